@@ -1,0 +1,45 @@
+"""What a check is, what it may answer, and how all of them are run."""
+
+from jetwind.core.checking.context import Context, Kind, UnusableSetting, check_settings
+from jetwind.core.checking.declaration import Check, Options, check
+from jetwind.core.checking.finding import (
+    STATIONS,
+    CannotTell,
+    CheckResult,
+    DoesNotApply,
+    Finding,
+    Hit,
+    Level,
+    Outcome,
+    Place,
+    Station,
+)
+from jetwind.core.checking.registry import registry
+from jetwind.core.checking.runner import run, run_check
+from jetwind.core.checking.samples import CheckSample, clear, finds
+
+__all__ = [
+    "STATIONS",
+    "CannotTell",
+    "Check",
+    "CheckResult",
+    "CheckSample",
+    "Context",
+    "DoesNotApply",
+    "Finding",
+    "Hit",
+    "Kind",
+    "Level",
+    "Options",
+    "Outcome",
+    "Place",
+    "Station",
+    "UnusableSetting",
+    "check",
+    "check_settings",
+    "clear",
+    "finds",
+    "registry",
+    "run",
+    "run_check",
+]

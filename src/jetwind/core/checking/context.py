@@ -1,0 +1,67 @@
+"""What a review knows besides the message, and the house's own levels and thresholds."""
+
+from __future__ import annotations
+
+import dataclasses
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from enum import StrEnum
+from typing import TYPE_CHECKING, Any
+
+from jetwind.core.message import Sample
+
+if TYPE_CHECKING:
+    from jetwind.core.checking.declaration import Check, Options
+
+
+class Kind(StrEnum):
+    """What a message is for."""
+
+    PROMOTIONAL = "promotional"
+    NEWSLETTER = "newsletter"
+    TRANSACTIONAL = "transactional"
+
+    @property
+    def is_bulk(self) -> bool:
+        """Whether it goes to an audience rather than to one person about their own affair."""
+        return self is not Kind.TRANSACTIONAL
+
+
+@dataclass(frozen=True, slots=True)
+class Context:
+    """The circumstances of a review. ``known_fields`` is None where no field list was given."""
+
+    kind: Kind = Kind.PROMOTIONAL
+    planned: datetime | None = None
+    readers: tuple[Sample, ...] = ()
+    known_fields: frozenset[str] | None = None
+    practice_domains: frozenset[str] = frozenset()
+    settings: Mapping[str, Mapping[str, Any]] = dataclasses.field(default_factory=dict)
+
+
+class UnusableSetting(ValueError):
+    """A level or threshold that a check cannot use; the text names the check, the setting and the remedy."""
+
+
+def check_settings(declared: Check, settings: Mapping[str, Mapping[str, Any]]) -> tuple[str, Options]:
+    """The level and the options of a check under the house's settings: ``{check id: {"level": …, option: value}}``.
+
+    Raises:
+        UnusableSetting: an unknown option, a level that is none, or a value of the wrong type.
+    """
+    own = dict(settings.get(declared.id, {}))
+    level = own.pop("level", declared.level.value)
+    if level not in ("stop", "fix", "note", "off"):
+        raise UnusableSetting(f"{declared.id}: level is stop, fix, note or off, not {level!r}.")
+    defaults = declared.options()
+    known = {option.name: getattr(defaults, option.name) for option in dataclasses.fields(defaults)}
+    for name, value in own.items():
+        if name not in known:
+            raise UnusableSetting(f"{declared.id} has no option {name!r}; it has {', '.join(known) or 'none'}.")
+        wanted = type(known[name])
+        if wanted is float and isinstance(value, int):
+            own[name] = float(value)
+        elif not isinstance(value, wanted) or isinstance(value, bool) is not (wanted is bool):
+            raise UnusableSetting(f"{declared.id}: {name} is a {wanted.__name__}, not {value!r}.")
+    return level, dataclasses.replace(defaults, **own)

@@ -1,0 +1,168 @@
+"""Findings as values, and the five answers a check may give."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from enum import StrEnum
+from typing import Any, Literal
+
+from jetwind.core.message import Header, Message
+from jetwind.core.source import Position, SourceText, Span
+
+Part = Literal["html", "text", "header", "image", "attachment", "message", "render"]
+
+
+class Level(StrEnum):
+    """How much a finding weighs."""
+
+    STOP = "stop"  # may not be released while open
+    FIX = "fix"  # should be mended or excused
+    NOTE = "note"  # worth knowing
+
+
+class Outcome(StrEnum):
+    """The answer of one check on one message."""
+
+    FINDINGS = "findings"
+    CLEAR = "clear"
+    DOES_NOT_APPLY = "does-not-apply"
+    CANNOT_TELL = "cannot-tell"
+    CRASHED = "crashed"
+
+
+@dataclass(frozen=True, slots=True)
+class Station:
+    """One stop of the walk: its slug, its name, and the check groups whose findings belong to it."""
+
+    slug: str
+    name: str
+    groups: tuple[str, ...]
+
+
+STATIONS = (
+    Station("envelope", "Envelope", ("envelope",)),
+    Station("appearance", "Appearance", ("appearance",)),
+    Station("wording", "Wording", ("wording",)),
+    Station("fields", "Fields", ("fields",)),
+    Station("links", "Links", ("links",)),
+    Station("images", "Images", ("images",)),
+    Station("access", "Access", ("access",)),
+    Station("spam-risk", "Spam risk", ("spam",)),
+    Station("footer", "Footer", ("footer",)),
+    Station("plain-text", "Plain text", ("text",)),
+    Station("test-sends", "Test sends", ("sending",)),
+    Station("sign-off", "Sign-off", ()),
+)
+
+_STATION_OF = {group: station for station in STATIONS for group in station.groups}
+
+
+def station_of(check_id: str) -> Station:
+    """The station at which a check's findings are shown.
+
+    Raises:
+        KeyError: no station takes the group of this id.
+    """
+    return _STATION_OF[check_id.split(".", 1)[0]]
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """Where a finding is: the part, a name in it (header, image), the place in its decoded source, the HTML element."""
+
+    part: Part
+    name: str = ""
+    start: Position | None = None
+    end: Position | None = None
+    element: int | None = None
+
+    @classmethod
+    def in_html(cls, message: Message, span: Span | None, element: int | None = None) -> Place:
+        """A span of the HTML part; ``element`` is the index of the element it belongs to, for the pin on a render."""
+        assert message.html is not None
+        return cls._at("html", "", message.html.source, span, element)
+
+    @classmethod
+    def in_text(cls, message: Message, span: Span | None) -> Place:
+        """A span of the plain-text part."""
+        assert message.text is not None
+        return cls._at("text", "", message.text.source, span, None)
+
+    @classmethod
+    def in_header(cls, message: Message, name: str, header: Header | None = None) -> Place:
+        """A header field; without one (it is missing, or a person gave it) only its name."""
+        return cls._at("header", name, message.header_source, header.span if header else None, None)
+
+    @classmethod
+    def _at(cls, part: Part, name: str, source: SourceText, span: Span | None, element: int | None) -> Place:
+        if span is None:
+            return cls(part, name, element=element)
+        return cls(part, name, source.position(span.start), source.position(span.end), element)
+
+
+@dataclass(frozen=True, slots=True)
+class Hit:
+    """What a check yields: one sentence as a template over ``data``, and where.
+
+    ``identity`` is what makes this fault the same fault in the next revision; left out, it is the source at the place.
+    ``level`` and ``fix`` override the declaration's for this hit alone.
+    """
+
+    message: str
+    place: Place
+    data: Mapping[str, Any] = field(default_factory=dict)
+    identity: str | None = None
+    level: Level | None = None
+    fix: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """A hit with everything that its check's declaration says about it."""
+
+    check: str
+    level: Level
+    template: str
+    data: Mapping[str, Any]
+    place: Place
+    fix: str
+    basis: str
+    fingerprint: str
+
+    @property
+    def message(self) -> str:
+        """The sentence for people."""
+        return self.template.format(**{key: _shown(value) for key, value in self.data.items()})
+
+    @property
+    def station(self) -> Station:
+        """Where it is shown."""
+        return station_of(self.check)
+
+
+@dataclass(frozen=True, slots=True)
+class CheckResult:
+    """The answer of one check. ``reason`` says why it cannot tell, does not apply or crashed."""
+
+    check: str
+    outcome: Outcome
+    findings: tuple[Finding, ...] = ()
+    reason: str = ""
+
+
+class CannotTell(Exception):
+    """Raised by a check that lacks what it needs; the text says what, and is shown."""
+
+
+class DoesNotApply(Exception):
+    """Raised by a check that has nothing to look at in this message; the text says why, and is shown."""
+
+
+def _shown(value: Any) -> str:
+    if isinstance(value, int) and not isinstance(value, bool):
+        return f"{value:,}"
+    if isinstance(value, float):
+        return f"{value:,.1f}"
+    text = " ".join(str(value).split())
+    return text if len(text) <= 90 else text[:60] + " … " + text[-24:]

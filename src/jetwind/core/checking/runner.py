@@ -1,0 +1,85 @@
+"""Run checks over a message. A check that crashes is reported as crashed and the run goes on."""
+
+from __future__ import annotations
+
+import hashlib
+import logging
+from collections import Counter
+from collections.abc import Collection, Iterator
+
+from jetwind.core.checking.context import Context, check_settings
+from jetwind.core.checking.declaration import Check
+from jetwind.core.checking.finding import CannotTell, CheckResult, DoesNotApply, Finding, Hit, Level, Outcome
+from jetwind.core.checking.registry import registry
+from jetwind.core.message import Message
+
+logger = logging.getLogger(__name__)
+
+
+def run(message: Message, context: Context, only: Collection[str] | None = None) -> tuple[CheckResult, ...]:
+    """The answers of all checks, or of those in ``only``, sorted by check id.
+
+    Raises:
+        KeyError: ``only`` names a check that does not exist.
+        UnusableSetting: the context's settings do not fit a check.
+    """
+    checks = registry()
+    chosen = list(checks.values()) if only is None else [checks[check_id] for check_id in sorted(only)]
+    return tuple(run_check(chosen_check, message, context) for chosen_check in chosen)
+
+
+def run_check(declared: Check, message: Message, context: Context) -> CheckResult:
+    """The answer of one check."""
+    level, options = check_settings(declared, context.settings)
+    if level == "off":
+        return CheckResult(declared.id, Outcome.DOES_NOT_APPLY, reason="switched off in the settings")
+    changed = Level(level) if level != declared.level else None
+    try:
+        hits = list(declared.find(message, context, options))
+        findings = tuple(_complete(declared, message, hits, changed))
+    except DoesNotApply as answer:
+        return CheckResult(declared.id, Outcome.DOES_NOT_APPLY, reason=str(answer))
+    except CannotTell as answer:
+        return CheckResult(declared.id, Outcome.CANNOT_TELL, reason=str(answer))
+    except Exception as crash:
+        logger.exception("check crashed", extra={"action": "check.crashed", "check": declared.id})
+        return CheckResult(declared.id, Outcome.CRASHED, reason=f"{type(crash).__name__}: {crash}")
+    return CheckResult(declared.id, Outcome.FINDINGS if findings else Outcome.CLEAR, findings)
+
+
+def _complete(declared: Check, message: Message, hits: list[Hit], changed: Level | None) -> Iterator[Finding]:
+    seen: Counter[str] = Counter()
+    for hit in hits:
+        identity = hit.identity if hit.identity is not None else _source_at(message, hit)
+        seen[identity] += 1
+        yield Finding(
+            check=declared.id,
+            level=changed or hit.level or declared.level,
+            template=hit.message,
+            data=dict(hit.data),
+            place=hit.place,
+            fix=hit.fix or declared.fix,
+            basis=declared.basis,
+            fingerprint=fingerprint(declared.id, identity, seen[identity]),
+        )
+
+
+def fingerprint(check_id: str, identity: str, number: int) -> str:
+    """Sixteen hexadecimal digits that stay while the thing stays: the nth fault of that check with that identity.
+
+    Where it stands in the source plays no part, so an unrelated change elsewhere leaves it alone.
+    """
+    whole = "\0".join((check_id, " ".join(identity.split()), str(number)))
+    return hashlib.sha256(whole.encode("utf-8", "surrogatepass")).hexdigest()[:16]
+
+
+def _source_at(message: Message, hit: Hit) -> str:
+    place = hit.place
+    source = {
+        "html": message.html.source if message.html else None,
+        "text": message.text.source if message.text else None,
+        "header": message.header_source,
+    }.get(place.part)
+    if source is None or place.start is None or place.end is None:
+        return f"{place.part}:{place.name}"
+    return f"{place.part}:{place.name}:{source.text[place.start.offset : place.end.offset]}"

@@ -1,0 +1,52 @@
+"""Small messages that a check must fire on, or must leave alone; each becomes a test and a part of the check's page."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from jetwind.core.message import Envelope, Message, Sample, read_bytes
+
+
+@dataclass(frozen=True)
+class CheckSample:
+    """Input text (an .eml, or HTML where it starts with ``<``) and what must come of it.
+
+    ``at`` is the text that the finding's place must cover. ``files`` travel with HTML, by name.
+    """
+
+    source: str
+    fires: bool
+    at: str | None = None
+    kind: str = "promotional"
+    readers: tuple[Sample, ...] = ()
+    known_fields: frozenset[str] | None = None
+    files: Mapping[str, bytes] = field(default_factory=dict)
+    envelope: Envelope | None = None
+    encoding: str = "utf-8"
+
+    def message(self) -> Message:
+        """The sample as a Message."""
+        data = self.source.encode(self.encoding)
+        name = "sample.html" if self.source.lstrip().startswith("<") else "sample.eml"
+        if not self.files:
+            return read_bytes(data, name, envelope=self.envelope)
+        import io
+        import zipfile
+
+        packed = io.BytesIO()
+        with zipfile.ZipFile(packed, "w") as archive:
+            archive.writestr("sample.html", data)
+            for file_name, content in self.files.items():
+                archive.writestr(file_name, content)
+        return read_bytes(packed.getvalue(), "sample.zip", envelope=self.envelope)
+
+
+def clear(source: str, **more: object) -> CheckSample:
+    """A message that must *not* trigger the check."""
+    return CheckSample(source, fires=False, **more)  # type: ignore[arg-type]
+
+
+def finds(source: str, at: str | None = None, **more: object) -> CheckSample:
+    """A message on which the check must fire, at that text."""
+    return CheckSample(source, fires=True, at=at, **more)  # type: ignore[arg-type]

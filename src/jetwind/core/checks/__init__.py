@@ -1,0 +1,1 @@
+"""The catalogue: a folder per check group, a module per subject with its few checks."""

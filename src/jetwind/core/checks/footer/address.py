@@ -1,0 +1,92 @@
+"""The message says where its sender can be found."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.message import Message
+
+_BOX = re.compile(r"\b(?:p\.?\s?o\.?\s?box|post office box|postfach|boîte postale|apartado|casella postale|postbus|box)\s*[:#]?\s*\d+|\bBP\s?\d+|\bprivate bag\b", re.IGNORECASE)
+_STREET_WORD = (
+    r"street|st|avenue|ave|road|rd|lane|ln|drive|dr|boulevard|blvd|way|court|ct|place|pl|square|sq|terrace|parkway|pkwy|highway|hwy|quay|wharf|row|"
+    r"close|crescent|gardens?|grove|hill|mews|park|parade|suite|ste|floor|unit|building|bldg|circle|plaza|walk|yard|house|alley|embankment|pier|"
+    r"rue|avenida|av|calle|plaza|paseo|via|viale|piazza|corso|rua|praça|largo|ulica|ul|laan|straat|gracht|plein|weg|kade|gasse|platz|allee|ufer|damm|"
+    r"vej|gade|gatan|vägen|gata|väg|katu|tie|chemin|quai|impasse|cours|c/"
+)
+_STREET = re.compile(
+    rf"\b\d{{1,5}}[A-Za-z]?(?:[-–/]\d{{1,5}})?,?\s+(?:[\w.'’-]+\s+){{0,4}}?(?:{_STREET_WORD})\b"
+    rf"|\b(?:{_STREET_WORD})\.?\s+(?:[\w.'’-]+\s+){{0,4}}?\d{{1,5}}\b"
+    r"|\b[A-ZÄÖÜ][\w.-]*(?:straße|strasse|str\.|weg|gasse|platz|allee|ufer|damm|straat|laan|gracht|plein|kade|gatan|vägen|vej|gade|katu)\s+\d{1,5}",
+    re.IGNORECASE,
+)
+_NUMBERED_NAME = re.compile(r"\b\d{1,5}[A-Za-z]?,?\s+[A-ZÀ-Þ][\w'’-]+(?:\s+[A-ZÀ-Þ][\w'’-]+){0,3}")
+_CODE = re.compile(
+    r"\b[A-Z]{2}\.?,?\s+\d{5}(?:-\d{4})?\b"  # state and five digits
+    r"|\b[A-Z]{1,2}\d[A-Z\d]?\s?\d[A-Z]{2}\b"  # letters and digits, two groups
+    r"|\b[A-Z]\d[A-Z]\s?\d[A-Z]\d\b"
+    r"|\b(?:[A-Z]{1,2}[- ])?\d{4,6}(?:-\d{3,4})?,?\s+[A-ZÀ-Þ][\w'’-]+"  # code, then place
+    r"|\b\d{3}\s\d{2}\s+[A-ZÀ-Þ][\w'’-]+|\b\d{4}\s?[A-Z]{2}\b"
+    r"|\b[A-ZÀ-Þ][\w'’-]+,?\s+(?:[A-Z]{2,3}\s+)?(?!(?:19|20)\d\d\b)\d{4,6}\b"  # place, then code that is no year
+    r"|〒?\b\d{3}-\d{4}\b"
+)
+_FIELD = re.compile(r"postal|address|street|anschrift|adresse", re.IGNORECASE)
+_NOT_POSTAL_FIELD = re.compile(r"e-?mail|url|ip_", re.IGNORECASE)
+_NEAR = 160
+
+
+def postal_address(text: str) -> str | None:
+    """The first stretch of text that reads as a postal address: a street with number, or a box, near a place with its code.
+
+    Lenient on purpose, since a false alarm costs more here; common practice, no published source.
+    """
+    flat = re.sub(r"[\s\u00a0]+", " ", text)
+    for pattern in (_BOX, _STREET, _NUMBERED_NAME):
+        for match in pattern.finditer(flat):
+            around = flat[max(0, match.start() - _NEAR) : match.start()] + " \0 " + flat[match.end() : match.end() + _NEAR]
+            if pattern is _NUMBERED_NAME:
+                # Any number before a capitalised word looks so ("12 March"): only a comma, a place and its code after it count.
+                reads = _CODE.search(flat[match.end() : match.end() + _NEAR].partition(",")[2][:60])
+            else:
+                reads = _CODE.search(around) or _CODE.search(flat[match.start() : match.end() + _NEAR])
+            if reads:
+                return flat[match.start() : match.end() + 60]
+    return None
+
+
+@check(
+    id="footer.address-missing",
+    name="No postal address",
+    level=Level.STOP,
+    why="The law asks for a valid postal address in commercial mail.",
+    fix="Put the sender's street or box, place and code in the footer.",
+    basis="15 U.S.C. 7704(a)(5)(A)(iii) (from memory)",
+    samples=[
+        clear("<p>Saltmarsh Kiln Works, 12 Kiln Quay, Saltmarsh SM4 7KW</p>"),
+        clear("<p>P.O. Box 114<br>Saltmarsh, OR 97001</p>"),
+        clear("<p>Töpferei am Deich, Hafenstraße 9, 26409 Wittmund</p>"),
+        clear("<p>7 rue du Four, 29000 Quimper</p><p>Calle Mayor 3, 28013 Madrid</p>"),
+        clear("<p>{{ company_address }}</p>"),
+        clear("<p>{{ postal_address }}</p>"),
+        clear("<p>Your receipt</p>", kind="transactional"),
+        clear("From: a@kiln.org\nSubject: x\n\nKiln Works\n350 Fifth Avenue, Suite 12\nNew York, NY 10118\n"),
+        clear("<p>1-2-3 Minami, Tokoname 479-0836</p>"),
+        finds("<p>Sale until Sunday. 20% off 12 glazes.</p>"),
+        finds("<p>Saltmarsh Kiln Works. Copyright 2027. All rights reserved.</p>"),
+        finds("<p>{{ email_address }}</p><p>Call 01632 960 123</p>"),
+        finds("<p>Order 12345 Bowls from 12 March 2027 and save 1000 points</p>"),
+    ],
+)
+def find_missing(message: Message, context: Context, options: Options) -> Iterator[Hit]:
+    """A commercial message names a street or box, a place and its code."""
+    if not context.kind.is_bulk:
+        raise DoesNotApply("a transactional message needs no postal address")
+    if message.html is None and message.text is None:
+        raise DoesNotApply("the message has no text at all")
+    text = message.reading.visible_text
+    fields = [token.name for token in message.syntax.tokens(text) if token.name]
+    if any(_FIELD.search(name) and not _NOT_POSTAL_FIELD.search(name) for name in fields):
+        return
+    if postal_address(text) is None:
+        yield Hit("The message shows no postal address.", Place("html" if message.html else "text"), identity="missing")

@@ -1,0 +1,127 @@
+"""Whoever no longer wants the mail can say so."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from urllib.parse import unquote
+
+from jetwind.core.checking import CannotTell, Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.facts import phrase_pattern
+from jetwind.core.links import Link, links, text_links
+from jetwind.core.markup import Element
+from jetwind.core.message import Message
+from jetwind.core.message.reading import tidy
+
+#: Words inside an address, where words run together: unsubscribe, opt-out, abmelden …
+_IN_ADDRESS = re.compile(r"unsub|opt[-_]?out|abmeld|abbestell|desinscri|desabonn|disiscri|baja\b|afmeld|uitschrijv|list[-_]?remove|remove[-_]?me", re.IGNORECASE)
+_HEAD = "From: a@kiln.org\nSubject: x\n"
+_CLOSE_TAGS = frozenset({"p", "td", "th", "div", "li", "center", "span", "font", "small"})
+
+
+def unsubscribe_link(message: Message) -> Link | None:
+    """The first visible link by which a reader leaves the list, told by its words, its address, or the sentence around it."""
+    words = phrase_pattern("phrases", "unsubscribe")
+    candidates = list(links(message)) if message.html else list(text_links(message))
+    for link in candidates:
+        if link.element is not None and message.cascade.is_hidden(link.element):
+            continue
+        if not link.address or link.address == "#" or link.scheme == "javascript":
+            continue
+        if words.search(link.name) or _IN_ADDRESS.search(unquote(link.address)):
+            return link
+        if link.element is not None and words.search(_sentence(link.element)):
+            return link
+        if link.element is None and message.text is not None and link.span is not None:
+            around = message.text.text[max(0, link.span.start - 200) : link.span.end + 80]
+            if words.search(around):
+                return link
+    return None
+
+
+def _sentence(element: Element) -> str:
+    """Text of the small block around a link: "To unsubscribe, click here"."""
+    block = next((parent for parent in element.ancestors() if parent.tag in _CLOSE_TAGS), None)
+    text = tidy(block.text) if block is not None else ""
+    if block is not None and len(text) <= len(tidy(element.text)) + 2 and block.parent is not None:
+        text = tidy(block.parent.text)
+    return text if len(text) <= 600 else ""
+
+
+@check(
+    id="footer.unsubscribe-missing",
+    name="No visible unsubscribe link",
+    level=Level.STOP,
+    why="The law asks for it, and a reader who finds no way out marks the message as spam.",
+    fix="Put a link that says “Unsubscribe” in the footer.",
+    basis="15 U.S.C. 7704(a)(3), (5); 16 CFR 316 (from memory)",
+    samples=[
+        clear('<p>Sale</p><a href="https://kiln.org/u?m=1">Unsubscribe</a>'),
+        clear('<p>To unsubscribe, <a href="https://kiln.org/p/9f3">click here</a>.</p>'),
+        clear('<a href="{{ unsubscribe_url }}">Leave</a>'),
+        clear('<a href="https://kiln.org/abmelden">Newsletter abbestellen</a>'),
+        clear('<a href="mailto:leave@kiln.org?subject=unsubscribe">Leave the list</a>'),
+        clear("<p>Your receipt</p>", kind="transactional"),
+        clear(f"{_HEAD}\nNews.\n\nTo stop receiving these: https://kiln.org/p/9f3\n"),
+        finds('<p>Sale</p><a href="https://kiln.org/sale">Shop</a>'),
+        finds('<p style="display:none"><a href="https://kiln.org/u">Unsubscribe</a></p><p>Sale</p>'),
+        finds("<p>You can unsubscribe by visiting us at the studio.</p>"),
+        finds('<a href="#">Unsubscribe</a>'),
+    ],
+)
+def find_missing(message: Message, context: Context, options: Options) -> Iterator[Hit]:
+    """A promotional message or newsletter has a visible link by which the reader leaves the list."""
+    if not context.kind.is_bulk:
+        raise DoesNotApply("a transactional message needs no unsubscribe link")
+    if message.html is None and message.text is None:
+        raise DoesNotApply("the message has no text at all")
+    if unsubscribe_link(message) is None:
+        yield Hit("The message has no visible unsubscribe link.", Place("html" if message.html else "text"), identity="missing")
+
+
+_URI = re.compile(r"<([^<>]*)>")
+_COMMENT = re.compile(r"\([^()]*\)")
+_GOOD_URI = re.compile(r"(?:https?://[^\s/?#]+\S*|mailto:\S+@\S+)\Z", re.IGNORECASE)
+
+
+def list_unsubscribe_targets(value: str) -> list[str]:
+    """The URIs of a List-Unsubscribe header in order of preference; comments are ignored (RFC 2369 §2, §3.2)."""
+    outside = "".join(piece if number % 2 else _COMMENT.sub("", piece) for number, piece in enumerate(re.split(r"(<[^<>]*>)", value)))
+    return [uri.strip() for uri in _URI.findall(outside)]
+
+
+@check(
+    id="footer.list-unsubscribe",
+    name="No usable List-Unsubscribe header",
+    level=Level.STOP,
+    why="Large mailbox providers demand it of bulk mail, and show their own unsubscribe button from it.",
+    fix="Send List-Unsubscribe with an https address in angle brackets, as in <https://…>.",
+    basis="RFC 2369 §3.2",
+    samples=[
+        clear(f"{_HEAD}List-Unsubscribe: <https://kiln.org/u?m=1>, <mailto:leave@kiln.org?subject=unsubscribe>\n\nx\n"),
+        clear(f"{_HEAD}List-Unsubscribe: (Use this command to get off the list) <mailto:list-manager@host.com?body=unsubscribe%20list>\n\nx\n"),
+        clear(f"{_HEAD}List-Unsubscribe: <{{{{ unsubscribe_url }}}}>\n\nx\n"),
+        clear("<p>HTML without any headers</p>"),
+        clear(f"{_HEAD}\nYour receipt\n", kind="transactional"),
+        finds(f"{_HEAD}\nNews\n"),
+        finds(f"{_HEAD}List-Unsubscribe: https://kiln.org/u\n\nx\n", at="List-Unsubscribe: https://kiln.org/u"),
+        finds(f"{_HEAD}List-Unsubscribe: <unsubscribe>\n\nx\n"),
+    ],
+)
+def find_list_unsubscribe(message: Message, context: Context, options: Options) -> Iterator[Hit]:
+    """A bulk mail carries List-Unsubscribe with at least one address that can be followed."""
+    if not context.kind.is_bulk:
+        raise DoesNotApply("a transactional message needs no List-Unsubscribe")
+    if message.form != "eml":
+        raise CannotTell("the sending system adds this header; it is not part of what was taken in")
+    header = message.header("List-Unsubscribe")
+    if header is None:
+        yield Hit("The message has no List-Unsubscribe header.", Place.in_header(message, "List-Unsubscribe"), identity="missing")
+        return
+    targets = list_unsubscribe_targets(header.value)
+    if not any(_GOOD_URI.match(uri) or any(True for _ in message.syntax.tokens(uri)) for uri in targets):
+        yield Hit(
+            "List-Unsubscribe holds no address in angle brackets that can be followed: {value}",
+            Place.in_header(message, "List-Unsubscribe", header),
+            {"value": header.value or "empty"},
+        )

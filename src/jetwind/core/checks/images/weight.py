@@ -1,0 +1,64 @@
+"""Pictures are light enough for a phone on a slow line."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+
+from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checks.images.package import PIXEL
+from jetwind.core.message import Message, image_references
+
+
+@dataclass(frozen=True)
+class WeightOptions(Options):
+    """``largest_octets``: the heaviest picture that passes, in octets (204,800 are 200 KB)."""
+
+    largest_octets: int = 204_800
+
+
+@check(
+    id="images.heavy",
+    name="Heavy picture",
+    level=Level.FIX,
+    why="On a phone the reader scrolls past before it has come in, and pays for it.",
+    fix="Scale it to twice its shown width at most, and save it again with stronger compression.",
+    basis="Common practice, no published source",
+    options=WeightOptions,
+    samples=[
+        clear('<img src="bowl.gif" alt="Bowl">', files={"bowl.gif": PIXEL + b"\0" * (204_800 - len(PIXEL))}),
+        clear('<img src="https://pictures.kiln.org/bowl.png" alt="Bowl">'),
+        finds('<img src="bowl.gif" alt="Bowl">', at="bowl.gif", files={"bowl.gif": PIXEL + b"\0" * 204_800}),
+        finds(f'<img src="data:image/gif;base64,{"A" * 280_000}" alt="Bowl">'),
+    ],
+)
+def find_heavy(message: Message, context: Context, options: WeightOptions) -> Iterator[Hit]:
+    """No picture weighs more than 200 KB."""
+    references = {reference.value.strip(): reference for reference in reversed(list(image_references(message)))}
+    for image in message.images:
+        if len(image.data) <= options.largest_octets:
+            continue
+        found = next((reference for value, reference in references.items() if message.resource(value) is image), None)
+        place = Place("image", image.name)
+        if found is not None:
+            place = replace(Place.in_html(message, found.span, found.element.index), name=image.name)
+        yield Hit(
+            "The picture {name} weighs {kilobytes} KB; the limit is {limit} KB.",
+            place,
+            {"name": image.name, "octets": len(image.data), "kilobytes": round(len(image.data) / 1024), "limit": options.largest_octets // 1024},
+            identity=f"{image.name}:{image.sha256}",
+        )
+    remote = 0
+    for value, reference in references.items():
+        if reference.scheme == "data":
+            octets = len(value.partition(",")[2]) * 3 // 4
+            if octets > options.largest_octets:
+                yield Hit(
+                    "A picture inside the HTML weighs {kilobytes} KB; the limit is {limit} KB.",
+                    Place.in_html(message, reference.span, reference.element.index),
+                    {"octets": octets, "kilobytes": round(octets / 1024), "limit": options.largest_octets // 1024},
+                )
+        elif not reference.is_local:
+            remote += 1
+    if remote and not any(len(image.data) > options.largest_octets for image in message.images):
+        raise CannotTell(f"{remote} pictures lie elsewhere and were not fetched" if remote > 1 else "1 picture lies elsewhere and was not fetched")

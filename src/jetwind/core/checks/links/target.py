@@ -1,0 +1,157 @@
+"""Every link goes somewhere real, over https."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.links import Link, links
+from jetwind.core.message import Message
+
+#: RFC 2606 §2 and §3, RFC 6761 §6 (from memory): names kept for testing and documentation.
+_RESERVED_ENDINGS = ("example", "example.com", "example.net", "example.org", "test", "invalid", "localhost")
+#: What authors type until the real address is known (common practice, no published source).
+_STAND_INS = frozenset(
+    "yoursite your-site yourdomain your-domain yourcompany your-company yourwebsite your-website yourbrand your-brand yourlink your-link".split()
+)
+_TODO = re.compile(r"(?<![A-Za-z])(?:TODO|TBD|FIXME)(?![A-Za-z])")
+_NOTHING = re.compile(r"(?:#|javascript:\s*(?:void\s*\(?\s*0?\s*\)?|;)?\s*;?)\Z", re.IGNORECASE)
+
+
+@check(
+    id="links.empty",
+    name="Link without a target",
+    level=Level.STOP,
+    why="The reader presses it and nothing happens.",
+    fix="Give the link its address, or make it plain text.",
+    basis="HTML §4.6 (from memory)",
+    samples=[
+        clear('<a href="https://kiln.example/sale">Sale</a>'),
+        clear('<a name="top"></a><a id="offers">Offers</a>'),
+        clear('<a href="#offers">Offers</a><h2 id="offers">Offers</h2>'),
+        clear('<a href="{{ offer_url }}">Offer</a>'),
+        clear('<a></a>'),
+        clear('<div style="display:none"><a href="#">x</a></div>'),
+        finds('<a href="">Sale</a>', at='<a href="">'),
+        finds('<a href="#">Sale</a>', at="#"),
+        finds("<a>Sale</a>", at="<a>"),
+        finds('<a href="javascript:void(0)"><img src="cid:a" alt="Sale"></a>', at="javascript:void(0)"),
+        finds('<a href=" # ">Sale</a>'),
+    ],
+)
+def find_empty(message: Message, context: Context, options: Options) -> Iterator[Hit]:
+    """Everything that looks clickable has an address that leads somewhere."""
+    for link in links(message):
+        element = link.element
+        if element is None or message.cascade.is_hidden(element):
+            continue
+        if link.address and not _NOTHING.match(link.address):
+            continue
+        if link.address is None and ("name" in element.attributes or "id" in element.attributes or element.tag == "area"):
+            continue
+        if not link.name and not any(True for _ in element.elements("img")):
+            continue
+        yield Hit(
+            "The link “{name}” has no target ({address}).",
+            Place.in_html(message, link.span, element.index),
+            {"name": link.name or "picture", "address": {None: "no href", "": "empty href"}.get(link.address, link.address)},
+            identity=f"{link.name}:{link.address}",
+        )
+
+
+@check(
+    id="links.placeholder",
+    name="Link to a stand-in address",
+    level=Level.STOP,
+    why="The address was meant to be replaced; the reader lands on an error or on somebody else's page.",
+    fix="Put the real address in.",
+    basis="RFC 2606 §2-3, RFC 6761 §6 (from memory)",
+    samples=[
+        clear('<a href="https://www.kiln.org/sale">Sale</a>'),
+        clear('<a href="https://examples.org/">Examples</a><a href="https://test.kiln.org/">Test</a>'),
+        clear('<a href="https://kiln.org/todos?list=todo">My list</a>'),
+        clear('<a href="{{ offer_url }}">Offer</a><a href="https://{{ host }}/x">y</a>'),
+        clear('<a href="mailto:studio@kiln.org">Write</a><a href="#example">x</a>'),
+        finds('<a href="https://example.com/sale">Sale</a>', at="https://example.com/sale"),
+        finds('<a href="https://www.shop.example/sale">Sale</a>', at="https://www.shop.example/sale"),
+        finds('<a href="http://localhost:8000/">Sale</a>', at="http://localhost:8000/"),
+        finds('<a href="https://www.yoursite.com">Sale</a>', at="https://www.yoursite.com"),
+        finds('<a href="https://kiln.org/TODO">Sale</a>', at="https://kiln.org/TODO"),
+        finds('<a href="mailto:info@example.com">Write</a>', at="mailto:info@example.com"),
+        finds("Subject: x\nFrom: a@kiln.org\n\nSee https://example.com/sale.\n", at="https://example.com/sale"),
+    ],
+)
+def find_placeholder(message: Message, context: Context, options: Options) -> Iterator[Hit]:
+    """No address has a host kept for documentation, a stand-in name, or a TODO in it."""
+    for link, count in _by_address(message):
+        host = link.host.rstrip(".")
+        parts = link.parts
+        path = f"{parts.path}?{parts.query}" if parts and link.scheme in ("http", "https", "") else ""
+        if any(host == domain or host.endswith(f".{domain}") for domain in context.practice_domains):
+            reserved = stand_in = None
+        else:
+            reserved = next((ending for ending in _RESERVED_ENDINGS if host == ending or host.endswith(f".{ending}")), None)
+            stand_in = next((label for label in host.split(".") if label in _STAND_INS), None)
+        why = reserved or stand_in or ("TODO in its path" if _TODO.search(path) else None)
+        if why:
+            yield _hit(message, link, count, "The link goes to a stand-in address: {address}", host)
+
+
+@dataclass(frozen=True)
+class InsecureOptions(Options):
+    """``allowed_hosts``: hosts, parted by spaces, that have no https and are linked to all the same."""
+
+    allowed_hosts: str = ""
+
+
+@check(
+    id="links.insecure",
+    name="Link without https",
+    level=Level.FIX,
+    why="Browsers warn before the page opens, and what the reader types there can be read on the way.",
+    fix="Write https:// and see that the page opens.",
+    basis="Common practice, no published source",
+    options=InsecureOptions,
+    samples=[
+        clear('<a href="https://kiln.org/">Sale</a>'),
+        clear('<html xmlns="http://www.w3.org/1999/xhtml"><a href="mailto:a@kiln.org">Write</a><a href="tel:+3512345">Call</a>'),
+        clear('<a href="{{ offer_url }}">Offer</a><a href="//kiln.org/x">y</a>'),
+        clear('<a href="http://localhost/">reported as a stand-in address</a>'),
+        finds('<a href="http://kiln.org/">Sale</a>', at="http://kiln.org/"),
+        finds('<a href="HTTP://kiln.org/?a=1&amp;b=2">Sale</a>', at="HTTP://kiln.org/?a=1&amp;b=2"),
+        finds('<a href="http://{{ host }}/x">Sale</a>', at="http://{{ host }}/x"),
+    ],
+)
+def find_insecure(message: Message, context: Context, options: InsecureOptions) -> Iterator[Hit]:
+    """Web links start with https."""
+    allowed = frozenset(options.allowed_hosts.lower().split())
+    for link, count in _by_address(message):
+        if link.scheme != "http" or link.host in allowed:
+            continue
+        host = link.host
+        if any(host == ending or host.endswith(f".{ending}") for ending in _RESERVED_ENDINGS) and not any(
+            host == domain or host.endswith(f".{domain}") for domain in context.practice_domains
+        ):
+            continue
+        yield _hit(message, link, count, "The link is not secure: {address}", host)
+
+
+def _by_address(message: Message) -> list[tuple[Link, int]]:
+    """The first link with each address, and how many have it."""
+    first: dict[str, Link] = {}
+    counts: dict[str, int] = {}
+    for link in links(message):
+        if link.address:
+            first.setdefault(link.address, link)
+            counts[link.address] = counts.get(link.address, 0) + 1
+    return [(link, counts[address]) for address, link in first.items()]
+
+
+def _hit(message: Message, link: Link, count: int, sentence: str, host: str) -> Hit:
+    if link.part == "html":
+        place = Place.in_html(message, link.span, link.element.index if link.element else None)
+    else:
+        place = Place.in_text(message, link.span)
+    return Hit(sentence, place, {"address": link.address, "name": link.name, "host": host, "count": count}, identity=link.address)

@@ -1,0 +1,128 @@
+"""No sample text of the template is left in the copy."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.facts import phrases
+from jetwind.core.markup import source_span
+from jetwind.core.message import Message
+from jetwind.core.source import Span
+
+_WORDS = re.compile(r"[^\W\d_]+")
+_INSERT = re.compile(r"\b(?:insert|enter|add|put|type) (?:your |the |a |an |some )?(?:[\w'’-]+ ){0,4}?here\b", re.IGNORECASE)
+_YOUR_HERE = re.compile(r"\byour (?:[\w'’-]+ ){0,2}?(?:text|title|headline|copy|content|message|logo|name|heading) (?:goes )?here\b", re.IGNORECASE)
+_MARK = re.compile(r"(?<![\w@./#-])(?:TODO|TBD|TBC|FIXME)(?![\w@/-])")
+#: Four or more X that stand alone: groups of them before or after digits mask a card or account number.
+_CROSSES = re.compile(r"(?<![\w*•-])X{4,}(?![\w*•-])")
+_MASKED = re.compile(r"(?<![X*•])[X*•]{2,4}(?:[ -]?[X*•]{2,4}){0,4}[ -]?\d{2,}|\d{2,}[ -]?X{2,}|X{4}(?:[ -]X{4})+", re.IGNORECASE)
+
+
+@check(
+    id="wording.placeholder",
+    name="Sample text left in",
+    level=Level.STOP,
+    why="The reader gets the template's sample words where the real copy should be.",
+    fix="Replace it with the real copy, or take the block out.",
+    basis="Common practice, no published source",
+    samples=[
+        clear("<p>We fire on Mondays. Et voilà: a non-stick bowl, in situ, ad hoc, per se.</p>"),
+        clear("<p>TODO INCLUIDO: el taller y las piezas.</p>", kind="promotional"),
+        clear("<p>Paid with card XXXX XXXX XXXX 4242.</p>"),
+        clear("<p>Write your name on the label, and put the pots here.</p>"),
+        clear("<p>Our main titles this season: sea green and rust.</p>"),
+        clear('<input placeholder="Your text here"><p>Sizes up to XXXL.</p>'),
+        clear('<div style="display:none">x</div><p>Enter the studio from here on the left.</p>'),
+        finds("<p>Lorem ipsum dolor sit amet, consectetur.</p>", at="Lorem ipsum dolor sit amet, consectetur"),
+        finds("<h1>Main title</h1>", at="Main title"),
+        finds("<p>Insert your offer here</p>", at="Insert your offer here"),
+        finds("<p>Price: TBD</p>", at="TBD"),
+        finds("<p>Code XXXX at the till</p>", at="XXXX"),
+        finds('<img src="cid:a" alt="Alt text here">', at="Alt text here"),
+        finds("Subject: Your subject here\nFrom: a@kiln.example\n\nHello\n", at="Subject: Your subject here"),
+        finds("Subject: x\nFrom: a@kiln.example\n\nTODO: write this\n", at="TODO"),
+        finds('<div style="display:none">Preview text here</div><p>Real words</p>', at="Preview text here"),
+    ],
+)
+def find_placeholder(message: Message, context: Context, options: Options) -> Iterator[Hit]:
+    """Visible copy, alternative texts, subject and preview text hold no filler Latin and no template leftovers."""
+    subject = message.header("Subject")
+    for found in _leftovers(subject.value if subject else ""):
+        yield _hit(found, (subject.value if subject else ""), Place.in_header(message, "Subject", subject))
+    for found in _leftovers(message.given_preview_text):
+        yield _hit(found, message.given_preview_text, Place.in_header(message, "Preview text"))
+    document = message.document
+    if document is not None:
+        for piece in (*message.reading.lead_in_pieces, *message.reading.pieces):
+            run = piece.run
+            for found in _leftovers(run.text):
+                span = source_span(document.source.slice(run.span), run.span, found.start, found.end) if run.span else run.parent.start_tag
+                yield _hit(found, run.text, Place.in_html(message, span, run.parent.index))
+        for image in document.elements("img"):
+            alt = image.attributes.get("alt")
+            for found in _leftovers(alt.value if alt else ""):
+                assert alt is not None
+                span = source_span(document.source.slice(alt.value_span), alt.value_span, found.start, found.end)
+                yield _hit(found, alt.value, Place.in_html(message, span, image.index))
+    if message.text is not None:
+        for line in re.finditer(r"[^\r\n]+", message.text.text):
+            for found in _leftovers(line[0]):
+                yield _hit(found, line[0], Place.in_text(message, found.shifted(line.start())))
+
+
+def _hit(found: Span, text: str, place: Place) -> Hit:
+    words = text[found.start : found.end].strip()
+    return Hit("“{words}” is sample text.", place, {"words": words}, identity=f"{place.part}:{place.name}:{words.casefold()}")
+
+
+def _leftovers(text: str) -> Iterator[Span]:
+    """Places of sample text in one piece of copy."""
+    stripped = text.strip()
+    if not stripped:
+        return
+    bare = re.sub(r"[\s\u00a0]+", " ", stripped.strip("[](){}<>.!:-–—*\"'“”‘’ ")).casefold()
+    if bare in _whole():
+        start = text.index(stripped)
+        yield Span(start, start + len(stripped))
+        return
+    yield from _filler(text)
+    for pattern in (_INSERT, _YOUR_HERE):
+        for match in pattern.finditer(text):
+            # "Put the pots here" in mid-sentence is an instruction to the reader; a leftover is a piece of text of its own.
+            if len(stripped) <= len(match[0]) + 12 or match[0].lower().startswith("insert"):
+                yield Span(match.start(), match.end())
+    for match in _MARK.finditer(text):
+        if not _is_shouting(text, match.start(), match.end()):
+            yield Span(match.start(), match.end())
+    if "XXXX" in text:
+        masked = [Span(match.start(), match.end()) for match in _MASKED.finditer(text)]
+        for match in _CROSSES.finditer(text):
+            if not any(match.start() in span for span in masked):
+                yield Span(match.start(), match.end())
+
+
+def _whole() -> frozenset[str]:
+    return frozenset(phrases("phrases", "placeholder_whole"))
+
+
+def _filler(text: str) -> Iterator[Span]:
+    """Runs of four or more filler words, two of them telltale."""
+    words = frozenset(phrases("phrases", "filler_latin"))
+    telltale = frozenset(phrases("phrases", "filler_latin_telltale"))
+    run: list[re.Match[str]] = []
+    for match in [*_WORDS.finditer(text), None]:
+        if match is not None and match[0].lower() in words and (not run or not _WORDS.search(text[run[-1].end() : match.start()])):
+            run.append(match)
+            continue
+        if len(run) >= 4 and sum(word[0].lower() in telltale for word in run) >= 2:
+            yield Span(run[0].start(), run[-1].end())
+        run = []
+
+
+def _is_shouting(text: str, start: int, end: int) -> bool:
+    """Whether the word beside a mark is in capitals too: then it may be an ordinary word of another language."""
+    after = re.match(r"\s+([^\W\d_]{2,})", text[end:])
+    before = re.search(r"([^\W\d_]{2,})\s+\Z", text[:start])
+    return any(match is not None and match[1].isupper() for match in (after, before))

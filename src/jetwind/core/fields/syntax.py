@@ -1,0 +1,91 @@
+"""A field syntax is data: its marks, its default-value filter, its block marks.
+
+The shipped syntax is the open Liquid family: ``{{ first_name | default: "there" }}`` and ``{% if %}`` blocks
+(Liquid grammar as python-liquid implements it).
+"""
+
+from __future__ import annotations
+
+import html
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import cached_property
+
+from jetwind.core.source import Span
+
+#: Stands for one character of a field while markup is parsed: a private-use character cannot end a tag or a value.
+FILLER = "\ue000"
+
+_NAME = re.compile(r"\s*([A-Za-z_][\w-]*(?:\.[\w-]+)*)\s*(\|.*)?\Z", re.DOTALL)
+_DEFAULT = re.compile(r"\|\s*default\s*:\s*(?:\"([^\"]*)\"|'([^']*)')")
+
+
+@dataclass(frozen=True, slots=True)
+class FieldToken:
+    """One field or block tag in a source.
+
+    ``name`` is the dotted field name, or None for a block tag or a field that cannot be read.
+    """
+
+    span: Span
+    source: str
+    name: str | None
+    default: str | None
+    is_block: bool
+
+
+@dataclass(frozen=True)
+class Syntax:
+    """The marks of one family of merge fields."""
+
+    name: str
+    open_mark: str
+    close_mark: str
+    block_open: str
+    block_close: str
+
+    @cached_property
+    def _pattern(self) -> re.Pattern[str]:
+        field = f"{re.escape(self.open_mark)}(?P<field>.*?){re.escape(self.close_mark)}"
+        block = f"{re.escape(self.block_open)}(?P<block>.*?){re.escape(self.block_close)}"
+        return re.compile(f"{field}|{block}", re.DOTALL)
+
+    def tokens(self, text: str) -> Iterator[FieldToken]:
+        """Every field and block tag of ``text``, in order. Entities inside a token are read as their characters."""
+        if self.open_mark not in text and self.block_open not in text:
+            return
+        for match in self._pattern.finditer(text):
+            span = Span(match.start(), match.end())
+            if match["block"] is not None:
+                yield FieldToken(span, match[0], None, None, is_block=True)
+                continue
+            inner = _NAME.match(html.unescape(match["field"]))
+            default = _DEFAULT.search(inner[2] or "") if inner else None
+            yield FieldToken(
+                span,
+                match[0],
+                inner[1] if inner else None,
+                next((group for group in default.groups() if group is not None), None) if default else None,
+                is_block=False,
+            )
+
+
+LIQUID = Syntax("Liquid", "{{", "}}", "{%", "%}")
+
+
+def mask(text: str, syntax: Syntax) -> str:
+    """``text`` with every token replaced by filler of the same length, so that offsets stay true.
+
+    A field becomes private-use characters (it stands for unknown text); a block tag becomes spaces, because between
+    table rows any other character would be moved out of the table (HTML §13.2.6.1, foster parenting). Newlines stay.
+    """
+    pieces, end = [], 0
+    for token in syntax.tokens(text):
+        filler = " " if token.is_block else FILLER
+        pieces.append(text[end : token.span.start])
+        pieces.append("".join(char if char in "\r\n" else filler for char in token.source))
+        end = token.span.end
+    if not pieces:
+        return text
+    return "".join(pieces) + text[end:]

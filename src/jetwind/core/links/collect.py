@@ -1,0 +1,94 @@
+"""Every link with its address as written, its name, and where it stands."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Literal
+from urllib.parse import SplitResult, urlsplit
+
+from jetwind.core.markup import Element, TextRun
+from jetwind.core.message.reading import tidy
+from jetwind.core.source import Span
+
+if TYPE_CHECKING:
+    from jetwind.core.message import Message
+
+_SCHEME = re.compile(r"([a-zA-Z][a-zA-Z0-9+.-]*):")
+_IN_TEXT = re.compile(r"(?<![\w@])(?:https?://|mailto:)[^\s<>\"\u00a0]+", re.IGNORECASE)
+_TRAILING = ".,;:!?)]}'\u2019\u201d"
+
+
+@dataclass(frozen=True, slots=True)
+class Link:
+    """One ``a`` or ``area`` element, or an address in plain text.
+
+    ``address`` is the href without surrounding white space, None where there is none; ``span`` is that of the address
+    as written, or of the start tag where it has no address.
+    """
+
+    part: Literal["html", "text"]
+    element: Element | None
+    address: str | None
+    name: str
+    span: Span | None
+
+    @property
+    def scheme(self) -> str:
+        """Lower-case scheme, or empty for a relative address and for one that starts with a field."""
+        match = _SCHEME.match(self.address or "")
+        return match[1].lower() if match else ""
+
+    @property
+    def parts(self) -> SplitResult | None:
+        """The address in its parts, or None where it cannot be read as a URL."""
+        try:
+            return urlsplit(self.address or "")
+        except ValueError:
+            return None
+
+    @property
+    def host(self) -> str:
+        """Lower-case host without port (of a ``mailto:`` address, its domain), or empty."""
+        if self.scheme == "mailto":
+            return (self.address or "").split("?", 1)[0].rpartition("@")[2].lower()
+        parts = self.parts
+        try:
+            return (parts.hostname or "") if parts else ""
+        except ValueError:
+            return ""
+
+
+def links(message: Message) -> Iterator[Link]:
+    """Links of the HTML part in document order; of the plain text where there is no HTML."""
+    document = message.document
+    if document is None:
+        yield from text_links(message)
+        return
+    for element in document.elements("a", "area"):
+        href = element.attributes.get("href")
+        span = href.value_span if href and href.value.strip() else element.start_tag
+        yield Link("html", element, None if href is None else href.value.strip(), accessible_name(element), span)
+
+
+def text_links(message: Message) -> Iterator[Link]:
+    """Addresses in the plain-text part, without the punctuation that follows them (RFC 3986 appendix C)."""
+    if message.text is None:
+        return
+    for match in _IN_TEXT.finditer(message.text.text):
+        address = match[0].rstrip(_TRAILING)
+        yield Link("text", None, address, address, Span(match.start(), match.start() + len(address)))
+
+
+def accessible_name(element: Element) -> str:
+    """What a screen reader would call a link: its label, or its text and the alternative texts in it (accname 1.2 §4.3)."""
+    if label := tidy(element.get("aria-label") or ""):
+        return label
+    words: list[str] = []
+    for node in element.walk():
+        if isinstance(node, TextRun):
+            words.append(node.text)
+        elif node.tag == "img":
+            words.append(f" {node.get('alt') or ''} ")
+    return tidy("".join(words)) or tidy(element.get("title") or element.get("alt") or "")

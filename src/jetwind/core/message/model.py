@@ -1,0 +1,181 @@
+"""The Message: what every check, render and report reads. Frozen; derived views are made once, on first use."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import TYPE_CHECKING, Literal
+
+from jetwind.core.fields import LIQUID, Syntax
+from jetwind.core.markup import Document, parse
+from jetwind.core.source import SourceText, Span
+from jetwind.core.styles import Cascade
+
+if TYPE_CHECKING:
+    from jetwind.core.message.reading import Reading
+
+
+@dataclass(frozen=True, slots=True)
+class Defect:
+    """Something wrong with the input itself. ``kind`` is for machines, ``text`` one sentence for people."""
+
+    kind: str
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class Header:
+    """One header field. ``raw`` is its unfolded body as sent; ``value`` has encoded-words decoded (RFC 2047)."""
+
+    name: str
+    raw: str
+    value: str
+    span: Span | None
+
+
+@dataclass(frozen=True, slots=True)
+class Mailbox:
+    """A display name and an address (RFC 5322 §3.4)."""
+
+    name: str
+    address: str
+
+
+@dataclass(frozen=True)
+class TextPart:
+    """The HTML or the plain-text part: its decoded text, the charset used, and its size in octets, decoded from transfer encoding."""
+
+    text: str
+    charset: str
+    declared_charset: str | None
+    octets: int
+
+    @cached_property
+    def source(self) -> SourceText:
+        """The text with its line index."""
+        return SourceText(self.text)
+
+
+@dataclass(frozen=True)
+class Resource:
+    """A picture or an attachment that travels with the message."""
+
+    name: str
+    content_type: str
+    content_id: str | None
+    data: bytes = field(repr=False)
+
+    @cached_property
+    def sha256(self) -> str:
+        """SHA-256 of the bytes, hexadecimal."""
+        return hashlib.sha256(self.data).hexdigest()
+
+
+@dataclass(frozen=True, slots=True)
+class Sample:
+    """A sample reader: a made-up recipient with a value for each field."""
+
+    name: str
+    values: Mapping[str, str]
+
+
+@dataclass(frozen=True)
+class Message:
+    """One exact content, parsed.
+
+    ``envelope_known`` is False for HTML that came without any headers: then nothing can be said of a subject or a sender.
+    """
+
+    sha256: str
+    form: Literal["eml", "html", "package"]
+    envelope_known: bool
+    header_source: SourceText
+    headers: tuple[Header, ...]
+    html: TextPart | None
+    text: TextPart | None
+    images: tuple[Resource, ...]
+    attachments: tuple[Resource, ...]
+    defects: tuple[Defect, ...]
+    octets: int
+    syntax: Syntax = LIQUID
+    given_preview_text: str = ""
+
+    def header(self, name: str) -> Header | None:
+        """The first header field of that name, whatever its case."""
+        return next(self.header_fields(name), None)
+
+    def header_fields(self, name: str) -> Iterator[Header]:
+        """All header fields of that name."""
+        return (header for header in self.headers if header.name.lower() == name.lower())
+
+    @property
+    def subject(self) -> str:
+        """The decoded subject, or an empty string."""
+        header = self.header("Subject")
+        return header.value if header else ""
+
+    def mailboxes(self, name: str) -> tuple[Mailbox, ...]:
+        """The mailboxes of an address header such as From or To, groups taken apart."""
+        from jetwind.core.message.mime import mailboxes
+
+        return tuple(box for header in self.header_fields(name) for box in mailboxes(header.raw))
+
+    @cached_property
+    def document(self) -> Document | None:
+        """The tree of the HTML part."""
+        return parse(self.html.text, self.syntax) if self.html else None
+
+    @cached_property
+    def cascade(self) -> Cascade:
+        """The styles of the HTML part.
+
+        Raises:
+            ValueError: the message has no HTML part.
+        """
+        if self.document is None:
+            raise ValueError("the message has no HTML part")
+        return Cascade(self.document)
+
+    @cached_property
+    def reading(self) -> Reading:
+        """The message as a reader takes it in: visible text, hidden lead-in, preview text."""
+        from jetwind.core.message.reading import Reading
+
+        return Reading(self)
+
+    @property
+    def image_octets(self) -> int:
+        """Weight of all pictures that travel with the message, in octets."""
+        return sum(len(image.data) for image in self.images)
+
+    def resource(self, reference: str) -> Resource | None:
+        """The picture that an HTML reference (``cid:`` or a path in the package) stands for."""
+        return self._resources.get(resource_key(reference))
+
+    @cached_property
+    def _resources(self) -> dict[str, Resource]:
+        found: dict[str, Resource] = {}
+        for resource in (*self.attachments, *self.images):
+            found[resource_key(resource.name)] = resource
+            if resource.content_id:
+                found[resource_key(f"cid:{resource.content_id}")] = resource
+        return found
+
+
+def resource_key(reference: str) -> str:
+    """One spelling for a reference: no fragment or query, no ``./``, percent-decoding done (RFC 2392; RFC 3986 §6.2)."""
+    from urllib.parse import unquote
+
+    reference = reference.strip()
+    if reference[:4].lower() == "cid:":
+        return "cid:" + unquote(reference[4:]).strip("<>")
+    path = unquote(reference.split("#")[0].split("?")[0]).replace("\\", "/")
+    parts: list[str] = []
+    for part in path.split("/"):
+        if part == ".." and parts:
+            parts.pop()
+        elif part not in ("", ".", ".."):
+            parts.append(part)
+    return "/".join(parts)

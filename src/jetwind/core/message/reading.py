@@ -1,0 +1,132 @@
+"""The message as a reader takes it in: what is visible, what is hidden before it, what an inbox would preview."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from functools import cached_property
+from typing import TYPE_CHECKING
+
+from jetwind.core.markup import Element, TextRun
+from jetwind.core.styles.cascade import NEVER_SHOWN
+
+if TYPE_CHECKING:
+    from jetwind.core.message.model import Message
+
+#: Characters that pad a preview text so that nothing after it shows: joiners, soft hyphens, figure and zero-width spaces.
+_PADDING = re.compile("[\u00ad\u034f\u061c\u115f\u1160\u17b4\u17b5\u180e\u2000-\u200f\u2028-\u202f\u205f-\u206f\u3164\ufeff\uffa0]+")
+_SPACE = re.compile(r"[\s\u00a0]+")
+
+_BLOCKS = frozenset(
+    "address article aside blockquote body br caption center dd div dl dt fieldset footer form h1 h2 h3 h4 h5 h6 header "
+    "hr li main nav ol p pre section table tbody td tfoot th thead tr ul".split()
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Piece:
+    """A run of visible or lead-in text, white space collapsed, with where it comes from."""
+
+    text: str
+    run: TextRun
+    link: Element | None
+
+
+def tidy(text: str) -> str:
+    """White space collapsed and padding characters dropped."""
+    return _SPACE.sub(" ", _PADDING.sub("", text)).strip()
+
+
+class Reading:
+    """Text views over one message."""
+
+    def __init__(self, message: Message) -> None:
+        self._message = message
+
+    @cached_property
+    def pieces(self) -> list[Piece]:
+        """Visible text of the HTML part in document order."""
+        return [piece for piece, hidden in self._all if not hidden]
+
+    @cached_property
+    def lead_in_pieces(self) -> list[Piece]:
+        """Hidden text before the first visible text, piece by piece."""
+        found: list[Piece] = []
+        for piece, hidden in self._all:
+            if not hidden:
+                break
+            if not any(a.tag in NEVER_SHOWN for a in (piece.run.parent, *piece.run.parent.ancestors())):
+                found.append(piece)
+        return found
+
+    @cached_property
+    def visible_text(self) -> str:
+        """The visible copy as lines: a new line where a block begins or ends. Plain text where there is no HTML."""
+        if self._message.document is None:
+            return self._message.text.text if self._message.text else ""
+        return self._lines()
+
+    @cached_property
+    def hidden_text(self) -> str:
+        """All text of the body that a sighted reader never gets to see, styles and scripts left out."""
+        shown = (piece.text for piece, hidden in self._all if hidden and not any(a.tag in NEVER_SHOWN for a in (piece.run.parent, *piece.run.parent.ancestors())))
+        return " ".join(shown)
+
+    @cached_property
+    def lead_in(self) -> str:
+        """Hidden text that stands before the first visible text: the usual home of the preview text."""
+        return tidy(" ".join(piece.text for piece in self.lead_in_pieces))
+
+    @cached_property
+    def preview_text(self) -> str:
+        """What an inbox shows after the subject: the text somebody gave, the hidden lead-in, or the first visible words.
+
+        Common practice, no published source: inboxes take the first text of the HTML, hidden or not.
+        """
+        if self._message.given_preview_text:
+            return self._message.given_preview_text
+        if self.lead_in:
+            return self.lead_in
+        return tidy(self.visible_text)[:140]
+
+    @cached_property
+    def _all(self) -> list[tuple[Piece, bool]]:
+        document = self._message.document
+        if document is None:
+            return []
+        cascade = self._message.cascade
+        found: list[tuple[Piece, bool]] = []
+        for node in document.body.walk():
+            if not isinstance(node, TextRun):
+                continue
+            text = tidy(node.text)
+            if text:
+                link = next((a for a in (node.parent, *node.parent.ancestors()) if a.tag == "a"), None)
+                found.append((Piece(text, node, link), cascade.is_hidden(node)))
+        return found
+
+    def _lines(self) -> str:
+        document = self._message.document
+        assert document is not None
+        cascade = self._message.cascade
+        pieces: list[str] = []
+        last_block: Element | None = None
+        for node in document.body.walk():
+            if isinstance(node, Element):
+                if node.tag in _BLOCKS:
+                    pieces.append("\n")
+                continue
+            if cascade.is_hidden(node):
+                continue
+            block = next((a for a in (node.parent, *node.parent.ancestors()) if a.tag in _BLOCKS), None)
+            if block is not last_block:
+                pieces.append("\n")
+                last_block = block
+            pieces.append(_PADDING.sub("", node.text))
+        lines = (_SPACE.sub(" ", line).strip() for line in "".join(_flatten(pieces)).split("\0"))
+        return "\n".join(line for line in lines if line)
+
+
+def _flatten(pieces: list[str]) -> list[str]:
+    """Block breaks as NUL, so that newlines of the source stay ordinary white space."""
+    return ["\0" if piece == "\n" else piece.replace("\0", "") for piece in pieces]

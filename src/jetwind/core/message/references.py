@@ -1,0 +1,59 @@
+"""Every place in the HTML that refers to a picture."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from jetwind.core.markup import Attribute, Element
+from jetwind.core.source import Span
+from jetwind.core.styles import declarations, urls
+
+if TYPE_CHECKING:
+    from jetwind.core.message.model import Message
+
+_SCHEME = re.compile(r"\s*([a-zA-Z][a-zA-Z0-9+.-]*):")
+
+
+@dataclass(frozen=True, slots=True)
+class ImageReference:
+    """One reference: the element and the attribute it stands in, its value, and the span of that value."""
+
+    element: Element
+    attribute: Attribute
+    value: str
+    span: Span
+
+    @property
+    def scheme(self) -> str:
+        """Lower-case scheme, ``//`` for a protocol-relative address, or empty for a path."""
+        if self.value.strip().startswith("//"):
+            return "//"
+        match = _SCHEME.match(self.value)
+        return match[1].lower() if match else ""
+
+    @property
+    def is_local(self) -> bool:
+        """Whether it means something inside the package: ``cid:`` (RFC 2392) or a path."""
+        return self.scheme in ("", "cid")
+
+
+def image_references(message: Message) -> Iterator[ImageReference]:
+    """References of ``img src``, ``srcset``, ``background`` and ``url()`` in style attributes, in source order."""
+    document = message.document
+    if document is None:
+        return
+    for element in document.elements():
+        for name, attribute in element.attributes.items():
+            if (name == "src" and element.tag in ("img", "input")) or (name == "background" and attribute.value.strip()):
+                yield ImageReference(element, attribute, attribute.value, attribute.value_span)
+            elif name == "style" and "url(" in attribute.value.lower():
+                raw = document.source.slice(attribute.value_span)
+                for declaration in declarations(attribute.value):
+                    for value in urls(declaration.value):
+                        at = raw.find(value)
+                        if value and at >= 0:
+                            start = attribute.value_span.start + at
+                            yield ImageReference(element, attribute, value, Span(start, start + len(value)))

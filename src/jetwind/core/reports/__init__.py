@@ -1,0 +1,8 @@
+"""A review as JSON, SARIF 2.1.0, CSV, or text for people."""
+
+from jetwind.core.reports.json_report import as_json, finding_as_dict
+from jetwind.core.reports.review import Review, review
+from jetwind.core.reports.sarif import as_sarif
+from jetwind.core.reports.tables import as_csv, as_text
+
+__all__ = ["Review", "as_csv", "as_json", "as_sarif", "as_text", "finding_as_dict", "review"]

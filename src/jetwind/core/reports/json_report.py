@@ -1,0 +1,70 @@
+"""The JSON report; its keys are a contract with everything that reads it."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from jetwind import __version__
+from jetwind.core.checking import CheckResult, Finding, Outcome
+from jetwind.core.links import links
+from jetwind.core.reports.review import Review
+from jetwind.core.source import Position
+
+
+def as_json(review: Review) -> str:
+    """The report as indented JSON."""
+    message = review.message
+    report = {
+        "jetwind": __version__,
+        "message": {
+            "sha256": message.sha256,
+            "subject": message.subject if message.envelope_known else None,
+            "preheader": message.reading.preview_text,
+            "html_bytes": message.html.octets if message.html else 0,
+            "text_bytes": message.text.octets if message.text else 0,
+            "image_bytes": message.image_octets,
+            "images": len(message.images),
+            "links": sum(1 for _ in links(message)),
+        },
+        "findings": [finding_as_dict(finding) for finding in review.findings],
+        "outcomes": {result.check: _outcome(result) for result in review.results},
+        "spam": {
+            "score": review.spam.score(),
+            "band": review.spam.band(),
+            "reasons": [{"id": reason.id, "weight": reason.weight, "evidence": reason.evidence} for reason in review.spam.reasons],
+        },
+    }
+    return json.dumps(report, indent=2, ensure_ascii=False)
+
+
+def finding_as_dict(finding: Finding) -> dict[str, Any]:
+    """One finding with plain values only."""
+    return {
+        "check": finding.check,
+        "station": finding.station.name,
+        "level": finding.level.value,
+        "message": finding.message,
+        "fix": finding.fix,
+        "basis": finding.basis,
+        "fingerprint": finding.fingerprint,
+        "where": {
+            "part": finding.place.part,
+            "name": finding.place.name,
+            "start": _position(finding.place.start),
+            "end": _position(finding.place.end),
+        },
+        "data": dict(finding.data),
+    }
+
+
+def _position(position: Position | None) -> dict[str, int] | None:
+    if position is None:
+        return None
+    return {"line": position.line, "column": position.column, "offset": position.offset}
+
+
+def _outcome(result: CheckResult) -> str:
+    if result.outcome in (Outcome.CANNOT_TELL, Outcome.CRASHED):
+        return f"{result.outcome.value}: {result.reason}"
+    return result.outcome.value

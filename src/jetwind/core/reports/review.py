@@ -1,0 +1,42 @@
+"""One review: the message, the answers of all checks, and the spam sum."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from dataclasses import dataclass
+
+from jetwind.core.checking import CheckResult, Context, Finding, Level, run
+from jetwind.core.message import Message
+from jetwind.core.spam import SpamSum, spam_sum
+
+_WEIGHT = {Level.STOP: 0, Level.FIX: 1, Level.NOTE: 2}
+
+
+@dataclass(frozen=True)
+class Review:
+    """What all checks say about one message."""
+
+    message: Message
+    results: tuple[CheckResult, ...]
+    spam: SpamSum
+
+    @property
+    def findings(self) -> list[Finding]:
+        """All findings, stops first, then in the order of checks and places."""
+        found = [finding for result in self.results for finding in result.findings]
+        return sorted(found, key=lambda finding: (_WEIGHT[finding.level], finding.check, finding.place.start.offset if finding.place.start else -1))
+
+    @property
+    def has_stop(self) -> bool:
+        """Whether anything forbids the release."""
+        return any(finding.level is Level.STOP for finding in self.findings)
+
+
+def review(message: Message, context: Context, only: Collection[str] | None = None) -> Review:
+    """Run all checks, or those in ``only``, over a message.
+
+    Raises:
+        KeyError: ``only`` names a check that does not exist.
+        UnusableSetting: the context's settings do not fit a check.
+    """
+    return Review(message, run(message, context, only), spam_sum(message, context))

@@ -1,0 +1,60 @@
+"""SARIF 2.1.0 (OASIS), the exchange format of analysis results that build pipelines and editors read."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from jetwind import __version__
+from jetwind.core.checking import Finding, Level, registry
+from jetwind.core.reports.review import Review
+
+_LEVELS = {Level.STOP: "error", Level.FIX: "warning", Level.NOTE: "note"}
+
+
+def as_sarif(review: Review, uri: str) -> str:
+    """One run over the artefact ``uri``; regions count code points, as the spans do (§3.14.17)."""
+    checks = registry()
+    used = sorted({result.check for result in review.results})
+    number = {check_id: index for index, check_id in enumerate(used)}
+    rules = [
+        {
+            "id": check_id,
+            "name": "".join(word.title() for word in checks[check_id].name.split()),
+            "shortDescription": {"text": checks[check_id].name},
+            "fullDescription": {"text": checks[check_id].rule},
+            "help": {"text": f"{checks[check_id].why} {checks[check_id].fix} Basis: {checks[check_id].basis}."},
+            "defaultConfiguration": {"level": _LEVELS[checks[check_id].level]},
+        }
+        for check_id in used
+    ]
+    run = {
+        "tool": {"driver": {"name": "Jetwind", "version": __version__, "rules": rules}},
+        "columnKind": "unicodeCodePoints",
+        "results": [_result(finding, number[finding.check], uri) for finding in review.findings],
+    }
+    log = {"version": "2.1.0", "$schema": "https://json.schemastore.org/sarif-2.1.0.json", "runs": [run]}
+    return json.dumps(log, indent=2, ensure_ascii=False)
+
+
+def _result(finding: Finding, rule_index: int, uri: str) -> dict[str, Any]:
+    place = finding.place
+    location: dict[str, Any] = {"physicalLocation": {"artifactLocation": {"uri": uri}}}
+    if place.part == "html" and place.start and place.end:
+        location["physicalLocation"]["region"] = {
+            "startLine": place.start.line,
+            "startColumn": place.start.column,
+            "endLine": place.end.line,
+            "endColumn": place.end.column,
+            "charOffset": place.start.offset,
+            "charLength": place.end.offset - place.start.offset,
+        }
+    location["logicalLocations"] = [{"name": place.name or place.part, "kind": place.part}]
+    return {
+        "ruleId": finding.check,
+        "ruleIndex": rule_index,
+        "level": _LEVELS[finding.level],
+        "message": {"text": f"{finding.message} {finding.fix}"},
+        "locations": [location],
+        "partialFingerprints": {"jetwind/v1": finding.fingerprint},
+    }

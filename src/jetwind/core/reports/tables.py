@@ -1,0 +1,59 @@
+"""Findings as CSV rows and as lines for people."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Iterable
+
+from jetwind.core.checking import Finding, Level, Outcome
+from jetwind.core.reports.review import Review
+
+COLUMNS = ("check", "station", "level", "message", "part", "name", "line", "column", "fix", "basis", "fingerprint")
+
+
+def as_csv(findings: Iterable[Finding]) -> str:
+    """RFC 4180 rows with a header. A cell that a spreadsheet would run as a formula is kept text by a leading apostrophe."""
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\r\n")
+    writer.writerow(COLUMNS)
+    for finding in findings:
+        start = finding.place.start
+        row = (
+            finding.check,
+            finding.station.name,
+            finding.level.value,
+            finding.message,
+            finding.place.part,
+            finding.place.name,
+            start.line if start else "",
+            start.column if start else "",
+            finding.fix,
+            finding.basis,
+            finding.fingerprint,
+        )
+        writer.writerow([f"'{cell}" if isinstance(cell, str) and cell[:1] in ("=", "+", "-", "@", "\t", "\r") else cell for cell in row])
+    return out.getvalue()
+
+
+def as_text(review: Review) -> str:
+    """The report that a person reads in a terminal, without colours: levels are words."""
+    lines = []
+    for finding in review.findings:
+        start = finding.place.start
+        where = f"{finding.place.part} {finding.place.name}".strip() + (f" {start.line}:{start.column}" if start else "")
+        lines += [f"{finding.level.value:<5} {finding.check}  ({where})", f"      {finding.message}", f"      → {finding.fix}"]
+    for result in review.results:
+        if result.outcome in (Outcome.CANNOT_TELL, Outcome.CRASHED):
+            lines.append(f"{result.outcome.value.replace('-', ' ')}: {result.check} ({result.reason})")
+    counts = {level: sum(finding.level is level for finding in review.findings) for level in Level}
+    lines.append("")
+    lines.append(
+        f"{_count(counts[Level.STOP], 'stop', 'stops')}, {_count(counts[Level.FIX], 'fix', 'fixes')}, {_count(counts[Level.NOTE], 'note', 'notes')}; "
+        f"spam risk {review.spam.score():.1f} {review.spam.band()}"
+    )
+    return "\n".join(lines) + "\n"
+
+
+def _count(number: int, one: str, many: str) -> str:
+    return f"{number} {one if number == 1 else many}"

@@ -1,0 +1,120 @@
+"""The cascade, as far as static checks need it: which value a property has on an element, outside media queries.
+
+Order follows CSS Cascade 4 §6: importance, then style attribute, then specificity, then order of appearance.
+"""
+
+from __future__ import annotations
+
+import re
+from functools import cached_property
+from typing import Any
+
+import tinycss2
+
+from jetwind.core.markup import Document, Element, TextRun
+from jetwind.core.styles.declarations import Declaration, declarations, from_nodes, length_px
+
+_PSEUDO_ELEMENT = re.compile(r"::|:(?:before|after|first-line|first-letter)\b", re.IGNORECASE)
+_DYNAMIC = re.compile(r":(?:hover|active|focus|visited|target|checked)", re.IGNORECASE)
+
+#: Elements whose text is never shown (HTML §15.3.1).
+NEVER_SHOWN = frozenset({"head", "style", "script", "title", "template", "noframes", "datalist", "meta", "link"})
+
+
+class Cascade:
+    """Winning declarations of one document's style blocks and style attributes."""
+
+    def __init__(self, document: Document) -> None:
+        self._document = document
+        self._hidden: dict[int, bool] = {}
+
+    def value(self, element: Element, name: str) -> str | None:
+        """The value that wins for ``name`` on this very element (nothing is inherited), or None."""
+        best: tuple[tuple[bool, bool, tuple[int, int, int], int], str] | None = None
+        for order, (specificity, found) in enumerate(self._rules.get(element.index, ())):
+            for declaration in found:
+                if declaration.name == name:
+                    rank = (declaration.important, False, specificity, order)
+                    if best is None or rank >= best[0]:
+                        best = (rank, declaration.value)
+        for order, declaration in enumerate(declarations(element.get("style") or "")):
+            if declaration.name == name:
+                rank = (declaration.important, True, (0, 0, 0), order)
+                if best is None or rank >= best[0]:
+                    best = (rank, declaration.value)
+        return best[1] if best else None
+
+    def is_hidden(self, node: Element | TextRun) -> bool:
+        """Whether a sighted reader never gets to see it: not displayed, invisible, transparent, no size, or off the page."""
+        element = node.parent if isinstance(node, TextRun) else node
+        path: list[Element] = []
+        place: Element | None = element
+        while place is not None and place.index not in self._hidden:
+            path.append(place)
+            place = place.parent
+        hidden = self._hidden[place.index] if place is not None else False
+        for step in reversed(path):
+            hidden = hidden or self._hides(step)
+            self._hidden[step.index] = hidden
+        return self._hidden[element.index]
+
+    def _hides(self, element: Element) -> bool:
+        if element.tag in NEVER_SHOWN or "hidden" in element.attributes:
+            return True
+        if (self.value(element, "display") or "").lower() == "none":
+            return True
+        if (self.value(element, "visibility") or "").lower() in ("hidden", "collapse"):
+            return True
+        if length_px(self.value(element, "opacity")) == 0:
+            return True
+        if (size := length_px(self.value(element, "font-size"))) is not None and size < 2 and _only_text(element):
+            return True
+        clips = (self.value(element, "overflow") or "").lower() in ("hidden", "clip")
+        return clips and any(length_px(self.value(element, name)) == 0 for name in ("max-height", "height", "max-width", "width"))
+
+    @cached_property
+    def _rules(self) -> dict[int, list[tuple[tuple[int, int, int], tuple[Declaration, ...]]]]:
+        """Rules that hit each element, by element index, in order of appearance."""
+        hits: dict[int, list[tuple[tuple[int, int, int], tuple[Declaration, ...]]]] = {}
+        for block in self._document.elements("style"):
+            for rule in tinycss2.parse_stylesheet(block.text, skip_comments=True, skip_whitespace=True):
+                if rule.type != "qualified-rule":
+                    continue
+                found = from_nodes(tinycss2.parse_blocks_contents(rule.content, skip_comments=True, skip_whitespace=True))
+                if not found:
+                    continue
+                for selector in _selectors(rule.prelude):
+                    if _PSEUDO_ELEMENT.search(selector) or _DYNAMIC.search(selector):
+                        continue
+                    try:
+                        elements = self._document.select(selector)
+                    except ValueError:
+                        continue
+                    for element in elements:
+                        hits.setdefault(element.index, []).append((_specificity(selector), found))
+        return hits
+
+
+def _only_text(element: Element) -> bool:
+    """A tiny font size is also the usual way to close gaps between pictures; it hides only where text takes it as it is."""
+    return any(isinstance(child, TextRun) and child.text.strip() for child in element.children)
+
+
+def _selectors(prelude: list[Any]) -> list[str]:
+    """A selector list cut at its top-level commas."""
+    groups: list[list[Any]] = [[]]
+    for node in prelude:
+        if node.type == "literal" and node.value == ",":
+            groups.append([])
+        else:
+            groups[-1].append(node)
+    return [text for group in groups if (text := tinycss2.serialize(group).strip())]
+
+
+def _specificity(selector: str) -> tuple[int, int, int]:
+    """Ids, classes with attributes and pseudo-classes, types (Selectors 4 §17), counted on the text."""
+    bare = re.sub(r"\[[^\]]*\]", "[]", selector)
+    ids = len(re.findall(r"#[\w-]+", bare))
+    classes = len(re.findall(r"\.[\w-]+|\[\]|(?<!:):(?!:)[\w-]+", bare))
+    types = len(re.findall(r"(?:^|[\s>+~(])[a-zA-Z][\w-]*", bare))
+    return ids, classes, types

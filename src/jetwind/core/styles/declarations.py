@@ -1,0 +1,65 @@
+"""Declarations of a style attribute or a rule, each with its place (CSS Syntax 3 §5)."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
+
+import tinycss2
+
+_LENGTH = re.compile(r"([+-]?\d*\.?\d+)(px|pt|em|rem|%)?\Z")
+_PX = {"px": 1.0, "pt": 96 / 72, "em": 16.0, "rem": 16.0, None: 1.0}
+
+
+@dataclass(frozen=True, slots=True)
+class Declaration:
+    """A property (lower case), its value as written, and its line and column (from 1) inside the CSS text."""
+
+    name: str
+    value: str
+    important: bool
+    line: int
+    column: int
+
+
+def from_nodes(nodes: list[Any]) -> tuple[Declaration, ...]:
+    """The declarations among tinycss2 nodes; errors are left out, as CSS itself drops them."""
+    return tuple(
+        Declaration(node.lower_name, tinycss2.serialize(node.value).strip(), node.important, node.source_line, node.source_column)
+        for node in nodes
+        if node.type == "declaration"
+    )
+
+
+@lru_cache(maxsize=4096)
+def declarations(css: str) -> tuple[Declaration, ...]:
+    """The declarations of a style attribute. Messages repeat the same attribute, so each text is read once."""
+    return from_nodes(tinycss2.parse_blocks_contents(css, skip_comments=True, skip_whitespace=True))
+
+
+def length_px(value: str | None) -> float | None:
+    """A length in CSS px, or None where it cannot be known here (a percentage, a calculation, a keyword).
+
+    An ``em`` counts 16 px: only its being near zero matters to those who ask (CSS Values 4 §6).
+    """
+    match = _LENGTH.match((value or "").strip().lower())
+    if match is None or match[2] == "%":
+        return None
+    return float(match[1]) * _PX[match[2]]
+
+
+def urls(css_value: str) -> Iterator[str]:
+    """The targets of ``url()`` in a value."""
+    stack = list(reversed(tinycss2.parse_component_value_list(css_value)))
+    while stack:
+        node = stack.pop()
+        if node.type == "url":
+            yield node.value
+        elif node.type == "function":
+            if node.lower_name == "url":
+                yield from (argument.value for argument in node.arguments if argument.type == "string")
+            else:
+                stack.extend(reversed(node.arguments))
