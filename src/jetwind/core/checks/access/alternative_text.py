@@ -12,7 +12,7 @@ from jetwind.core.images import is_spacer
 from jetwind.core.markup import Element
 from jetwind.core.message import Message
 
-_FILE_NAME = re.compile(r"\S.*\.(?:png|jpe?g|gif|webp|svg|bmp|tiff?|heic|avif)\Z|\S*[/\\]\S*\.\w{3,4}\Z", re.IGNORECASE)
+_FILE_NAME = re.compile(r"\S.*\.(?:png|jpe?g|gif|webp|svg|bmp|tiff?|heic|avif)\Z|(?!\w+:)\S*[/\\]\S*\.\w{3,4}\Z", re.IGNORECASE)
 _CAMERA = re.compile(r"(?:IMG|DSC|DSCN|DSCF|PXL|MVIMG|Screenshot|Screen[ _-]Shot)[ _-]?\d[\w -]*\Z", re.IGNORECASE)
 _UNDERSCORED = re.compile(r"[A-Za-z0-9]+(?:[-_][A-Za-z0-9]+)*_[A-Za-z0-9]+(?:[-_][A-Za-z0-9]+)*\Z")
 _SLUG = re.compile(r"[A-Za-z0-9]+(?:-[A-Za-z0-9]+)+\Z")

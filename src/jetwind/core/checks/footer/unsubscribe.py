@@ -22,6 +22,9 @@ _CLOSE_TAGS = frozenset({"p", "td", "th", "div", "li", "center", "span", "font",
 def unsubscribe_link(message: Message) -> Link | None:
     """The first visible link by which a reader leaves the list, told by its words, its address, or the sentence around it."""
     words = phrase_pattern("phrases", "unsubscribe")
+    source = message.html.text if message.html else message.text.text if message.text else ""
+    if not words.search(message.reading.visible_text) and not _IN_ADDRESS.search(unquote(source)) and not words.search(source):
+        return None
     candidates = list(links(message)) if message.html else list(text_links(message))
     for link in candidates:
         if link.element is not None and message.cascade.is_hidden(link.element):

@@ -1,0 +1,1 @@
+"""Thin Django: models, services that write, selectors that read, views, templates."""

@@ -1,0 +1,31 @@
+"""People."""
+
+from __future__ import annotations
+
+from zoneinfo import ZoneInfo, available_timezones
+
+from django.contrib.auth.models import AbstractUser
+from django.core.exceptions import ValidationError
+from django.db import models
+
+
+def validate_zone(value: str) -> None:
+    """An IANA time-zone name."""
+    if value not in available_timezones():
+        raise ValidationError(f"{value} is not an IANA time zone such as Europe/Lisbon.")
+
+
+class User(AbstractUser):
+    """A person who signs in. ``time_zone`` is where times are shown."""
+
+    time_zone = models.CharField(max_length=60, default="UTC", validators=[validate_zone])
+
+    @property
+    def shown_name(self) -> str:
+        """The name that screens and records show."""
+        return self.get_full_name() or self.username
+
+    @property
+    def zone(self) -> ZoneInfo:
+        """The time zone as an object."""
+        return ZoneInfo(self.time_zone)

@@ -1,0 +1,40 @@
+"""What a role may do. Every permission is named here once; naming another fails when the code is imported."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+
+
+class Role(StrEnum):
+    """What a person is in a workspace; one may be several."""
+
+    REVIEWER = "reviewer"
+    AUTHOR = "author"
+    APPROVER = "approver"
+    OPERATOR = "operator"
+
+
+_ANY = frozenset(Role)
+
+PERMISSIONS: dict[str, frozenset[Role]] = {
+    "mailing:view": _ANY,
+    "mailing:take-in": frozenset({Role.AUTHOR, Role.REVIEWER}),
+    "mailing:change": frozenset({Role.AUTHOR, Role.REVIEWER}),
+    "mailing:copy": frozenset({Role.AUTHOR, Role.REVIEWER, Role.OPERATOR}),
+    "review:look": frozenset({Role.REVIEWER, Role.APPROVER}),
+    "review:excuse": frozenset({Role.REVIEWER, Role.APPROVER}),
+    "review:send-back": frozenset({Role.REVIEWER, Role.APPROVER}),
+    "proof:send": frozenset({Role.REVIEWER, Role.AUTHOR}),
+    "approval:sign": frozenset({Role.REVIEWER, Role.APPROVER}),
+    "approval:release": frozenset({Role.OPERATOR}),
+    "workspace:configure": frozenset({Role.REVIEWER, Role.OPERATOR}),
+}
+
+
+def roles_for(permission: str) -> frozenset[Role]:
+    """The roles that include a permission.
+
+    Raises:
+        KeyError: there is no such permission.
+    """
+    return PERMISSIONS[permission]

@@ -1,0 +1,1 @@
+"""Sign-offs, clearance, release."""

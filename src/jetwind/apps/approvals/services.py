@@ -1,0 +1,201 @@
+"""Signing off, voiding, releasing."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from typing import Any
+
+from django.db import IntegrityError, transaction
+from django.utils import timezone
+
+from jetwind import __version__
+from jetwind.apps.accounts.models import User
+from jetwind.apps.accounts.permissions import Role
+from jetwind.apps.approvals.models import Release, SignOff
+from jetwind.apps.audit.services import record
+from jetwind.apps.intake.models import Mailing, Revision
+from jetwind.apps.intake.selectors import message_of
+from jetwind.apps.intake.services import refuse_if_locked
+from jetwind.apps.review.selectors import Walk, excuses_for, walk_of
+from jetwind.apps.ui.refusal import Refused
+from jetwind.apps.workspace.access import permit, roles_of
+
+
+def void_earlier(revision: Revision, user: User) -> None:
+    """A new revision, or changed circumstances, void every sign-off of the mailing and take its clearance back."""
+    reason = f"revision {revision.number} came in" if not revision.sign_offs.exists() else "the message's details changed"
+    _void(revision.mailing, user, reason)
+    Mailing.objects.filter(pk=revision.mailing_id, stage__in=[Mailing.Stage.CLEARED, Mailing.Stage.SENT_BACK]).update(stage=Mailing.Stage.UNDER_REVIEW)
+
+
+def void_sent_back(revision: Revision, user: User) -> None:
+    """Sending back voids the sign-offs."""
+    _void(revision.mailing, user, f"revision {revision.number} was sent back")
+
+
+def _void(mailing: Mailing, user: User, reason: str) -> None:
+    valid = SignOff.objects.filter(mailing=mailing, voided_at=None).select_related("revision")
+    for number in sorted({sign_off.revision.number for sign_off in valid}):
+        record("approval.voided", actor=user, mailing_id=mailing.pk, revision=number, reason=reason)
+    valid.update(voided_at=timezone.now(), voided_reason=reason[:200])
+
+
+def blockers(walk: Walk) -> list[str]:
+    """What stands against clearing a revision, as sentences; empty where nothing does."""
+    found = []
+    newest = walk.revision.mailing.revisions.last()
+    if newest is not None and newest.pk != walk.revision.pk:
+        found.append(f"Revision {newest.number} is newer.")
+    if walk.run is None:
+        found.append("The checks have not run yet.")
+    elif walk.is_stale:
+        found.append("Circumstances changed since the last check; check again.")
+    if walk.stops:
+        found.append("1 stop is open." if walk.stops == 1 else f"{walk.stops} stops are open.")
+    return found
+
+
+def why_not_sign(user: User, walk: Walk) -> str | None:
+    """Why this person cannot sign this revision now, or None where they can."""
+    revision = walk.revision
+    if revision.mailing.is_locked:
+        return "The message is released and locked."
+    authors = set(revision.mailing.revisions.values_list("uploaded_by_id", flat=True))
+    if user.pk == revision.uploaded_by_id:
+        return "You uploaded this revision; somebody else signs it."
+    if user.pk in authors:
+        return "You uploaded a revision of this message; somebody else signs it."
+    if revision.sign_offs.filter(by=user, voided_at=None).exists():
+        return "You have signed this revision."
+    if found := blockers(walk):
+        return " ".join(found)
+    return None
+
+
+def sign(user: User, revision: Revision, comment: str = "") -> SignOff:
+    """Say yes to exactly this content. Enough sign-offs, an approver's among them, clear the message.
+
+    Raises:
+        NotAllowed, Refused: not permitted; own upload; open stops; an old revision; released; signed already.
+    """
+    workspace = revision.mailing.workspace
+    permit(user, "approval:sign", workspace)
+    try:
+        with transaction.atomic():
+            mailing = Mailing.objects.select_for_update().get(pk=revision.mailing_id)
+            refuse_if_locked(mailing)
+            if reason := why_not_sign(user, walk_of(revision)):
+                raise Refused(reason)
+            role = Role.APPROVER if Role.APPROVER in roles_of(user, workspace) else Role.REVIEWER
+            made = SignOff.objects.create(
+                mailing=mailing, revision=revision, content_sha256=revision.content_sha256, by=user, role=role.value, comment=" ".join(comment.split())[:500]
+            )
+            record("approval.signed", actor=user, mailing_id=mailing.pk, revision=revision.number, content=revision.content_sha256)
+            if is_enough(revision):
+                Mailing.objects.filter(pk=mailing.pk).update(stage=Mailing.Stage.CLEARED)
+                record("approval.cleared", actor=user, mailing_id=mailing.pk, revision=revision.number, content=revision.content_sha256)
+            elif mailing.stage != Mailing.Stage.UNDER_REVIEW:
+                Mailing.objects.filter(pk=mailing.pk).update(stage=Mailing.Stage.UNDER_REVIEW)
+    except IntegrityError:
+        raise Refused("You have signed this revision a moment ago.") from None
+    return made
+
+
+def is_enough(revision: Revision) -> bool:
+    """Whether the valid sign-offs over this exact content clear it: as many as the house asks, one from an approver."""
+    valid = list(revision.sign_offs.filter(voided_at=None, content_sha256=revision.content_sha256))
+    return len(valid) >= revision.mailing.workspace.sign_offs_required and any(sign_off.role == Role.APPROVER.value for sign_off in valid)
+
+
+def release(user: User, revision: Revision) -> Release:
+    """Lock the mailing with its clearance record.
+
+    Raises:
+        NotAllowed, Refused: not permitted; not cleared; a stop opened since; released already.
+    """
+    permit(user, "approval:release", revision.mailing.workspace)
+    try:
+        with transaction.atomic():
+            mailing = Mailing.objects.select_for_update().select_related("workspace").get(pk=revision.mailing_id)
+            if mailing.is_locked:
+                raise Refused(f"“{mailing.title}” is released already; it cannot go out twice.")
+            walk = walk_of(revision)
+            if found := blockers(walk):
+                raise Refused(" ".join(found))
+            if mailing.stage != Mailing.Stage.CLEARED or not is_enough(revision):
+                raise Refused("The message is not cleared yet; it lacks sign-offs.")
+            now = timezone.now()
+            content = clearance(walk, user, now.isoformat())
+            made = Release.objects.create(
+                mailing=mailing, revision=revision, record=content, record_sha256=hashlib.sha256(as_bytes(content)).hexdigest(), by=user, at=now
+            )
+            record("approval.released", actor=user, mailing_id=mailing.pk, revision=revision.number, record=made.record_sha256)
+            Mailing.objects.filter(pk=mailing.pk).update(stage=Mailing.Stage.RELEASED)
+    except IntegrityError:
+        raise Refused("Somebody released this message a moment ago; it cannot go out twice.") from None
+    return made
+
+
+def clearance(walk: Walk, user: User, released_at: str) -> dict[str, Any]:
+    """The clearance record: what was approved, by whom, over which bytes."""
+    revision = walk.revision
+    mailing = revision.mailing
+    message = message_of(revision)
+
+    def digest(text: str) -> str:
+        return hashlib.sha256(text.encode("utf-8", "surrogatepass")).hexdigest()
+
+    parts: list[dict[str, Any]] = [{"part": "file", "name": revision.file_name, "sha256": revision.source_sha256}]
+    if message.html:
+        parts.append({"part": "html", "name": "", "sha256": digest(message.html.text)})
+    if message.text:
+        parts.append({"part": "text", "name": "", "sha256": digest(message.text.text)})
+    for kind, resources in (("image", message.images), ("attachment", message.attachments)):
+        parts += [{"part": kind, "name": resource.name, "sha256": resource.sha256} for resource in resources]
+    assert walk.run is not None
+    return {
+        "jetwind": __version__,
+        "message": {
+            "title": mailing.title,
+            "kind": mailing.kind,
+            "audience": mailing.audience,
+            "planned": mailing.planned_at.isoformat() if mailing.planned_at else None,
+            "subject": message.subject,
+            "revision": revision.number,
+            "uploaded_by": revision.uploaded_by.shown_name,
+            "uploaded": revision.created_at.isoformat(),
+            "content_sha256": revision.content_sha256,
+        },
+        "parts": parts,
+        "checks": {check_id: outcome for check_id, (outcome, _) in sorted(walk.run.outcomes.items())},
+        "open_findings": [_finding(found.record) for found in walk.findings if found.is_open],
+        "excused": [
+            {
+                "check": excuse.check_id,
+                "fingerprint": excuse.fingerprint,
+                "finding": excuse.sentence,
+                "reason": excuse.reason,
+                "by": excuse.by.shown_name,
+                "at": excuse.at.isoformat(),
+            }
+            for excuse in excuses_for(revision)
+            if any(found.excuse == excuse for found in walk.findings)
+        ],
+        "spam": {"score": walk.run.spam.get("score"), "band": walk.run.spam.get("band")},
+        "sign_offs": [
+            {"by": sign_off.by.shown_name, "role": sign_off.role, "at": sign_off.at.isoformat(), "comment": sign_off.comment, "content_sha256": sign_off.content_sha256}
+            for sign_off in revision.sign_offs.filter(voided_at=None).select_related("by")
+        ],
+        "test_sends": [{"by": send.by.shown_name, "at": send.at.isoformat(), "list": send.list_name, "copies": send.copies.count()} for send in revision.test_sends.select_related("by")],
+        "released": {"by": user.shown_name, "at": released_at},
+    }
+
+
+def _finding(found: Any) -> dict[str, str]:
+    return {"check": found.check_id, "level": found.level, "fingerprint": found.fingerprint, "finding": found.sentence}
+
+
+def as_bytes(content: dict[str, Any]) -> bytes:
+    """The record as the file that is handed out; its SHA-256 is kept beside it."""
+    return json.dumps(content, indent=2, ensure_ascii=False, sort_keys=True).encode()

@@ -1,0 +1,80 @@
+"""The Sign-off station and the clearance record."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from jetwind.apps.accounts.models import User
+from jetwind.apps.approvals import services
+from jetwind.apps.approvals.models import Release
+from jetwind.apps.audit.models import LogEntry
+from jetwind.apps.intake.models import Revision
+from jetwind.apps.intake.selectors import mailing_for, revision_for
+from jetwind.apps.review.frame import frame
+from jetwind.apps.review.selectors import excuses_for, station_address
+from jetwind.apps.workspace.access import may
+
+_SLUG = "sign-off"
+
+
+@require_GET
+def station(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+    """A line of revisions: who said what over which content, and where it became void."""
+    assert isinstance(request.user, User)
+    revision = revision_for(request.user, mailing_id, number)
+    page = frame(request, revision, _SLUG)
+    mailing = revision.mailing
+    walk = page["walk"]
+    history = [
+        (other, list(other.sign_offs.select_related("by")))
+        for other in Revision.objects.filter(mailing=mailing).select_related("uploaded_by").prefetch_related("sign_offs__by").order_by("-number")
+    ]
+    page |= {
+        "history": history,
+        "blockers": services.blockers(walk),
+        "why_not": services.why_not_sign(request.user, walk) if may(request.user, "approval:sign", mailing.workspace) else "Signing is for the approver or reviewer.",
+        "required": mailing.workspace.sign_offs_required,
+        "excuses": [excuse for excuse in excuses_for(revision) if any(found.excuse == excuse for found in walk.findings)],
+        "open_fixes": [found for found in walk.findings if found.is_open],
+        "is_enough": services.is_enough(revision),
+        "may_release": may(request.user, "approval:release", mailing.workspace),
+        "release": Release.objects.select_related("by").filter(mailing=mailing).first(),
+        "log": LogEntry.objects.filter(mailing_id=mailing.pk).select_related("actor").order_by("-id")[:40],
+    }
+    return render(request, "approvals/station.html", page)
+
+
+@require_POST
+def sign(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+    """Sign off a revision."""
+    assert isinstance(request.user, User)
+    revision = revision_for(request.user, mailing_id, number)
+    services.sign(request.user, revision, request.POST.get("comment", ""))
+    messages.success(request, f"You signed off revision {revision.number}.")
+    return redirect(station_address(revision, _SLUG))
+
+
+@require_POST
+def release(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+    """Release a cleared revision."""
+    assert isinstance(request.user, User)
+    revision = revision_for(request.user, mailing_id, number)
+    services.release(request.user, revision)
+    messages.success(request, f"Revision {revision.number} is released and locked.")
+    return redirect(station_address(revision, _SLUG))
+
+
+@require_GET
+def clearance(request: HttpRequest, mailing_id: int) -> HttpResponse:
+    """The clearance record as a file."""
+    assert isinstance(request.user, User)
+    mailing = mailing_for(request.user, mailing_id)
+    found = Release.objects.filter(mailing=mailing).first()
+    if found is None:
+        raise Http404("this message is not released")
+    response = HttpResponse(services.as_bytes(found.record), content_type="application/json")
+    response["Content-Disposition"] = f'attachment; filename="clearance-{mailing.pk}-r{found.revision.number}.json"'
+    return response

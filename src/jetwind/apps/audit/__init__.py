@@ -1,0 +1,1 @@
+"""The log: append-only, each entry holding the hash of the one before."""

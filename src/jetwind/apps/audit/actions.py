@@ -1,0 +1,34 @@
+"""Every action that the log knows, as a sentence over its data. Retired actions stay, since entries stay."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+ACTIONS: dict[str, str] = {
+    "mailing.taken-in": "took in “{title}” from {file_name}",
+    "mailing.copied": "started “{title}” as a copy of “{source}”",
+    "mailing.changed": "changed {fields}",
+    "revision.added": "added revision {revision} from {file_name}",
+    "envelope.changed": "changed the envelope; revision {revision} came of it",
+    "review.started": "took the message under review",
+    "review.rechecked": "had revision {revision} checked again",
+    "station.looked": "looked at {station} of revision {revision}",
+    "finding.excused": "excused {check}: {reason}",
+    "finding.excuse-lifted": "lifted the excuse of {check}",
+    "review.sent-back": "sent revision {revision} back to the author: {comment}",
+    "proof.sent": "sent a test of revision {revision} to {count} addresses of “{list}”",
+    "approval.signed": "signed off revision {revision}",
+    "approval.voided": "sign-offs of revision {revision} became void: {reason}",
+    "approval.cleared": "revision {revision} is cleared",
+    "approval.released": "released revision {revision}; the message is locked",
+    "workspace.changed": "changed {what}",
+}
+
+
+def sentence(action: str, data: Mapping[str, Any]) -> str:
+    """The sentence of an entry."""
+    try:
+        return ACTIONS[action].format(**data)
+    except (KeyError, IndexError):
+        return action

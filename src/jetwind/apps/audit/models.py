@@ -1,0 +1,31 @@
+"""Entries of the log. The database refuses to change or delete one."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.db import models
+
+
+class LogEntry(models.Model):
+    """One thing that happened. ``hash`` covers everything in it and the hash of the entry before."""
+
+    at = models.DateTimeField()
+    actor = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+")
+    action = models.CharField(max_length=60)
+    mailing_id = models.BigIntegerField(null=True, db_index=True)
+    data = models.JSONField(default=dict)
+    previous_hash = models.CharField(max_length=64)
+    hash = models.CharField(max_length=64, unique=True)
+
+    class Meta:
+        ordering = ["id"]
+
+    def __str__(self) -> str:
+        return f"{self.action} at {self.at:%Y-%m-%d %H:%M}"
+
+    @property
+    def sentence(self) -> str:
+        """What happened, in plain words."""
+        from jetwind.apps.audit.actions import sentence
+
+        return sentence(self.action, self.data)

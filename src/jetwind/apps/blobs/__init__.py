@@ -1,0 +1,1 @@
+"""Content by its SHA-256, kept once."""

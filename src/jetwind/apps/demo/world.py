@@ -1,0 +1,67 @@
+"""Building the demo world through the same services that people use."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from zoneinfo import ZoneInfo
+
+from django.db import transaction
+
+from jetwind.apps.accounts.models import User
+from jetwind.apps.demo import messages
+from jetwind.apps.intake.services import Details, take_in
+from jetwind.apps.proofs.models import TestAddress, TestList
+from jetwind.apps.workspace.models import Membership, SampleReader, Workspace
+
+NAME = "Saltmarsh Kiln Works"
+DOMAIN = "saltmarsh-kiln.example"
+PASSWORD = "walk-the-round"
+_ZONE = "Europe/Amsterdam"
+
+PEOPLE = (("rosa", "Rosa", "Quill", "reviewer"), ("amos", "Amos", "Thrift", "author"), ("petra", "Petra", "Vane", "approver"), ("odell", "Odell", "Marsh", "operator"))
+
+#: Name, first name, last name, remark: each awkward in its own way.
+READERS = (
+    ("Bo Li", "Bo", "Li", "as short as names get"),
+    ("Maximiliana-Theodora Featherstone-Wintergreen", "Maximiliana-Theodora", "Featherstone-Wintergreen", "a very long name"),
+    ("No first name", "", "Harrow", "first name is empty"),
+    ("Maeve O’Dell-Ruiz", "Maeve", "O’Dell-Ruiz", "apostrophe and hyphen"),
+    ("Юлия Глиняная", "Юлия", "Глиняная", "another script"),
+    ("Tess & Sons <studio>", "Tess & Sons <studio>", "Tallow", "characters that HTML reads as markup"),
+)
+
+
+def exists() -> bool:
+    """Whether the demo world is there already."""
+    return Workspace.objects.filter(name=NAME).exists()
+
+
+@transaction.atomic
+def build() -> Workspace:
+    """Make people, readers, a test list and three messages. Checks and renders follow in the background."""
+    workspace = Workspace.objects.create(
+        name=NAME,
+        field_list=["first_name", "last_name", "member_number", "course_title", "slot", "pick_up_date"],
+        practice_domains=[DOMAIN],
+        test_domains=[DOMAIN],
+        test_sender=f"review@{DOMAIN}",
+    )
+    users = {}
+    for username, first, last, role in PEOPLE:
+        users[role] = User.objects.create_user(username, f"{username}@{DOMAIN}", PASSWORD, first_name=first, last_name=last, time_zone=_ZONE)
+        Membership.objects.create(workspace=workspace, user=users[role], roles=[role])
+    for number, (name, first, last, remark) in enumerate(READERS, 1):
+        values = {"first_name": first, "last_name": last, "member_number": f"SK-{1040 + number}", "course_title": "Throwing off the hump", "slot": "Tuesday 2 March", "pick_up_date": "Thursday 4 March"}
+        SampleReader.objects.create(workspace=workspace, name=name, email=f"reader{number}@{DOMAIN}", time_zone=_ZONE, values=values, remark=remark)
+    test_list = TestList.objects.create(workspace=workspace, name="The quay team")
+    for username, *_ in PEOPLE[:3]:
+        TestAddress.objects.create(list=test_list, address=f"{username}@{DOMAIN}")
+
+    def planned(month: int, day: int, hour: int) -> datetime:
+        return datetime(2027, month, day, hour, tzinfo=ZoneInfo(_ZONE))
+
+    author = users["author"]
+    take_in(author, workspace, messages.clean_sale(), "spring-glaze-sale.eml", details=Details("Spring glaze sale", "promotional", "members and friends, 2,140 readers", planned(3, 9, 9), _ZONE))
+    take_in(author, workspace, messages.faulty_weekend(), "open-studio-weekend.eml", details=Details("Open studio weekend", "newsletter", "members and friends, 2,140 readers", planned(5, 4, 10), _ZONE))
+    take_in(author, workspace, messages.pick_up_notice(), "pick-up-notice.eml", details=Details("Pick-up notice", "transactional", "whoever has a firing to collect", planned(3, 4, 8), _ZONE))
+    return workspace

@@ -1,0 +1,1 @@
+"""The home list: messages in the order in which they leave."""

@@ -1,0 +1,116 @@
+"""Messages in the order in which they leave, and what holds each back."""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import dataclass
+from datetime import datetime
+
+from django.db.models import OuterRef, Prefetch, Q, Subquery
+from django.urls import reverse
+
+from jetwind.apps.intake.models import Mailing, Revision
+from jetwind.apps.jobs.models import Work
+from jetwind.apps.review.models import CheckRun, Excuse, FindingRecord, StationLook
+from jetwind.apps.workspace.models import Workspace
+from jetwind.core.checking import STATIONS
+
+
+@dataclass(frozen=True, slots=True)
+class Departure:
+    """One row: a mailing with its newest revision."""
+
+    mailing: Mailing
+    revision: Revision
+    stops: int
+    fixes: int
+    stripes: int
+    holding: str
+    is_checked: bool
+    is_busy: bool
+
+    @property
+    def address(self) -> str:
+        """Where its walk begins."""
+        return reverse("station", args=[self.mailing.pk, self.revision.number, "envelope"])
+
+    @property
+    def is_cleared(self) -> bool:
+        """Whether its windsock hangs straight."""
+        return self.mailing.stage in (Mailing.Stage.CLEARED, Mailing.Stage.RELEASED)
+
+
+def departures(workspace: Workspace, *, search: str = "", stage: str = "") -> list[Departure]:
+    """All mailings that fit, soonest first, those without a planned time last. A fixed number of queries."""
+    newest = Revision.objects.filter(mailing=OuterRef("pk")).order_by("-number").values("pk")[:1]
+    found = Mailing.objects.filter(workspace=workspace).annotate(newest_id=Subquery(newest)).order_by("planned_at", "-id")
+    if stage:
+        found = found.filter(stage=stage)
+    if search:
+        found = found.filter(Q(title__icontains=search) | Q(audience__icontains=search) | Q(revisions__subject__icontains=search)).distinct()
+    mailings = list(found)
+    ids = [mailing.newest_id for mailing in mailings]
+    last_run = CheckRun.objects.filter(revision=OuterRef("pk")).order_by("-created_at").values("pk")[:1]
+    revisions = {
+        revision.pk: revision
+        for revision in Revision.objects.filter(pk__in=ids)
+        .annotate(run_id=Subquery(last_run))
+        .select_related("uploaded_by")
+        .prefetch_related(Prefetch("looks", queryset=StationLook.objects.only("station", "revision_id")))
+    }
+    runs = [revision.run_id for revision in revisions.values() if revision.run_id]
+    excuses = {
+        (excuse.mailing_id, excuse.fingerprint): excuse.only_revision_id for excuse in Excuse.objects.filter(mailing__in=mailings, lifted_at=None)
+    }
+    run_of = {revision.run_id: revision for revision in revisions.values() if revision.run_id}
+    counts: dict[int, Counter[tuple[str, str]]] = {run_id: Counter() for run_id in runs}
+    for run_id, level, station, fingerprint in FindingRecord.objects.filter(run_id__in=runs).values_list("run_id", "level", "station", "fingerprint"):
+        revision = run_of[run_id]
+        key = (revision.mailing_id, fingerprint)
+        if key in excuses and excuses[key] in (None, revision.pk):
+            continue
+        counts[run_id][level, station] += 1
+    busy = set(Work.objects.filter(state__in=[Work.State.WAITING, Work.State.RUNNING], subject__in=[f"revision:{pk}" for pk in ids]).values_list("subject", flat=True))
+    return [_row(mailing, revisions[mailing.newest_id], counts, busy) for mailing in mailings]
+
+
+def _row(mailing: Mailing, revision: Revision, counts: dict[int, Counter[tuple[str, str]]], busy: set[str]) -> Departure:
+    run_id = getattr(revision, "run_id", None)
+    own = counts.get(run_id, Counter()) if run_id else Counter()
+    stops = sum(count for (level, _), count in own.items() if level == "stop")
+    fixes = sum(count for (level, _), count in own.items() if level == "fix")
+    looked = {look.station for look in revision.looks.all()}
+    weighty = {station for (level, station), _ in own.items() if level != "note"}
+    walked = [station for station in STATIONS if station.slug != "sign-off"]
+    clear = sum(station.slug in looked and station.slug not in weighty for station in walked)
+    stripes = clear * 5 // len(walked) if run_id else 0
+    is_busy = f"revision:{revision.pk}" in busy
+    return Departure(mailing, revision, stops, fixes, min(stripes, 3) if stops else stripes, _holding(mailing, stops, len(walked) - len(looked), run_id is not None, is_busy), run_id is not None, is_busy)
+
+
+def _holding(mailing: Mailing, stops: int, unseen: int, is_checked: bool, is_busy: bool) -> str:
+    """What holds a message back, in a few words."""
+    if mailing.stage == Mailing.Stage.RELEASED:
+        return "nothing: released and locked"
+    if mailing.stage == Mailing.Stage.CLEARED:
+        return "cleared; waits for the operator"
+    if mailing.stage == Mailing.Stage.SENT_BACK:
+        return "sent back; waits for the author"
+    if not is_checked:
+        return "being checked" if is_busy else "not checked yet"
+    if stops:
+        return "1 open stop" if stops == 1 else f"{stops} open stops"
+    if unseen > 0:
+        return f"{unseen} stations not looked at"
+    return "waits for sign-offs"
+
+
+def day_marks(rows: list[Departure], now: datetime) -> list[tuple[Departure, float]]:
+    """Planned messages with their place on the time axis, in percent from the first day shown to the last."""
+    planned = [row for row in rows if row.mailing.planned_at]
+    if not planned:
+        return []
+    times = [row.mailing.planned_at.timestamp() for row in planned if row.mailing.planned_at]
+    first, last = min([*times, now.timestamp()]), max([*times, now.timestamp()])
+    width = max(last - first, 86_400.0)
+    return [(row, round(3 + 94 * (time - first) / width, 2)) for row, time in zip(planned, times, strict=True)]

@@ -1,0 +1,1 @@
+"""Mailings and their revisions, and how files come in."""

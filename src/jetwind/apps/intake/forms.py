@@ -1,0 +1,58 @@
+"""Forms of intake."""
+
+from __future__ import annotations
+
+from typing import Any
+from zoneinfo import ZoneInfo, available_timezones
+
+from django import forms
+from django.utils import timezone
+
+from jetwind.apps.intake.models import Mailing
+from jetwind.apps.intake.services import Details
+from jetwind.core.message import Envelope
+
+
+class DetailsForm(forms.Form):
+    """Title, kind, audience, planned time and its zone."""
+
+    title = forms.CharField(max_length=160, required=False, label="Working title")
+    kind = forms.ChoiceField(choices=Mailing._meta.get_field("kind").choices, initial="promotional")
+    audience = forms.CharField(max_length=200, required=False)
+    planned = forms.DateTimeField(required=False, label="Planned for", widget=forms.DateTimeInput(attrs={"type": "datetime-local"}, format="%Y-%m-%dT%H:%M"))
+    planned_zone = forms.ChoiceField(label="In the time zone", choices=[(name, name) for name in sorted(available_timezones())], initial="UTC")
+
+    def clean(self) -> dict[str, Any]:
+        """Read the planned time in the zone that is given beside it."""
+        found = super().clean() or {}
+        planned, zone = found.get("planned"), found.get("planned_zone")
+        if planned and zone:
+            naive = timezone.make_naive(planned, timezone.get_current_timezone())
+            found["planned"] = naive.replace(tzinfo=ZoneInfo(zone))
+        return found
+
+    def details(self) -> Details:
+        """The values for the service."""
+        data = self.cleaned_data
+        return Details(data["title"].strip(), data["kind"], data["audience"].strip(), data.get("planned"), data["planned_zone"])
+
+
+class EnvelopeForm(forms.Form):
+    """Subject, sender, reply address and preview text of a message without headers of its own."""
+
+    subject = forms.CharField(max_length=500, required=False)
+    sender_name = forms.CharField(max_length=120, required=False)
+    sender_address = forms.CharField(max_length=254, required=False)
+    reply_address = forms.CharField(max_length=254, required=False)
+    preview_text = forms.CharField(max_length=300, required=False)
+
+    def envelope(self) -> Envelope:
+        """The values for the service."""
+        return Envelope(**{name: self.cleaned_data[name].strip() for name in self.fields})
+
+
+class PasteForm(DetailsForm, EnvelopeForm):
+    """Pasted source with everything that goes with it."""
+
+    source = forms.CharField(widget=forms.Textarea(attrs={"rows": 14, "spellcheck": "false", "class": "source"}), strip=False)
+    field_order = ["source", "subject", "sender_name", "sender_address", "reply_address", "preview_text", "title", "kind", "audience", "planned", "planned_zone"]

@@ -1,0 +1,78 @@
+"""Mailings and their revisions."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.db import models
+from django.db.models import Q
+
+from jetwind.apps.accounts.models import validate_zone
+from jetwind.apps.workspace.models import Workspace
+from jetwind.core.checking import Kind
+from jetwind.core.message import Envelope
+
+
+class Mailing(models.Model):
+    """A message on its way from intake to release."""
+
+    class Stage(models.TextChoices):
+        TAKEN_IN = "taken-in", "Taken in"
+        UNDER_REVIEW = "under-review", "Under review"
+        SENT_BACK = "sent-back", "Sent back"
+        CLEARED = "cleared", "Cleared"
+        RELEASED = "released", "Released"
+
+    workspace = models.ForeignKey(Workspace, on_delete=models.PROTECT, related_name="mailings")
+    title = models.CharField(max_length=160)
+    kind = models.CharField(max_length=20, choices=[(kind.value, kind.value.capitalize()) for kind in Kind], default=Kind.PROMOTIONAL.value)
+    audience = models.CharField(max_length=200, blank=True)
+    planned_at = models.DateTimeField(null=True, blank=True)
+    planned_zone = models.CharField(max_length=60, default="UTC", validators=[validate_zone])
+    stage = models.CharField(max_length=20, choices=Stage, default=Stage.TAKEN_IN)
+    copied_from = models.ForeignKey("self", null=True, blank=True, on_delete=models.SET_NULL, related_name="copies")
+    created_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    created_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints = [
+            models.CheckConstraint(condition=Q(stage__in=["taken-in", "under-review", "sent-back", "cleared", "released"]), name="known_stage"),
+            models.CheckConstraint(condition=Q(kind__in=[kind.value for kind in Kind]), name="known_kind"),
+        ]
+
+    def __str__(self) -> str:
+        return self.title
+
+    @property
+    def is_locked(self) -> bool:
+        """Whether it is released, and read-only from then on."""
+        return self.stage == self.Stage.RELEASED
+
+
+class Revision(models.Model):
+    """One exact content of a mailing. Immutable: the database refuses to change one.
+
+    ``content_sha256`` covers the file and the envelope; sign-offs and clearance are over it.
+    """
+
+    mailing = models.ForeignKey(Mailing, on_delete=models.CASCADE, related_name="revisions")
+    number = models.PositiveIntegerField()
+    file_name = models.CharField(max_length=255)
+    source_sha256 = models.CharField(max_length=64)
+    content_sha256 = models.CharField(max_length=64)
+    envelope = models.JSONField(null=True, blank=True)
+    subject = models.CharField(max_length=998, blank=True)
+    sender = models.CharField(max_length=320, blank=True)
+    uploaded_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    created_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["number"]
+        constraints = [models.UniqueConstraint("mailing", "number", name="one_revision_of_a_number")]
+
+    def __str__(self) -> str:
+        return f"{self.mailing.title} r{self.number}"
+
+    @property
+    def given_envelope(self) -> Envelope | None:
+        """The envelope that a person gave, or None where the headers speak."""
+        return Envelope(**self.envelope) if self.envelope is not None else None

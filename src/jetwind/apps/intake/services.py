@@ -1,0 +1,207 @@
+"""Taking files in: a mailing with revision 1, or the next revision of one."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import posixpath
+import re
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from django.core.exceptions import ValidationError
+from django.db import transaction
+
+from jetwind.apps.accounts.models import User
+from jetwind.apps.audit.services import record
+from jetwind.apps.blobs import store
+from jetwind.apps.intake.models import Mailing, Revision
+from jetwind.apps.ui.refusal import Refused
+from jetwind.apps.workspace.access import permit
+from jetwind.apps.workspace.models import Workspace
+from jetwind.core.message import Envelope, Message, UnusableInput, read_bytes
+
+#: Called in the same transaction for every new revision; apps above add what must follow (checks, renders, void sign-offs).
+on_new_revision: list[Callable[[Revision, User], None]] = []
+
+
+@dataclass(frozen=True, slots=True)
+class Details:
+    """What is asked for beside the file."""
+
+    title: str = ""
+    kind: str = "promotional"
+    audience: str = ""
+    planned_at: datetime | None = None
+    planned_zone: str = "UTC"
+
+
+def take_in(user: User, workspace: Workspace, data: bytes, file_name: str, *, details: Details | None = None, envelope: Envelope | None = None) -> Mailing:
+    """A new mailing with revision 1.
+
+    Raises:
+        NotAllowed, Refused: not permitted; the file cannot be held.
+    """
+    permit(user, "mailing:take-in", workspace)
+    message = _read(data, file_name, envelope)
+    details = details or Details()
+    title = details.title.strip() or message.subject.strip() or posixpath.splitext(file_name)[0]
+    with transaction.atomic():
+        mailing = Mailing(
+            workspace=workspace,
+            title=title[:160],
+            kind=details.kind,
+            audience=details.audience.strip(),
+            planned_at=details.planned_at,
+            planned_zone=details.planned_zone or user.time_zone,
+            created_by=user,
+        )
+        _clean(mailing)
+        mailing.save()
+        record("mailing.taken-in", actor=user, mailing_id=mailing.pk, title=mailing.title, file_name=file_name)
+        _add(mailing, user, data, file_name, message, envelope)
+    return mailing
+
+
+def add_revision(user: User, mailing: Mailing, data: bytes, file_name: str, *, envelope: Envelope | None = None) -> Revision:
+    """The next revision. HTML without headers keeps the envelope of the revision before.
+
+    Raises:
+        NotAllowed, Refused: not permitted; released; the file cannot be held; the same content as the last revision.
+    """
+    permit(user, "mailing:change", mailing.workspace)
+    last = mailing.revisions.last()
+    message = _read(data, file_name, envelope)
+    if envelope is None and message.form != "eml" and last is not None and last.envelope is not None:
+        envelope = last.given_envelope
+        message = _read(data, file_name, envelope)
+    with transaction.atomic():
+        locked = Mailing.objects.select_for_update().get(pk=mailing.pk)
+        refuse_if_locked(locked)
+        last = locked.revisions.last()
+        if last is not None and last.content_sha256 == content_digest(data, envelope):
+            raise Refused(f"“{file_name}” is exactly revision {last.number}; no new revision was made.")
+        revision = _add(locked, user, data, file_name, message, envelope)
+        record("revision.added", actor=user, mailing_id=mailing.pk, revision=revision.number, file_name=file_name)
+    return revision
+
+
+def change_envelope(user: User, mailing: Mailing, envelope: Envelope) -> Revision:
+    """A new revision with the same file and another envelope.
+
+    Raises:
+        NotAllowed, Refused: not permitted; released; nothing changed.
+    """
+    permit(user, "mailing:change", mailing.workspace)
+    with transaction.atomic():
+        locked = Mailing.objects.select_for_update().get(pk=mailing.pk)
+        refuse_if_locked(locked)
+        last = locked.revisions.last()
+        assert last is not None, "a mailing is made with its first revision"
+        data = store.fetch(last.source_sha256)
+        if last.content_sha256 == content_digest(data, envelope):
+            raise Refused("The envelope is the same as before; no new revision was made.")
+        message = _read(data, last.file_name, envelope)
+        revision = _add(locked, user, data, last.file_name, message, envelope)
+        record("envelope.changed", actor=user, mailing_id=mailing.pk, revision=revision.number)
+    return revision
+
+
+def change_details(user: User, mailing: Mailing, details: Details) -> None:
+    """Change title, kind, audience and planned time.
+
+    Raises:
+        NotAllowed, Refused: not permitted; released; a value that cannot be used.
+    """
+    permit(user, "mailing:change", mailing.workspace)
+    with transaction.atomic():
+        locked = Mailing.objects.select_for_update().get(pk=mailing.pk)
+        refuse_if_locked(locked)
+        changed = [name for name in ("title", "kind", "audience", "planned_at", "planned_zone") if getattr(locked, name) != getattr(details, name)]
+        for name in changed:
+            setattr(locked, name, getattr(details, name))
+        if not changed:
+            return
+        _clean(locked)
+        locked.save()
+        record("mailing.changed", actor=user, mailing_id=mailing.pk, fields=", ".join(name.replace("_", " ") for name in changed))
+        last = locked.revisions.last()
+        if last is not None:
+            for follow in on_new_revision:
+                follow(last, user)
+
+
+def start_copy(user: User, mailing: Mailing) -> Mailing:
+    """A new mailing that starts with the content of another's newest revision.
+
+    Raises:
+        NotAllowed: not permitted.
+    """
+    permit(user, "mailing:copy", mailing.workspace)
+    last = mailing.revisions.last()
+    assert last is not None, "a mailing is made with its first revision"
+    data = store.fetch(last.source_sha256)
+    with transaction.atomic():
+        copy = Mailing.objects.create(
+            workspace=mailing.workspace,
+            title=f"Copy of {mailing.title}"[:160],
+            kind=mailing.kind,
+            audience=mailing.audience,
+            planned_zone=mailing.planned_zone,
+            copied_from=mailing,
+            created_by=user,
+        )
+        record("mailing.copied", actor=user, mailing_id=copy.pk, title=copy.title, source=mailing.title)
+        _add(copy, user, data, last.file_name, _read(data, last.file_name, last.given_envelope), last.given_envelope)
+    return copy
+
+
+def refuse_if_locked(mailing: Mailing) -> None:
+    """Go on only while the mailing is not released.
+
+    Raises:
+        Refused: it is.
+    """
+    if mailing.is_locked:
+        raise Refused(f"“{mailing.title}” is released and locked; start a copy to go on from it.")
+
+
+def content_digest(data: bytes, envelope: Envelope | None) -> str:
+    """SHA-256 over the file and the envelope: what a sign-off is over."""
+    around: dict[str, Any] | None = envelope.as_dict() if envelope else None
+    return hashlib.sha256(json.dumps(around, sort_keys=True).encode() + b"\0" + data).hexdigest()
+
+
+def _read(data: bytes, file_name: str, envelope: Envelope | None) -> Message:
+    try:
+        return read_bytes(data, file_name, envelope=envelope)
+    except UnusableInput as refused:
+        raise Refused(str(refused)) from refused
+
+
+def _add(mailing: Mailing, user: User, data: bytes, file_name: str, message: Message, envelope: Envelope | None) -> Revision:
+    last = mailing.revisions.last()
+    senders = message.mailboxes("From")
+    revision = Revision.objects.create(
+        mailing=mailing,
+        number=last.number + 1 if last else 1,
+        file_name=re.sub(r"[\x00-\x1f]", "", posixpath.basename(file_name))[:255] or "message",
+        source_sha256=store.keep(data),
+        content_sha256=content_digest(data, envelope),
+        envelope=envelope.as_dict() if envelope else None,
+        subject=message.subject.replace("\0", "")[:998],
+        sender=(f"{senders[0].name} <{senders[0].address}>" if senders else "").replace("\0", "")[:320],
+        uploaded_by=user,
+    )
+    for follow in on_new_revision:
+        follow(revision, user)
+    return revision
+
+
+def _clean(mailing: Mailing) -> None:
+    try:
+        mailing.full_clean(exclude=["workspace", "created_by", "copied_from"])
+    except ValidationError as wrong:
+        raise Refused(" ".join(wrong.messages)) from wrong

@@ -1,0 +1,119 @@
+"""Taking files in."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
+
+from jetwind.apps.accounts.models import User
+from jetwind.apps.intake import services
+from jetwind.apps.intake.forms import DetailsForm, EnvelopeForm, PasteForm
+from jetwind.apps.intake.selectors import mailing_for
+from jetwind.apps.ui.refusal import Refused
+from jetwind.apps.workspace.access import workspace_of
+from jetwind.core.message.package import LARGEST_INPUT
+
+
+@require_POST
+def take_in(request: HttpRequest) -> HttpResponse:
+    """A file dropped on Departures: a new mailing."""
+    assert isinstance(request.user, User)
+    data, name = _upload(request)
+    mailing = services.take_in(request.user, workspace_of(request.user), data, name)
+    messages.success(request, f"“{mailing.title}” is taken in as revision 1.")
+    return redirect("newest", mailing.pk)
+
+
+@require_http_methods(["GET", "POST"])
+def paste(request: HttpRequest) -> HttpResponse:
+    """Pasted source: a new mailing. What cannot be used comes back with everything typed."""
+    assert isinstance(request.user, User)
+    form = PasteForm(request.POST or None, initial={"planned_zone": request.user.time_zone})
+    if request.method == "POST" and form.is_valid():
+        source = form.cleaned_data["source"]
+        looks_like_mail = not source.lstrip().startswith("<")
+        try:
+            mailing = services.take_in(
+                request.user,
+                workspace_of(request.user),
+                source.encode("utf-8", "surrogatepass"),
+                "pasted.eml" if looks_like_mail else "pasted.html",
+                details=form.details(),
+                envelope=None if looks_like_mail else form.envelope(),
+            )
+        except Refused as refused:
+            form.add_error("source", refused.sentence)
+        else:
+            return redirect("newest", mailing.pk)
+    return render(request, "intake/paste.html", {"form": form, "section": "departures"}, status=400 if request.method == "POST" else 200)
+
+
+@require_POST
+def add_revision(request: HttpRequest, mailing_id: int) -> HttpResponse:
+    """Another file dropped on a mailing: its next revision."""
+    assert isinstance(request.user, User)
+    mailing = mailing_for(request.user, mailing_id)
+    data, name = _upload(request)
+    revision = services.add_revision(request.user, mailing, data, name)
+    messages.success(request, f"Revision {revision.number} is taken in.")
+    return redirect("newest", mailing.pk)
+
+
+@require_http_methods(["GET", "POST"])
+def details(request: HttpRequest, mailing_id: int) -> HttpResponse:
+    """Title, kind, audience and planned time of a mailing."""
+    assert isinstance(request.user, User)
+    mailing = mailing_for(request.user, mailing_id)
+    from zoneinfo import ZoneInfo
+
+    shown = mailing.planned_at.astimezone(ZoneInfo(mailing.planned_zone)).strftime("%Y-%m-%dT%H:%M") if mailing.planned_at else ""
+    initial = {"title": mailing.title, "kind": mailing.kind, "audience": mailing.audience, "planned": shown, "planned_zone": mailing.planned_zone}
+    form = DetailsForm(request.POST or None, initial=initial)
+    if request.method == "POST" and form.is_valid():
+        services.change_details(request.user, mailing, form.details())
+        return redirect("newest", mailing.pk)
+    return render(request, "intake/details.html", {"form": form, "mailing": mailing, "section": "departures"}, status=400 if request.method == "POST" else 200)
+
+
+@require_POST
+def envelope(request: HttpRequest, mailing_id: int) -> HttpResponse:
+    """A changed envelope: a new revision with the same file."""
+    assert isinstance(request.user, User)
+    mailing = mailing_for(request.user, mailing_id)
+    form = EnvelopeForm(request.POST)
+    if not form.is_valid():
+        field, errors = next(iter(form.errors.items()))
+        raise Refused(f"{str(field).replace('_', ' ').capitalize()}: {errors[0]}")
+    revision = services.change_envelope(request.user, mailing, form.envelope())
+    messages.success(request, f"Revision {revision.number} has the new envelope.")
+    return redirect("station", mailing.pk, revision.number, "envelope")
+
+
+@require_POST
+def copy(request: HttpRequest, mailing_id: int) -> HttpResponse:
+    """A new mailing that starts as a copy."""
+    assert isinstance(request.user, User)
+    made = services.start_copy(request.user, mailing_for(request.user, mailing_id))
+    messages.success(request, f"“{made.title}” is taken in; give it its own title.")
+    return redirect("newest", made.pk)
+
+
+@require_GET
+def newest(request: HttpRequest, mailing_id: int) -> HttpResponse:
+    """The Walkaround of the newest revision, at its first station."""
+    assert isinstance(request.user, User)
+    last = mailing_for(request.user, mailing_id).revisions.last()
+    assert last is not None, "a mailing is made with its first revision"
+    return redirect("station", mailing_id, last.number, "envelope")
+
+
+def _upload(request: HttpRequest) -> tuple[bytes, str]:
+    file = request.FILES.get("file")
+    if file is None:
+        raise Refused("No file came along; choose an .eml, an .html or a .zip.")
+    name = file.name or "message"
+    if (file.size or 0) > LARGEST_INPUT:
+        raise Refused(f"“{name}” is {(file.size or 0) / 1024 / 1024:.0f} MB; the largest that can be taken in is {LARGEST_INPUT // 1024 // 1024} MB.")
+    return file.read(), name

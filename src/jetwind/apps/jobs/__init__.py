@@ -1,0 +1,1 @@
+"""Long work in the background, with progress that a page reads."""

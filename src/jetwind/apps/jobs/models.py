@@ -1,0 +1,42 @@
+"""Progress of work in the background, as rows that a page reads."""
+
+from __future__ import annotations
+
+from django.db import models
+from django.db.models import Q
+
+
+class Work(models.Model):
+    """One piece of long work. ``subject`` says what it is for (``revision:7``), so that a page finds it."""
+
+    class State(models.TextChoices):
+        WAITING = "waiting", "waiting for a worker"
+        RUNNING = "running", "running"
+        DONE = "done", "done"
+        FAILED = "failed", "failed"
+        CANCELLED = "cancelled", "cancelled"
+
+    kind = models.CharField(max_length=40)
+    subject = models.CharField(max_length=60)
+    state = models.CharField(max_length=10, choices=State, default=State.WAITING)
+    done = models.PositiveIntegerField(default=0)
+    total = models.PositiveIntegerField(default=1)
+    doing = models.CharField(max_length=120, blank=True)
+    problem = models.TextField(blank=True)
+    cancel_requested = models.BooleanField(default=False)
+    created_at = models.DateTimeField(auto_now_add=True)
+    changed_at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        constraints = [
+            # The same work is never under way twice, whoever asks for it at the same moment.
+            models.UniqueConstraint("kind", "subject", condition=Q(state__in=["waiting", "running"]), name="one_open_work"),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.kind} for {self.subject}: {self.state}"
+
+    @property
+    def is_open(self) -> bool:
+        """Whether it still goes on."""
+        return self.state in (self.State.WAITING, self.State.RUNNING)

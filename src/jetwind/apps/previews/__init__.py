@@ -1,0 +1,1 @@
+"""Renders of a revision."""

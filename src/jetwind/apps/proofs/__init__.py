@@ -1,0 +1,1 @@
+"""Test lists, test sends, and the Mailroom."""

@@ -1,0 +1,17 @@
+"""Background work of test sends."""
+
+from __future__ import annotations
+
+from procrastinate.contrib.django import app
+
+from jetwind.apps.jobs import services as jobs
+from jetwind.apps.proofs import services
+from jetwind.apps.proofs.models import TestSend
+
+
+@app.task(name="proofs.send_copies", priority=20)
+def send_copies(send_id: int, work_id: int) -> None:
+    """Hand over the copies of a test send."""
+    with jobs.carried_out(work_id):
+        send = TestSend.objects.select_related("revision__mailing__workspace", "mailing__workspace").get(pk=send_id)
+        services.hand_over_copies(send, work_id)

@@ -1,0 +1,152 @@
+"""The Test sends station and the Mailroom."""
+
+from __future__ import annotations
+
+import base64
+import re
+from email import message_from_bytes, policy
+
+from csp.decorators import csp_replace
+from django.contrib import messages
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.clickjacking import xframe_options_sameorigin
+from django.views.decorators.http import require_GET, require_POST
+
+from jetwind.apps.accounts.models import User
+from jetwind.apps.blobs import store
+from jetwind.apps.intake.selectors import revision_for
+from jetwind.apps.proofs import services
+from jetwind.apps.proofs.models import Arrival, TestAddress, TestCopy, TestList
+from jetwind.apps.review.frame import frame
+from jetwind.apps.review.selectors import station_address
+from jetwind.apps.workspace.access import may, workspace_of
+from jetwind.apps.workspace.models import SampleReader
+from jetwind.core.message import Message, image_references, read_bytes
+from jetwind.core.source import Edit, splice
+
+_SLUG = "test-sends"
+
+
+@require_GET
+def station(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+    """Each copy's way, and the form for a new test send."""
+    assert isinstance(request.user, User)
+    revision = revision_for(request.user, mailing_id, number)
+    page = frame(request, revision, _SLUG)
+    workspace = revision.mailing.workspace
+    sends = revision.test_sends.select_related("by").prefetch_related("copies__arrivals")
+    page |= {
+        "sends": sends,
+        "lists": workspace.test_lists.prefetch_related("addresses").order_by("id"),
+        "readers": workspace.readers.all(),
+        "is_under_way": any(copy.state == TestCopy.State.WAITING or (copy.state == TestCopy.State.HANDED_OVER and not copy.arrivals.all()) for send in sends[:1] for copy in send.copies.all()),
+    }
+    template = "proofs/_sends.html" if request.headers.get("HX-Request") else "proofs/station.html"
+    return render(request, template, page)
+
+
+@require_POST
+def send(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+    """Send a test."""
+    assert isinstance(request.user, User)
+    revision = revision_for(request.user, mailing_id, number)
+    workspace = revision.mailing.workspace
+    test_list = get_object_or_404(TestList, pk=request.POST.get("list") or 0, workspace=workspace)
+    reader = SampleReader.objects.filter(pk=request.POST.get("reader") or 0, workspace=workspace).first()
+    services.send_test(request.user, revision, test_list, reader)
+    messages.success(request, f"Revision {revision.number} goes to “{test_list.name}”, one message to each address.")
+    return redirect(station_address(revision, _SLUG))
+
+
+@require_GET
+def mailroom(request: HttpRequest) -> HttpResponse:
+    """What arrived, newest first."""
+    assert isinstance(request.user, User)
+    workspace = workspace_of(request.user)
+    arrivals = Arrival.objects.filter(copy__send__mailing__workspace=workspace).select_related("copy__send__revision__mailing")[:200]
+    strays = Arrival.objects.filter(copy=None)[:20]
+    return render(request, "proofs/mailroom.html", {"arrivals": arrivals, "strays": strays, "section": "mailroom"})
+
+
+@require_GET
+def arrival(request: HttpRequest, arrival_id: int) -> HttpResponse:
+    """One arrival: headers, HTML, plain text, raw."""
+    found = _arrival(request, arrival_id)
+    raw = store.fetch(found.blob_sha256)
+    message = read_bytes(raw, "arrival.eml")
+    view = request.GET.get("view", "html" if message.html else "text")
+    page = {
+        "arrival": found,
+        "message": message,
+        "view": view,
+        "raw": raw.decode("utf-8", "replace")[:400_000] if view == "raw" else "",
+        "views": [("html", "HTML"), ("text", "Plain text"), ("headers", "Headers"), ("raw", "Raw")],
+        "section": "mailroom",
+    }
+    return render(request, "proofs/arrival.html", page)
+
+
+@require_GET
+@xframe_options_sameorigin
+@csp_replace({"default-src": ["'none'"], "img-src": ["data:"], "style-src": ["'unsafe-inline'"], "frame-ancestors": ["'self'"], "sandbox": True, "script-src": ["'none'"], "form-action": ["'none'"]})
+def arrival_html(request: HttpRequest, arrival_id: int) -> HttpResponse:
+    """The HTML of an arrival for the sandboxed frame: no script, nothing fetched, its own pictures inside it."""
+    found = _arrival(request, arrival_id)
+    message = read_bytes(store.fetch(found.blob_sha256), "arrival.eml")
+    if message.html is None:
+        raise Http404("this arrival has no HTML")
+    response = HttpResponse(_self_contained(message), content_type="text/html; charset=utf-8")
+    response["Cross-Origin-Resource-Policy"] = "same-origin"
+    return response
+
+
+def _self_contained(message: Message) -> str:
+    assert message.html is not None
+    edits = []
+    for reference in image_references(message):
+        resource = message.resource(reference.value) if reference.is_local else None
+        if resource is not None and re.fullmatch(r"image/[a-z0-9.+-]+", resource.content_type):
+            edits.append(Edit(reference.span, f"data:{resource.content_type};base64,{base64.b64encode(resource.data).decode()}"))
+    return splice(message.html.text, edits)
+
+
+def _arrival(request: HttpRequest, arrival_id: int) -> Arrival:
+    assert isinstance(request.user, User)
+    found = get_object_or_404(Arrival.objects.select_related("copy__send__revision__mailing__workspace"), pk=arrival_id)
+    if found.copy is not None and found.copy.send.mailing.workspace != workspace_of(request.user):
+        raise Http404("no such arrival")
+    return found
+
+
+@require_POST
+def add_address(request: HttpRequest, list_id: int) -> HttpResponse:
+    """Put an address on a test list."""
+    assert isinstance(request.user, User)
+    test_list = get_object_or_404(TestList, pk=list_id, workspace=workspace_of(request.user))
+    added = services.add_address(request.user, test_list, request.POST.get("address", ""))
+    messages.success(request, f"{added.address} is on “{test_list.name}”.")
+    return redirect("test-lists")
+
+
+@require_POST
+def remove_address(request: HttpRequest, address_id: int) -> HttpResponse:
+    """Take an address off a test list."""
+    assert isinstance(request.user, User)
+    entry = get_object_or_404(TestAddress, pk=address_id, list__workspace=workspace_of(request.user))
+    services.remove_address(request.user, entry)
+    return redirect("test-lists")
+
+
+@require_GET
+def test_lists(request: HttpRequest) -> HttpResponse:
+    """The test lists of the workspace."""
+    assert isinstance(request.user, User)
+    workspace = workspace_of(request.user)
+    page = {
+        "lists": workspace.test_lists.prefetch_related("addresses").order_by("id"),
+        "workspace": workspace,
+        "may_configure": may(request.user, "workspace:configure", workspace),
+        "section": "settings",
+    }
+    return render(request, "proofs/test_lists.html", page)

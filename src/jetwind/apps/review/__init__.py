@@ -1,0 +1,1 @@
+"""Findings of a revision, excuses, stations, the Walkaround."""

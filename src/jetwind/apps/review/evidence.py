@@ -1,0 +1,150 @@
+"""What a station shows besides its findings: the things themselves, as a table."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+from jetwind.core.checking import Context
+from jetwind.core.facts import phrases
+from jetwind.core.images import measure, shown_size
+from jetwind.core.links import links
+from jetwind.core.message import Message, image_references
+
+
+@dataclass(slots=True)
+class Table:
+    """Rows of plain cells under headings. ``elements`` gives the HTML element of each row, so that a finding can mark it."""
+
+    title: str
+    headings: list[str]
+    rows: list[list[str]] = field(default_factory=list)
+    elements: list[int | None] = field(default_factory=list)
+    empty: str = "Nothing here."
+
+    def add(self, *cells: object, element: int | None = None) -> None:
+        """Add a row."""
+        self.rows.append([str(cell) for cell in cells])
+        self.elements.append(element)
+
+    @property
+    def numbered(self) -> list[tuple[int | None, list[str]]]:
+        """Rows with their elements."""
+        return list(zip(self.elements, self.rows, strict=True))
+
+
+def kilobytes(octets: int) -> str:
+    """Octets as KB of 1,024 octets, to one decimal place."""
+    return f"{octets / 1024:,.1f} KB"
+
+
+def _envelope(message: Message, context: Context) -> list[Table]:
+    table = Table("As an inbox would take it", ["Header", "Value", "Characters"])
+    for name in ("Subject", "From", "Reply-To", "To", "Cc"):
+        for header in message.header_fields(name):
+            table.add(name, header.value, len(header.value))
+    table.add("Preview text", message.reading.preview_text or "none", len(message.reading.preview_text))
+    if not message.envelope_known:
+        table.add("Headers", "This HTML came without any; give subject and sender below.", "")
+    return [table]
+
+
+def _wording(message: Message, context: Context) -> list[Table]:
+    table = Table("The copy as it is read", ["Line", "Words"], empty="The message has no words.")
+    for number, line in enumerate(message.reading.visible_text.splitlines()[:400], 1):
+        if line.strip():
+            table.add(number, line.strip())
+    return [table]
+
+
+def _fields(message: Message, context: Context) -> list[Table]:
+    names: list[str] = []
+    for source in (message.subject, message.html.text if message.html else "", message.text.text if message.text else ""):
+        names += [token.name for token in message.syntax.tokens(source) if token.name and token.name not in names]
+    table = Table("Sample readers and fields", ["Reader", *names], empty="There are no sample readers yet; add some under Readers.")
+    if not names:
+        table.empty = "The message has no fields."
+        return [table]
+    system = frozenset(phrases("phrases", "system_fields"))
+    for reader in context.readers:
+        cells = [reader.values.get(name) or ("filled on sending" if name in system else "— empty") for name in names]
+        table.add(reader.name, *cells)
+    return [table]
+
+
+def _links(message: Message, context: Context) -> list[Table]:
+    table = Table("Links", ["Line", "Name", "Address", "Host"], empty="The message has no links.")
+    source = message.html.source if message.html else message.text.source if message.text else None
+    for link in links(message):
+        line = source.position(link.span.start).line if source and link.span else ""
+        table.add(line, link.name or "no name", link.address or "none", link.host, element=link.element.index if link.element else None)
+    return [table]
+
+
+def _images(message: Message, context: Context) -> list[Table]:
+    table = Table("Pictures", ["Line", "Picture", "Pixels", "Shown at", "Weight", "Alternative text"], empty="The message has no pictures.")
+    for reference in image_references(message):
+        resource = message.resource(reference.value) if reference.is_local else None
+        facts = measure(resource.data) if resource else None
+        shown = shown_size(message, reference.element)
+        assert message.html is not None
+        table.add(
+            message.html.source.position(reference.span.start).line,
+            reference.value if len(reference.value) < 80 else reference.value[:60] + " …",
+            f"{facts.width} × {facts.height} px" if facts else "unknown",
+            " × ".join(f"{size:.0f}" if size is not None else "auto" for size in shown) + " px",
+            kilobytes(len(resource.data)) if resource else ("elsewhere" if not reference.is_local else "missing"),
+            reference.element.get("alt") if reference.element.get("alt") is not None else "no alt",
+            element=reference.element.index,
+        )
+    return [table]
+
+
+def _access(message: Message, context: Context) -> list[Table]:
+    table = Table("Pictures in words", ["Line", "Picture", "Alternative text"], empty="The message has no pictures.")
+    if message.document is not None and message.html is not None:
+        for image in message.document.elements("img"):
+            alt = image.get("alt")
+            said = "no alt attribute" if alt is None else alt or "empty: decoration"
+            line = message.html.source.position(image.start_tag.start).line if image.start_tag else ""
+            table.add(line, image.get("src") or "no address", said, element=image.index)
+    return [table]
+
+
+def _footer(message: Message, context: Context) -> list[Table]:
+    from jetwind.core.checks.footer.address import postal_address
+    from jetwind.core.checks.footer.unsubscribe import list_unsubscribe_targets, unsubscribe_link
+
+    table = Table("What a footer owes the reader", ["Demand", "What meets it"])
+    link = unsubscribe_link(message)
+    table.add("A way to unsubscribe", f"{link.name} → {link.address}" if link else "nothing found", element=link.element.index if link and link.element else None)
+    table.add("A postal address", postal_address(message.reading.visible_text) or "nothing found")
+    header = message.header("List-Unsubscribe")
+    table.add("List-Unsubscribe header", " ".join(list_unsubscribe_targets(header.value)) if header else "none in what was taken in")
+    return [table]
+
+
+def _plain_text(message: Message, context: Context) -> list[Table]:
+    table = Table("The plain-text part", ["Line", "Words"], empty="The message has no plain-text part.")
+    if message.text is not None:
+        for number, line in enumerate(message.text.text.splitlines()[:400], 1):
+            table.add(number, line)
+    return [table]
+
+
+_TABLES: dict[str, Callable[[Message, Context], list[Table]]] = {
+    "envelope": _envelope,
+    "wording": _wording,
+    "fields": _fields,
+    "links": _links,
+    "images": _images,
+    "access": _access,
+    "footer": _footer,
+    "plain-text": _plain_text,
+}
+
+
+def tables_for(slug: str, message: Message, context: Context) -> list[Table]:
+    """The tables of a station."""
+    make = _TABLES.get(slug)
+    return make(message, context) if make else []

@@ -1,0 +1,156 @@
+"""The Walkaround's frame: what every station's page needs around its own view.
+
+Apps that own a station (previews, proofs, approvals) build on this; gauges are handed in from above at start.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+from urllib.parse import urlencode
+
+from django.http import HttpRequest
+
+from jetwind.apps.accounts.models import User
+from jetwind.apps.intake.models import Revision
+from jetwind.apps.intake.selectors import message_of
+from jetwind.apps.jobs import services as jobs
+from jetwind.apps.review.models import FindingRecord
+from jetwind.apps.review.selectors import ShownFinding, StationState, Walk, station_address, walk_of
+from jetwind.apps.review.services import CHECKS, crashed_checks
+from jetwind.apps.workspace.access import may
+from jetwind.core.checking import registry
+from jetwind.core.links import links
+from jetwind.core.message import Message
+from jetwind.core.source import Excerpt, SourceText, Span
+
+
+@dataclass(frozen=True, slots=True)
+class Gauge:
+    """One measure in the strip. ``share`` from 0 to 1 draws a bar; None draws none."""
+
+    label: str
+    value: str
+    share: float | None = None
+
+
+#: More gauges, from apps above.
+gauges: list[Callable[[Walk], Gauge]] = []
+
+
+def frame(request: HttpRequest, revision: Revision, slug: str) -> dict[str, Any]:
+    """Context of a station's page: course, findings with the selected one, gauges, the keys' targets."""
+    assert isinstance(request.user, User)
+    walk = walk_of(revision)
+    state = next(state for state in walk.stations if state.slug == slug)
+    chosen = next((found for found in state.findings if found.record.fingerprint == request.GET.get("finding")), None)
+    message = message_of(revision)
+    number = walk.stations.index(state)
+    kept = {name: value for name, value in request.GET.items() if name in ("profile", "mode")}
+    workspace = revision.mailing.workspace
+    newest = revision.mailing.revisions.last()
+    return {
+        "mailing": revision.mailing,
+        "revision": revision,
+        "is_newest": newest is not None and newest.pk == revision.pk,
+        "newest": newest,
+        "walk": walk,
+        "state": state,
+        "course": [(other, station_address(revision, other.slug)) for other in walk.stations],
+        "findings": [(found, _address(revision, slug, {**kept, "finding": found.record.fingerprint})) for found in state.findings],
+        "chosen": chosen,
+        "sheet": sheet_of(message, chosen) if chosen else None,
+        "gauges": [*_gauges(walk, message), *(make(walk) for make in gauges)],
+        "work": jobs.latest(CHECKS, f"revision:{revision.pk}"),
+        "crashed": crashed_checks(walk.run) if walk.run else [],
+        "answers": _answers(walk, state),
+        "previous_station": station_address(revision, walk.stations[number - 1].slug) if number else None,
+        "next_station": station_address(revision, walk.stations[number + 1].slug) if number + 1 < len(walk.stations) else None,
+        **_neighbours(revision, slug, state, chosen, kept),
+        "may_look": may(request.user, "review:look", workspace) and not revision.mailing.is_locked,
+        "may_excuse": may(request.user, "review:excuse", workspace) and not revision.mailing.is_locked,
+        "may_send": may(request.user, "proof:send", workspace) and not revision.mailing.is_locked,
+        "may_send_back": may(request.user, "review:send-back", workspace) and not revision.mailing.is_locked,
+        "may_change": may(request.user, "mailing:change", workspace) and not revision.mailing.is_locked,
+        "may_copy": may(request.user, "mailing:copy", workspace),
+        "test_address": station_address(revision, "test-sends"),
+        "here": station_address(revision, slug),
+    }
+
+
+@dataclass(frozen=True, slots=True)
+class Sheet:
+    """Everything about the selected finding."""
+
+    finding: ShownFinding
+    name: str
+    why: str
+    rule: str
+    excerpt: Excerpt | None
+
+
+def sheet_of(message: Message, finding: ShownFinding) -> Sheet:
+    """The sheet of a finding: the source around it, and what its check says of itself."""
+    declared = registry().get(finding.record.check_id)
+    return Sheet(
+        finding,
+        declared.name if declared else finding.record.check_id,
+        declared.why if declared else "",
+        declared.rule if declared else "",
+        excerpt_of(message, finding.record),
+    )
+
+
+def excerpt_of(message: Message, record: FindingRecord) -> Excerpt | None:
+    """The lines of the source around a finding, or None where it has no place in one."""
+    sources: dict[str, SourceText | None] = {
+        "html": message.html.source if message.html else None,
+        "text": message.text.source if message.text else None,
+        "header": message.header_source,
+    }
+    source = sources.get(record.part)
+    if source is None or record.start is None or record.end is None:
+        return None
+    return source.excerpt(Span(record.start, record.end))
+
+
+def _gauges(walk: Walk, message: Message) -> list[Gauge]:
+    octets = message.html.octets if message.html else 0
+    spam = walk.run.spam if walk.run else None
+    return [
+        Gauge("HTML", f"{octets / 1024:.1f} of 100 KB", min(octets / 102_400, 1.0)),
+        Gauge("images", f"{message.image_octets / 1024:,.0f} KB"),
+        Gauge("spam", f"{spam['score']:.1f} {spam['band']}" if spam else "not yet"),
+        Gauge("links", str(sum(1 for _ in links(message)))),
+    ]
+
+
+def _answers(walk: Walk, state: StationState) -> list[tuple[str, str, str, str]]:
+    """Checks of this station that found nothing, with their answer and reason."""
+    if walk.run is None:
+        return []
+    checks = registry()
+    return [
+        (check_id, checks[check_id].name, outcome.replace("-", " "), reason)
+        for check_id, (outcome, reason) in walk.run.outcomes.items()
+        if check_id in checks and checks[check_id].station.slug == state.slug and outcome != "findings"
+    ]
+
+
+def _address(revision: Revision, slug: str, query: dict[str, str]) -> str:
+    return station_address(revision, slug) + (f"?{urlencode(query)}" if query else "")
+
+
+def _neighbours(revision: Revision, slug: str, state: StationState, chosen: ShownFinding | None, kept: dict[str, str]) -> dict[str, str | None]:
+    """Targets of the keys for the previous and next finding; with none selected, the first is next."""
+    prints = [found.record.fingerprint for found in state.findings]
+    if not prints:
+        return {"previous_finding": None, "next_finding": None}
+    at = prints.index(chosen.record.fingerprint) if chosen else None
+    before = prints[at - 1] if at else None
+    after = prints[0] if at is None else prints[at + 1] if at + 1 < len(prints) else None
+    return {
+        "previous_finding": _address(revision, slug, {**kept, "finding": before}) if before else None,
+        "next_finding": _address(revision, slug, {**kept, "finding": after}) if after else None,
+    }

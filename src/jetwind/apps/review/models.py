@@ -1,0 +1,93 @@
+"""What the checks said of a revision, what was excused, and where somebody looked."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.db import models
+from django.db.models import Q
+
+from jetwind.apps.intake.models import Mailing, Revision
+
+
+class CheckRun(models.Model):
+    """All checks on one revision under one set of circumstances. ``key`` covers content, check versions and options."""
+
+    revision = models.ForeignKey(Revision, on_delete=models.CASCADE, related_name="check_runs")
+    key = models.CharField(max_length=64)
+    outcomes = models.JSONField(default=dict)
+    spam = models.JSONField(default=dict)
+    created_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint("revision", "key", name="one_run_of_a_question")]
+
+    def __str__(self) -> str:
+        return f"checks of {self.revision}"
+
+
+class FindingRecord(models.Model):
+    """A finding of a run, as plain values; its sentence is made when it is shown."""
+
+    run = models.ForeignKey(CheckRun, on_delete=models.CASCADE, related_name="findings")
+    order = models.PositiveIntegerField()
+    check_id = models.CharField(max_length=60)
+    station = models.CharField(max_length=20)
+    level = models.CharField(max_length=4)
+    fingerprint = models.CharField(max_length=16)
+    template = models.CharField(max_length=240)
+    data = models.JSONField(default=dict)
+    part = models.CharField(max_length=12)
+    name = models.CharField(max_length=255, blank=True)
+    start = models.PositiveIntegerField(null=True)
+    end = models.PositiveIntegerField(null=True)
+    line = models.PositiveIntegerField(null=True)
+    column = models.PositiveIntegerField(null=True)
+    element = models.PositiveIntegerField(null=True)
+    fix = models.TextField()
+    basis = models.CharField(max_length=200)
+    sentence = models.TextField()
+
+    class Meta:
+        ordering = ["order"]
+
+    def __str__(self) -> str:
+        return self.sentence
+
+
+class Excuse(models.Model):
+    """A finding accepted with a reason. It holds for its fingerprint: for this revision only, or while the thing stays as it is."""
+
+    mailing = models.ForeignKey(Mailing, on_delete=models.CASCADE, related_name="excuses")
+    check_id = models.CharField(max_length=60)
+    fingerprint = models.CharField(max_length=16)
+    only_revision = models.ForeignKey(Revision, null=True, blank=True, on_delete=models.CASCADE, related_name="+")
+    reason = models.CharField(max_length=500)
+    sentence = models.TextField()
+    level = models.CharField(max_length=4)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+    lifted_at = models.DateTimeField(null=True, blank=True)
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint("mailing", "fingerprint", condition=Q(lifted_at=None), name="one_excuse_in_force"),
+            models.CheckConstraint(condition=~Q(reason=""), name="excuse_has_a_reason"),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.check_id}: {self.reason}"
+
+
+class StationLook(models.Model):
+    """Somebody says that a station of a revision has been looked at."""
+
+    revision = models.ForeignKey(Revision, on_delete=models.CASCADE, related_name="looks")
+    station = models.CharField(max_length=20)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint("revision", "station", name="looked_at_once")]
+
+    def __str__(self) -> str:
+        return f"{self.station} of {self.revision}"

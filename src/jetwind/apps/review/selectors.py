@@ -1,0 +1,144 @@
+"""The state of a walk: findings with their excuses, marks of the course, readiness."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+
+from django.urls import reverse
+
+from jetwind.apps.intake.models import Mailing, Revision
+from jetwind.apps.review.models import CheckRun, Excuse, FindingRecord
+from jetwind.apps.review.services import context_of, question_key
+from jetwind.core.checking import STATIONS, Level, Station
+
+LEVELS = tuple(level.value for level in Level)
+
+
+@dataclass(frozen=True, slots=True)
+class ShownFinding:
+    """A finding as it stands now: with the excuse that is in force, if any."""
+
+    record: FindingRecord
+    excuse: Excuse | None
+
+    @property
+    def is_open(self) -> bool:
+        """Whether it still counts."""
+        return self.excuse is None
+
+
+@dataclass(slots=True)
+class StationState:
+    """A station's mark on the course: ``empty`` not looked at, ``half`` looked at with open findings, ``full`` clear."""
+
+    station: Station
+    looked: bool
+    findings: list[ShownFinding] = field(default_factory=list)
+    number: int = 0
+
+    @property
+    def slug(self) -> str:
+        """Slug of the station."""
+        return self.station.slug
+
+    @property
+    def name(self) -> str:
+        """Name of the station."""
+        return self.station.name
+
+    @property
+    def open(self) -> list[ShownFinding]:
+        """Findings not excused."""
+        return [finding for finding in self.findings if finding.is_open]
+
+    @property
+    def weighty(self) -> int:
+        """Open stops and fixes: notes do not keep a station from being clear."""
+        return sum(finding.record.level != Level.NOTE.value for finding in self.open)
+
+    @property
+    def stops(self) -> int:
+        """Open stops."""
+        return sum(finding.record.level == Level.STOP.value for finding in self.open)
+
+    @property
+    def mark(self) -> str:
+        """What is drawn on the course."""
+        if not self.looked:
+            return "empty"
+        return "half" if self.weighty else "full"
+
+
+@dataclass(slots=True)
+class Walk:
+    """One revision's walk."""
+
+    revision: Revision
+    run: CheckRun | None
+    stations: list[StationState]
+    is_stale: bool
+
+    @property
+    def findings(self) -> list[ShownFinding]:
+        """All findings, station by station."""
+        return [finding for state in self.stations for finding in state.findings]
+
+    def count(self, level: str) -> int:
+        """Open findings of a level."""
+        return sum(finding.is_open and finding.record.level == level for finding in self.findings)
+
+    @property
+    def stops(self) -> int:
+        """Open stops."""
+        return self.count("stop")
+
+    @property
+    def fixes(self) -> int:
+        """Open fixes."""
+        return self.count("fix")
+
+    @property
+    def notes(self) -> int:
+        """Open notes."""
+        return self.count("note")
+
+    @property
+    def stripes(self) -> int:
+        """How many of the windsock's five stripes are lifted: none while the checks have not run."""
+        if self.run is None:
+            return 0
+        walked = [state for state in self.stations if state.slug != "sign-off"]
+        clear = sum(state.mark == "full" for state in walked)
+        lifted = clear * 5 // len(walked)
+        return min(lifted, 3) if self.stops else lifted
+
+    @property
+    def is_cleared(self) -> bool:
+        """Whether it hangs straight."""
+        return self.revision.mailing.stage in (Mailing.Stage.CLEARED, Mailing.Stage.RELEASED)
+
+
+def walk_of(revision: Revision) -> Walk:
+    """The walk of a revision as it stands now."""
+    run = revision.check_runs.order_by("-created_at").first()
+    looks = set(revision.looks.values_list("station", flat=True))
+    excuses = {excuse.fingerprint: excuse for excuse in excuses_for(revision)}
+    records = list(run.findings.all()) if run else []
+    stations = []
+    for station in STATIONS:
+        own = [ShownFinding(found, excuses.get(found.fingerprint)) for found in records if found.station == station.slug]
+        stations.append(StationState(station, station.slug in looks, own))
+    is_stale = run is not None and not revision.mailing.is_locked and run.key != question_key(revision, context_of(revision))
+    return Walk(revision, run, stations, is_stale)
+
+
+def excuses_for(revision: Revision) -> Iterable[Excuse]:
+    """Excuses in force for a revision."""
+    in_force = Excuse.objects.filter(mailing_id=revision.mailing_id, lifted_at=None).select_related("by")
+    return [excuse for excuse in in_force if excuse.only_revision_id in (None, revision.pk)]
+
+
+def station_address(revision: Revision, slug: str) -> str:
+    """The address of a station of a revision."""
+    return reverse("station", args=[revision.mailing_id, revision.number, slug])

@@ -1,0 +1,247 @@
+"""Running the checks on a revision; looking, excusing, sending back."""
+
+from __future__ import annotations
+
+import dataclasses
+import hashlib
+import json
+from collections.abc import Callable
+
+from django.db import IntegrityError, transaction
+from django.utils import timezone
+
+from jetwind import __version__
+from jetwind.apps.accounts.models import User
+from jetwind.apps.audit.services import record
+from jetwind.apps.intake.models import Mailing, Revision
+from jetwind.apps.intake.selectors import message_of
+from jetwind.apps.intake.services import refuse_if_locked
+from jetwind.apps.jobs import services as jobs
+from jetwind.apps.jobs.models import Work
+from jetwind.apps.review.models import CheckRun, Excuse, FindingRecord, StationLook
+from jetwind.apps.ui.refusal import Refused
+from jetwind.apps.workspace.access import permit
+from jetwind.apps.workspace.services import reader_values
+from jetwind.core.checking import STATIONS, Context, Finding, Kind, Outcome, registry
+from jetwind.core.message import Sample
+from jetwind.core.reports import review
+
+CHECKS = "checks"
+
+#: Asked before a revision is sent back or a station counts: apps above add what voids with it.
+on_sent_back: list[Callable[[Revision, User], None]] = []
+
+
+def context_of(revision: Revision) -> Context:
+    """The circumstances under which a revision is checked now."""
+    mailing, workspace = revision.mailing, revision.mailing.workspace
+    readers = tuple(Sample(reader.name, {name: str(value) for name, value in reader_values(reader).items()}) for reader in workspace.readers.all())
+    fields = frozenset(workspace.field_list) | {"email", "time_zone"}
+    return Context(
+        kind=Kind(mailing.kind),
+        planned=mailing.planned_at,
+        readers=readers,
+        known_fields=fields if workspace.field_list or readers else None,
+        practice_domains=frozenset(workspace.practice_domains),
+        settings=workspace.check_settings,
+    )
+
+
+def question_key(revision: Revision, context: Context) -> str:
+    """SHA-256 over content, circumstances, and the checks' versions: equal keys have equal answers."""
+    plain = dataclasses.asdict(context)
+    plain["known_fields"] = sorted(context.known_fields or ())
+    plain["practice_domains"] = sorted(context.practice_domains)
+    versions = [(check.id, check.version) for check in registry().values()]
+    asked = json.dumps([revision.content_sha256, __version__, versions, plain], sort_keys=True, default=str)
+    return hashlib.sha256(asked.encode()).hexdigest()
+
+
+def ask_for_checks(revision: Revision, user: User | None = None) -> Work:
+    """Have a revision checked in the background."""
+    from jetwind.apps.review.tasks import check_revision
+
+    return jobs.start(
+        CHECKS,
+        f"revision:{revision.pk}",
+        doing="waiting for a worker",
+        enqueue=lambda work_id: check_revision.defer(revision_id=revision.pk, work_id=work_id),
+    )
+
+
+def recheck(user: User, revision: Revision) -> None:
+    """Check a revision again, since circumstances changed.
+
+    Raises:
+        NotAllowed: not permitted.
+    """
+    permit(user, "review:look", revision.mailing.workspace)
+    with transaction.atomic():
+        ask_for_checks(revision)
+        record("review.rechecked", actor=user, mailing_id=revision.mailing_id, revision=revision.number)
+
+
+def check_now(revision: Revision) -> CheckRun:
+    """Run all checks, unless the same question was answered before. Safe to run twice."""
+    context = context_of(revision)
+    key = question_key(revision, context)
+    known = CheckRun.objects.filter(revision=revision, key=key).first()
+    if known is not None:
+        # Asked again under circumstances that held before: its answer becomes the newest one.
+        CheckRun.objects.filter(pk=known.pk).update(created_at=timezone.now())
+        return known
+    answer = review(message_of(revision), context)
+    with transaction.atomic():
+        run, is_new = CheckRun.objects.get_or_create(
+            revision=revision,
+            key=key,
+            defaults={
+                "outcomes": {result.check: [result.outcome.value, result.reason] for result in answer.results},
+                "spam": {
+                    "score": answer.spam.score(),
+                    "band": answer.spam.band(),
+                    "reasons": [dataclasses.asdict(reason) for reason in answer.spam.reasons],
+                },
+            },
+        )
+        if is_new:
+            FindingRecord.objects.bulk_create([_as_record(run, order, finding) for order, finding in enumerate(answer.findings)])
+    return run
+
+
+def _as_record(run: CheckRun, order: int, finding: Finding) -> FindingRecord:
+    place = finding.place
+    return FindingRecord(
+        run=run,
+        order=order,
+        check_id=finding.check,
+        station=finding.station.slug,
+        level=finding.level.value,
+        fingerprint=finding.fingerprint,
+        template=finding.template[:240],
+        data=json.loads(json.dumps(dict(finding.data), default=str).replace("\\u0000", "")),
+        part=place.part,
+        name=place.name.replace("\0", "")[:255],
+        start=place.start.offset if place.start else None,
+        end=place.end.offset if place.end else None,
+        line=place.start.line if place.start else None,
+        column=place.start.column if place.start else None,
+        element=place.element,
+        fix=finding.fix,
+        basis=finding.basis,
+        sentence=finding.message.replace("\0", ""),
+    )
+
+
+def look_at(user: User, revision: Revision, station: str) -> None:
+    """Say that a station has been looked at. The first look takes the mailing under review.
+
+    Raises:
+        NotAllowed, Refused: not permitted; released; no such station.
+    """
+    permit(user, "review:look", revision.mailing.workspace)
+    if station not in {known.slug for known in STATIONS}:
+        raise Refused(f"There is no station “{station}”.")
+    with transaction.atomic():
+        mailing = Mailing.objects.select_for_update().get(pk=revision.mailing_id)
+        refuse_if_locked(mailing)
+        _, is_new = StationLook.objects.get_or_create(revision=revision, station=station, defaults={"by": user})
+        if is_new:
+            name = next(known.name for known in STATIONS if known.slug == station)
+            record("station.looked", actor=user, mailing_id=mailing.pk, station=name, revision=revision.number)
+        if mailing.stage == Mailing.Stage.TAKEN_IN:
+            Mailing.objects.filter(pk=mailing.pk).update(stage=Mailing.Stage.UNDER_REVIEW)
+            record("review.started", actor=user, mailing_id=mailing.pk)
+
+
+def unlook(user: User, revision: Revision, station: str) -> None:
+    """Take back that a station has been looked at.
+
+    Raises:
+        NotAllowed, Refused: not permitted; released.
+    """
+    permit(user, "review:look", revision.mailing.workspace)
+    refuse_if_locked(revision.mailing)
+    StationLook.objects.filter(revision=revision, station=station).delete()
+
+
+def excuse(user: User, revision: Revision, fingerprint: str, reason: str, *, only_this_revision: bool) -> Excuse:
+    """Accept a finding with a reason.
+
+    Raises:
+        NotAllowed, Refused: not permitted; released; no such finding; no reason; excused already.
+    """
+    permit(user, "review:excuse", revision.mailing.workspace)
+    reason = " ".join(reason.split())
+    if len(reason) < 4:
+        raise Refused("An excuse needs a reason that a colleague will understand.")
+    if len(reason) > 500:
+        raise Refused(f"The reason has {len(reason)} characters; there is room for 500.")
+    run = revision.check_runs.order_by("-created_at").first()
+    found = run.findings.filter(fingerprint=fingerprint).first() if run else None
+    if found is None:
+        raise Refused("This finding is not in the newest check of the revision; load the page again.")
+    try:
+        with transaction.atomic():
+            mailing = Mailing.objects.select_for_update().get(pk=revision.mailing_id)
+            refuse_if_locked(mailing)
+            Excuse.objects.filter(mailing=mailing, fingerprint=fingerprint, lifted_at=None, only_revision__isnull=False).exclude(only_revision=revision).update(
+                lifted_at=timezone.now()
+            )
+            made = Excuse.objects.create(
+                mailing=mailing,
+                check_id=found.check_id,
+                fingerprint=fingerprint,
+                only_revision=revision if only_this_revision else None,
+                reason=reason,
+                sentence=found.sentence,
+                level=found.level,
+                by=user,
+            )
+            record("finding.excused", actor=user, mailing_id=mailing.pk, check=found.check_id, reason=reason, fingerprint=fingerprint)
+    except IntegrityError:
+        raise Refused("Somebody excused this finding a moment ago; load the page again.") from None
+    return made
+
+
+def lift_excuse(user: User, revision: Revision, fingerprint: str) -> None:
+    """Take an excuse back.
+
+    Raises:
+        NotAllowed, Refused: not permitted; released.
+    """
+    permit(user, "review:excuse", revision.mailing.workspace)
+    with transaction.atomic():
+        mailing = Mailing.objects.select_for_update().get(pk=revision.mailing_id)
+        refuse_if_locked(mailing)
+        for made in Excuse.objects.filter(mailing=mailing, fingerprint=fingerprint, lifted_at=None):
+            made.lifted_at = timezone.now()
+            made.save(update_fields=["lifted_at"])
+            record("finding.excuse-lifted", actor=user, mailing_id=mailing.pk, check=made.check_id, fingerprint=fingerprint)
+
+
+def send_back(user: User, revision: Revision, comment: str) -> None:
+    """Give the message back to its author.
+
+    Raises:
+        NotAllowed, Refused: not permitted; released; not the newest revision; no comment.
+    """
+    permit(user, "review:send-back", revision.mailing.workspace)
+    comment = " ".join(comment.split())
+    if not comment:
+        raise Refused("Say in a sentence what the author should change.")
+    with transaction.atomic():
+        mailing = Mailing.objects.select_for_update().get(pk=revision.mailing_id)
+        refuse_if_locked(mailing)
+        newest = mailing.revisions.last()
+        if newest is None or newest.pk != revision.pk:
+            raise Refused(f"Revision {revision.number} is not the newest; look at the newest one first.")
+        Mailing.objects.filter(pk=mailing.pk).update(stage=Mailing.Stage.SENT_BACK)
+        record("review.sent-back", actor=user, mailing_id=mailing.pk, revision=revision.number, comment=comment)
+        for follow in on_sent_back:
+            follow(revision, user)
+
+
+def crashed_checks(run: CheckRun) -> list[str]:
+    """Checks that failed in a run; shown, since silence would read as clear."""
+    return [check_id for check_id, (outcome, _) in run.outcomes.items() if outcome == Outcome.CRASHED.value]

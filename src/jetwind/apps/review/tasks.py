@@ -1,0 +1,19 @@
+"""Background work of the review."""
+
+from __future__ import annotations
+
+from procrastinate.contrib.django import app
+
+from jetwind.apps.intake.models import Revision
+from jetwind.apps.jobs import services as jobs
+from jetwind.apps.review import services
+
+
+@app.task(name="review.check_revision", priority=10)
+def check_revision(revision_id: int, work_id: int) -> None:
+    """Run all checks on a revision."""
+    with jobs.carried_out(work_id):
+        revision = Revision.objects.select_related("mailing__workspace").get(pk=revision_id)
+        jobs.report(work_id, done=0, total=1, doing="running the checks")
+        services.check_now(revision)
+        jobs.report(work_id, done=1, total=1, doing="running the checks")

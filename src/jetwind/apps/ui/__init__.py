@@ -1,0 +1,1 @@
+"""Look and shared pieces of every screen."""

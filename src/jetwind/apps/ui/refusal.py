@@ -1,0 +1,48 @@
+"""A request that cannot be met: one sentence for the person, nothing half-done, no traceback."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.utils.http import url_has_allowed_host_and_scheme
+
+
+class Refused(Exception):
+    """Something was asked that the state or the rules do not allow; the text says what, why, and what to do.
+
+    ``address`` is where the person should be taken; without it, back to where they came from.
+    """
+
+    def __init__(self, sentence: str, address: str | None = None) -> None:
+        super().__init__(sentence)
+        self.sentence = sentence
+        self.address = address
+
+
+class NotAllowed(Refused):
+    """The person's role does not include this."""
+
+
+class refusals:
+    """Middleware: a refused POST goes back to the page it came from with the sentence; a refused GET shows it."""
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        """Pass the request on."""
+        return self.get_response(request)
+
+    def process_exception(self, request: HttpRequest, exception: Exception) -> HttpResponse | None:
+        """Turn a refusal into an answer."""
+        if not isinstance(exception, Refused):
+            return None
+        status = 403 if isinstance(exception, NotAllowed) else 409
+        back = exception.address or request.headers.get("Referer", "")
+        if request.method == "POST" and url_has_allowed_host_and_scheme(back, {request.get_host()}):
+            messages.error(request, exception.sentence)
+            return redirect(back)
+        return render(request, "ui/refused.html", {"sentence": exception.sentence}, status=status)

@@ -1,0 +1,93 @@
+"""Small drawings and words that every screen shares."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from django import template
+from django.utils import timezone
+from django.utils.html import format_html, format_html_join
+from django.utils.safestring import SafeString
+
+register = template.Library()
+
+_BARS = {"stop": 3, "fix": 2, "note": 1}
+
+
+@register.simple_tag
+def weight(level: str, *, hollow: bool = False) -> SafeString:
+    """A level as three short bars: all filled for stop, two for fix, one for note; hollow when excused."""
+    filled = 0 if hollow else _BARS.get(level, 0)
+    bars = format_html_join(
+        "", '<rect x="{}" y="1" width="3" height="10" rx="0.5" class="{}"/>', [(1 + 5 * number, "filled" if number < filled else "outline") for number in range(3)]
+    )
+    return format_html('<svg class="weight weight-{}" viewBox="0 0 15 12" width="15" height="12" aria-hidden="true">{}</svg>', level, bars)
+
+
+@register.simple_tag
+def windsock(stripes: int, *, cleared: bool = False, small: bool = False) -> SafeString:
+    """The windsock: limp with nothing clear, lifting stripe by stripe, straight when cleared.
+
+    Each of five stripes is a segment that hangs 78° down until it is lifted; lifted ones rise towards the horizontal.
+    """
+    import math
+
+    lifted = 5 if cleared else max(0, min(stripes, 5))
+    x, y = 7.0, 9.0
+    half = 6.0
+    segments = []
+    for number in range(5):
+        angle = 0.0 if cleared else (12.0 + 6 * number if number < lifted else 78.0)
+        radians = math.radians(angle)
+        end_x, end_y = x + 8.2 * math.cos(radians), y + 8.2 * math.sin(radians)
+        end_half = half - 0.8
+        normal = (-math.sin(radians), math.cos(radians))
+        points = [
+            (x + normal[0] * half, y + normal[1] * half),
+            (x - normal[0] * half, y - normal[1] * half),
+            (end_x - normal[0] * end_half, end_y - normal[1] * end_half),
+            (end_x + normal[0] * end_half, end_y + normal[1] * end_half),
+        ]
+        shown = " ".join(f"{px:.1f},{py:.1f}" for px, py in points)
+        segments.append((shown, "band" if number % 2 == 0 else "gap"))
+        x, y, half = end_x, end_y, end_half
+    if cleared:
+        words = "cleared: the windsock stands straight"
+    else:
+        words = f"windsock: {lifted} of 5 stripes lifted"
+    size = 34 if small else 46
+    return format_html(
+        '<svg class="windsock" role="img" aria-label="{}" viewBox="0 0 54 50" width="{}" height="{}"><path class="pole" d="M5 2V49"/>{}</svg>',
+        words,
+        size,
+        size - 4,
+        format_html_join("", '<polygon points="{}" class="{}"/>', segments),
+    )
+
+
+@register.filter
+def in_zone(moment: datetime | None) -> str:
+    """A time in the viewer's zone with the zone named: Tue 9 Mar 2027 09:00 CET."""
+    if moment is None:
+        return "no time set"
+    local = timezone.localtime(moment)
+    return f"{local:%a} {local.day} {local:%b %Y %H:%M} {local.tzname()}"
+
+
+@register.filter
+def kilobytes(octets: int | None) -> str:
+    """Octets as KB of 1,024 octets."""
+    return f"{(octets or 0) / 1024:,.1f} KB"
+
+
+@register.filter
+def short(digest: str) -> str:
+    """The first twelve digits of a digest."""
+    return digest[:12]
+
+
+@register.filter
+def counted(number: int, words: str) -> str:
+    """A number with its noun: ``{{ 2|counted:"stop,stops" }}``."""
+    one, many = words.split(",")
+    return f"{number} {one if number == 1 else many}"

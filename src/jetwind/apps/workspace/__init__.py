@@ -1,0 +1,1 @@
+"""A team's house: people, sample readers, fields, test domains, levels."""

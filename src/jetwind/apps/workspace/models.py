@@ -1,0 +1,66 @@
+"""A team's house."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.contrib.postgres.fields import ArrayField
+from django.core.validators import MaxValueValidator, MinValueValidator
+from django.db import models
+from django.db.models import Q
+
+from jetwind.apps.accounts.models import validate_zone
+from jetwind.apps.accounts.permissions import Role
+
+
+def _names() -> list[str]:
+    return []
+
+
+class Workspace(models.Model):
+    """Everything that a team shares. Test sends reach ``test_domains`` only."""
+
+    name = models.CharField(max_length=80)
+    field_list = ArrayField(models.CharField(max_length=60), default=_names, blank=True)
+    practice_domains = ArrayField(models.CharField(max_length=120), default=_names, blank=True)
+    test_domains = ArrayField(models.CharField(max_length=120), default=_names, blank=True)
+    test_sender = models.EmailField(default="jetwind@localhost.invalid")
+    sign_offs_required = models.PositiveSmallIntegerField(default=2, validators=[MinValueValidator(1), MaxValueValidator(9)])
+    check_settings = models.JSONField(default=dict, blank=True)
+
+    class Meta:
+        constraints = [models.CheckConstraint(condition=Q(sign_offs_required__gte=1), name="someone_signs")]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Membership(models.Model):
+    """A person's roles in a workspace."""
+
+    workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="memberships")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="memberships")
+    roles = ArrayField(models.CharField(max_length=20, choices=[(role.value, role.value) for role in Role]))
+
+    class Meta:
+        constraints = [models.UniqueConstraint("workspace", "user", name="one_membership")]
+
+    def __str__(self) -> str:
+        return f"{self.user} in {self.workspace}"
+
+
+class SampleReader(models.Model):
+    """A made-up recipient with a value for each field."""
+
+    workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="readers")
+    name = models.CharField(max_length=120)
+    email = models.EmailField(blank=True)
+    time_zone = models.CharField(max_length=60, blank=True, validators=[validate_zone])
+    values = models.JSONField(default=dict, blank=True)
+    remark = models.CharField(max_length=160, blank=True)
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [models.UniqueConstraint("workspace", "name", name="one_reader_of_a_name")]
+
+    def __str__(self) -> str:
+        return self.name

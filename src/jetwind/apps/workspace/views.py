@@ -1,0 +1,66 @@
+"""Readers and settings."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_GET, require_http_methods
+
+from jetwind.apps.accounts.models import User
+from jetwind.apps.audit.services import first_broken_entry
+from jetwind.apps.workspace import services
+from jetwind.apps.workspace.access import may, workspace_of
+from jetwind.apps.workspace.forms import ReaderForm, SettingsForm
+from jetwind.apps.workspace.models import SampleReader
+
+
+@require_GET
+def readers(request: HttpRequest) -> HttpResponse:
+    """Sample readers × fields."""
+    assert isinstance(request.user, User)
+    workspace = workspace_of(request.user)
+    rows = [(reader, [reader.values.get(name, "") for name in workspace.field_list]) for reader in workspace.readers.all()]
+    page = {"workspace": workspace, "rows": rows, "may_configure": may(request.user, "workspace:configure", workspace), "section": "readers"}
+    return render(request, "workspace/readers.html", page)
+
+
+@require_http_methods(["GET", "POST"])
+def reader(request: HttpRequest, reader_id: int | None = None) -> HttpResponse:
+    """Add or change a sample reader."""
+    assert isinstance(request.user, User)
+    workspace = workspace_of(request.user)
+    found = get_object_or_404(SampleReader, pk=reader_id, workspace=workspace) if reader_id else SampleReader(workspace=workspace)
+    form = ReaderForm(request.POST or None, instance=found, workspace=workspace)
+    if request.method == "POST" and form.is_valid():
+        kept = services.keep_reader(request.user, form.save(commit=False))
+        messages.success(request, f"{kept.name} is kept. Messages checked before may be checked again.")
+        return redirect("readers")
+    return render(request, "workspace/reader.html", {"form": form, "reader": found, "section": "readers"}, status=400 if request.method == "POST" else 200)
+
+
+@require_http_methods(["GET", "POST"])
+def settings(request: HttpRequest) -> HttpResponse:
+    """The settings of the workspace."""
+    assert isinstance(request.user, User)
+    workspace = workspace_of(request.user)
+    initial = {
+        "field_list": " ".join(workspace.field_list),
+        "practice_domains": " ".join(workspace.practice_domains),
+        "test_domains": " ".join(workspace.test_domains),
+        "sign_offs_required": workspace.sign_offs_required,
+    }
+    form = SettingsForm(request.POST or None, initial=initial)
+    if request.method == "POST" and form.is_valid():
+        services.configure(request.user, workspace, **form.cleaned_data)
+        messages.success(request, "The settings are kept.")
+        return redirect("settings")
+    page = {
+        "form": form,
+        "workspace": workspace,
+        "people": workspace.memberships.select_related("user").order_by("id"),
+        "may_configure": may(request.user, "workspace:configure", workspace),
+        "broken_entry": first_broken_entry(),
+        "section": "settings",
+    }
+    return render(request, "workspace/settings.html", page, status=400 if request.method == "POST" else 200)

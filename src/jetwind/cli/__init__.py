@@ -1,0 +1,1 @@
+"""The command line over core and engines; needs no database for check and render."""

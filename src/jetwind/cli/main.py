@@ -1,0 +1,167 @@
+"""The two commands and their options."""
+
+from __future__ import annotations
+
+import json
+import sys
+from enum import StrEnum
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from jetwind import __version__
+from jetwind.cli.inputs import brief_in, checks_named, message_at, planned_time, readers_in, refuse
+from jetwind.core.checking import Check, Context, Kind, registry
+
+app = typer.Typer(add_completion=False, no_args_is_help=True, rich_markup_mode=None, pretty_exceptions_enable=False)
+
+
+class Format(StrEnum):
+    """Forms of the report."""
+
+    TEXT = "text"
+    JSON = "json"
+    SARIF = "sarif"
+    CSV = "csv"
+
+
+#: Options that the catalogue's later checks read; said aloud, so that nobody takes silence for a check.
+_NO_CHECK_YET = {
+    "previous": "--previous is taken but no check of this version compares with it.",
+    "rulebook": "--rulebook is taken but this version knows one set of footer rules only.",
+    "zone": "--zone is taken but no check of this version reads name records.",
+    "sending_host": "--sending-host is taken but no check of this version reads name records.",
+    "live": "--live is taken but no check of this version fetches anything.",
+    "render": "--render is taken but no check of this version needs the browser; “jetwind render” makes pictures.",
+}
+
+
+@app.command()
+def check(
+    path: Annotated[Path | None, typer.Argument(help="An .eml, an .html, a folder or a zip with one .html and its images.")] = None,
+    format: Annotated[Format, typer.Option(help="Form of the report.")] = Format.TEXT,
+    kind: Annotated[Kind, typer.Option(help="What the message is for.")] = Kind.PROMOTIONAL,
+    planned: Annotated[str | None, typer.Option(help="Planned time, such as 2027-03-09T09:00+01:00; default now.")] = None,
+    readers: Annotated[Path | None, typer.Option(help="Sample readers: CSV, a column a field.")] = None,
+    previous: Annotated[Path | None, typer.Option(help="The message it was copied from.")] = None,
+    brief: Annotated[Path | None, typer.Option(help="Required and forbidden wording and more: TOML.")] = None,
+    rulebook: Annotated[list[str] | None, typer.Option(help="Which laws apply.")] = None,
+    zone: Annotated[Path | None, typer.Option(help="Name records in master-file format instead of DNS.")] = None,
+    sending_host: Annotated[str | None, typer.Option(help="IP address of the sending host.")] = None,
+    live: Annotated[bool, typer.Option("--live", help="Fetch links and remote images.")] = False,
+    render: Annotated[bool, typer.Option("--render", help="Also run the checks that need the browser.")] = False,
+    profiles: Annotated[str | None, typer.Option(help="Client profiles, parted by commas.")] = None,
+    only: Annotated[list[str] | None, typer.Option(help="Run these checks only.")] = None,
+    explain: Annotated[str | None, typer.Option(help="What a check is about.")] = None,
+) -> None:
+    """Check a message. Exit status 0: no stop; 1: at least one stop; 2: the input or an option could not be used."""
+    if explain is not None:
+        names = checks_named([explain])
+        typer.echo(_explained(registry()[names[0]]) if names else "", nl=False)
+        return
+    if path is None:
+        refuse("check needs a PATH: an .eml, an .html, a folder or a zip.")
+    from jetwind.core.reports import as_csv, as_json, as_sarif, as_text, review
+
+    message = message_at(path)
+    samples, known = readers_in(readers)
+    details = brief_in(brief)
+    if previous is not None:
+        message_at(previous)
+    extra = details.get("fields", {}).get("known", []) if isinstance(details.get("fields", {}), dict) else []
+    practice = details.get("practice", {}).get("domains", []) if isinstance(details.get("practice", {}), dict) else []
+    context = Context(
+        kind=kind,
+        planned=planned_time(planned),
+        readers=samples,
+        known_fields=(known or frozenset()) | frozenset(map(str, extra)) if known is not None or extra else None,
+        practice_domains=frozenset(str(domain).lower() for domain in practice),
+    )
+    chosen = checks_named(only or [])
+    if profiles is not None:
+        _profile_ids(profiles)
+    given = {"previous": previous, "rulebook": rulebook, "zone": zone, "sending_host": sending_host, "live": live, "render": render}
+    for option, note in _NO_CHECK_YET.items():
+        if given[option]:
+            typer.echo(f"jetwind: {note}", err=True)
+    result = review(message, context, chosen)
+    if format is Format.JSON:
+        typer.echo(as_json(result))
+    elif format is Format.SARIF:
+        typer.echo(as_sarif(result, path.as_posix()))
+    elif format is Format.CSV:
+        sys.stdout.write(as_csv(result.findings))
+    else:
+        typer.echo(as_text(result), nl=False)
+    raise typer.Exit(1 if result.has_stop else 0)
+
+
+class ImagePolicy(StrEnum):
+    """Whether pictures are shown."""
+
+    ON = "on"
+    OFF = "off"
+
+
+@app.command()
+def render(
+    path: Annotated[Path, typer.Argument(help="An .eml, an .html, a folder or a zip with one .html and its images.")],
+    out: Annotated[Path, typer.Option(help="Folder for the pictures and render.json.")],
+    profiles: Annotated[str, typer.Option(help="Client profiles, parted by commas, or all.")] = "all",
+    images: Annotated[ImagePolicy, typer.Option(help="Show pictures or block them.")] = ImagePolicy.ON,
+    dark: Annotated[bool, typer.Option("--dark", help="Ask for the dark colour scheme.")] = False,
+) -> None:
+    """Render a message in simulated clients: a PNG a profile, and render.json with what was measured and dropped."""
+    from jetwind.cli.rendering import render_to
+
+    message = message_at(path)
+    chosen = _profile_ids(profiles)
+    try:
+        out.mkdir(parents=True, exist_ok=True)
+    except OSError as failure:
+        refuse(f"“{out}” cannot be made: {failure.strerror}.")
+    facts, failures = render_to(message, chosen, out, images=images.value, dark=dark)
+    (out / "render.json").write_text(json.dumps({"jetwind": __version__, "message": {"sha256": message.sha256}, "renders": facts}, indent=2), "utf-8")
+    for failure in failures:
+        typer.echo(f"jetwind: {failure}", err=True)
+    raise typer.Exit(2 if failures else 0)
+
+
+def _profile_ids(value: str) -> list[str]:
+    from jetwind.core.profiles import profiles
+
+    known = profiles()
+    if value.strip() == "all":
+        return list(known)
+    names = [name.strip() for name in value.split(",") if name.strip()]
+    for name in names:
+        if name not in known:
+            refuse(f"there is no profile {name!r}; there are {', '.join(known)}.")
+    return names
+
+
+def _explained(declared: Check) -> str:
+    import dataclasses
+
+    lines = [f"{declared.id}  ({declared.level.value})", declared.name, "", declared.rule, f"Why: {declared.why}", f"Fix: {declared.fix}", f"Basis: {declared.basis}"]
+    options = declared.options()
+    lines += [f"Option {option.name} = {getattr(options, option.name)!r}" for option in dataclasses.fields(options)]
+    return "\n".join(lines) + "\n"
+
+
+def main() -> None:
+    """Entry point. A wrong option is one line on standard error and status 2, like any other unusable input."""
+    import click
+
+    try:
+        status = app(prog_name="jetwind", standalone_mode=False)
+    except click.exceptions.NoArgsIsHelpError as asked:
+        typer.echo(asked.ctx.get_help())
+        status = 2
+    except click.ClickException as wrong:
+        typer.echo(f"jetwind: {' '.join(wrong.format_message().split())}", err=True)
+        status = 2
+    except click.exceptions.Abort:
+        status = 130
+    sys.exit(status or 0)

@@ -1,0 +1,1 @@
+"""Settings, addresses, entry points, and the launcher that starts it all."""

@@ -1,0 +1,1 @@
+"""What ``./jetwind start`` and ``./jetwind test`` do once Python is there."""

@@ -1,0 +1,164 @@
+"""The launcher's commands."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import secrets
+import signal
+import subprocess
+import sys
+import time
+import urllib.error
+import urllib.request
+from collections.abc import Iterator
+from pathlib import Path
+
+from jetwind.config.launch.cluster import Cluster, SetupFailed, free_port
+from jetwind.config.launch.processes import Children, is_alive, mark_alive
+
+ROOT = Path(__file__).resolve().parents[4]
+STATE = Path(os.environ.get("JETWIND_STATE", ROOT / ".jetwind"))
+PREFERRED_PORT = 8400
+
+
+def _step(text: str) -> None:
+    print(f"  · {text}", flush=True)
+
+
+@contextlib.contextmanager
+def _database() -> Iterator[str]:
+    """The database's address: what ``DATABASE_URL`` says, or the project's own cluster, stopped at the end if it was started here."""
+    if url := os.environ.get("DATABASE_URL"):
+        yield url
+        return
+    cluster = Cluster(STATE)
+    cluster.start()
+    try:
+        yield cluster.url()
+    finally:
+        if cluster.started_here:
+            cluster.stop()
+
+
+def _environment(database: str, **more: str) -> dict[str, str]:
+    key = STATE / "secret-key"
+    if not key.exists():
+        key.touch(mode=0o600)
+        key.write_text(secrets.token_urlsafe(64))
+    return {**os.environ, "DATABASE_URL": database, "DJANGO_SETTINGS_MODULE": "jetwind.config.settings", "JETWIND_STATE": str(STATE), "PYTHONUNBUFFERED": "1", **more}
+
+
+def _manage(environment: dict[str, str], *arguments: str) -> None:
+    done = subprocess.run([sys.executable, str(ROOT / "manage.py"), *arguments], env=environment, capture_output=True, text=True, check=False)
+    if done.returncode:
+        raise SetupFailed(f"manage.py {arguments[0]} failed: {(done.stderr or done.stdout).strip()[-1500:]}")
+
+
+def _wait_for(address: str, children: Children, seconds: float = 60) -> None:
+    deadline = time.monotonic() + seconds
+    while time.monotonic() < deadline:
+        if ended := children.ended():
+            raise SetupFailed(f"the {ended[0]} ended with status {ended[1]}; its log is {children.log(ended[0])}")
+        with contextlib.suppress(urllib.error.URLError, OSError), urllib.request.urlopen(address, timeout=2) as answer:
+            if answer.status == 200:
+                return
+        time.sleep(0.1)
+    raise SetupFailed(f"{address} does not answer after {seconds:.0f} s; see {children.log('web')}")
+
+
+def start(arguments: list[str]) -> int:
+    """Start everything, print one address, stop everything on Ctrl-C."""
+    if arguments:
+        print("jetwind: start takes no arguments", file=sys.stderr)
+        return 2
+    STATE.mkdir(parents=True, exist_ok=True)
+    children = Children(STATE / "run")
+    pid_file = STATE / "run" / "start.pid"
+    if other := is_alive(pid_file):
+        print(f"jetwind: it runs already, as process {other}; Ctrl-C there stops it", file=sys.stderr)
+        return 1
+    mark_alive(pid_file)
+    for name in (signal.SIGTERM, signal.SIGHUP):
+        signal.signal(name, lambda *_: (_ for _ in ()).throw(KeyboardInterrupt))
+    print("Jetwind is starting", flush=True)
+    try:
+        if left := children.clear_leftovers():
+            _step(f"ended what an earlier run left behind: {', '.join(left)}")
+        _step("PostgreSQL")
+        with _database() as database:
+            return _serve(children, database)
+    except SetupFailed as failure:
+        print(f"jetwind: {failure}", file=sys.stderr)
+        return 1
+    except KeyboardInterrupt:
+        return 130
+    finally:
+        pid_file.unlink(missing_ok=True)
+
+
+def _serve(children: Children, database: str) -> int:
+    port, smtp = free_port(int(os.environ.get("JETWIND_PORT", PREFERRED_PORT))), free_port(2525)
+    environment = _environment(database, JETWIND_SMTP_PORT=str(smtp))
+    _step("database tables")
+    _manage(environment, "migrate", "--noinput")
+    _step("styles and scripts")
+    _manage(environment, "collectstatic", "--noinput", "--verbosity", "0")
+    _step("demo world")
+    _manage(environment, "demo")
+    python = sys.executable
+    try:
+        _step(f"Mailroom, the inbox stand-in (SMTP on 127.0.0.1:{smtp})")
+        children.start("mailroom", [python, str(ROOT / "manage.py"), "mailroom"], environment)
+        _step("worker")
+        children.start("worker", [python, str(ROOT / "manage.py"), "worker"], environment)
+        _step("web server")
+        children.start(
+            "web",
+            [python, "-m", "gunicorn", "--bind", f"127.0.0.1:{port}", "--workers", "2", "--threads", "4", "--timeout", "60", "--access-logfile", "-", "jetwind.config.wsgi"],
+            environment,
+        )
+        address = f"http://127.0.0.1:{port}/"
+        _wait_for(f"{address}health/", children)
+        print(f"\nJetwind is ready:  {address}\n", flush=True)
+        print("Demo sign-ins, password for all: walk-the-round")
+        for name, what in (("rosa", "reviewer"), ("amos", "author"), ("petra", "approver"), ("odell", "operator")):
+            print(f"  {name:<6} {what}")
+        print(f"\nLogs are in {STATE / 'run'}. Ctrl-C stops everything.", flush=True)
+        while True:
+            if ended := children.ended():
+                print(f"jetwind: the {ended[0]} ended with status {ended[1]}; its log is {children.log(ended[0])}", file=sys.stderr)
+                return 1
+            time.sleep(0.5)
+    except KeyboardInterrupt:
+        print("\nstopping", flush=True)
+        return 130
+    finally:
+        # A second Ctrl-C must not leave half of it running.
+        for name in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+            signal.signal(name, signal.SIG_IGN)
+        children.stop()
+
+
+def test(arguments: list[str]) -> int:
+    """Run every test against the project's own database server."""
+    STATE.mkdir(parents=True, exist_ok=True)
+    try:
+        with _database() as database:
+            return subprocess.run([sys.executable, "-m", "pytest", *arguments], env=_environment(database), cwd=ROOT, check=False).returncode
+    except SetupFailed as failure:
+        print(f"jetwind: {failure}", file=sys.stderr)
+        return 1
+    except KeyboardInterrupt:
+        return 130
+
+
+def manage(arguments: list[str]) -> int:
+    """Django's manage.py with the database there."""
+    STATE.mkdir(parents=True, exist_ok=True)
+    try:
+        with _database() as database:
+            return subprocess.run([sys.executable, str(ROOT / "manage.py"), *arguments], env=_environment(database), cwd=ROOT, check=False).returncode
+    except SetupFailed as failure:
+        print(f"jetwind: {failure}", file=sys.stderr)
+        return 1

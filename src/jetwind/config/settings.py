@@ -1,0 +1,166 @@
+"""Django settings. What differs from machine to machine comes from the environment; the launcher sets it."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+import dj_database_url
+from csp.constants import NONE, SELF
+
+ROOT = Path(__file__).resolve().parents[3]
+STATE = Path(os.environ.get("JETWIND_STATE", ROOT / ".jetwind"))
+
+
+def _secret_key() -> str:
+    """The key of this installation: from the environment, or a file that the launcher made."""
+    if key := os.environ.get("JETWIND_SECRET_KEY"):
+        return key
+    kept = STATE / "secret-key"
+    return kept.read_text().strip() if kept.exists() else "not-secret-" + "0" * 60
+
+
+SECRET_KEY = _secret_key()
+DEBUG = os.environ.get("JETWIND_DEBUG") == "1"
+#: Served over https behind a proxy; the launcher serves plain http on loopback.
+HTTPS = os.environ.get("JETWIND_HTTPS") == "1"
+ALLOWED_HOSTS = os.environ.get("JETWIND_HOSTS", "127.0.0.1,localhost,[::1]").split(",")
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.messages",
+    "whitenoise.runserver_nostatic",
+    "django.contrib.staticfiles",
+    "django.contrib.postgres",
+    "django_htmx",
+    "csp",
+    "axes",
+    "procrastinate.contrib.django",
+    "jetwind.apps.ui",
+    "jetwind.apps.audit",
+    "jetwind.apps.blobs",
+    "jetwind.apps.jobs",
+    "jetwind.apps.accounts",
+    "jetwind.apps.workspace",
+    "jetwind.apps.intake",
+    "jetwind.apps.review",
+    "jetwind.apps.previews",
+    "jetwind.apps.proofs",
+    "jetwind.apps.approvals",
+    "jetwind.apps.departures",
+    "jetwind.apps.demo",
+]
+
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "csp.middleware.CSPMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.contrib.auth.middleware.LoginRequiredMiddleware",
+    "django.contrib.messages.middleware.MessageMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "django_htmx.middleware.HtmxMiddleware",
+    "jetwind.apps.accounts.middleware.viewer_zone",
+    "jetwind.apps.ui.refusal.refusals",
+    "axes.middleware.AxesMiddleware",
+]
+
+AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
+AUTH_USER_MODEL = "accounts.User"
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 12}},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+]
+LOGIN_URL = "sign-in"
+LOGIN_REDIRECT_URL = "departures"
+LOGOUT_REDIRECT_URL = "sign-in"
+AXES_FAILURE_LIMIT = 10
+AXES_COOLOFF_TIME = 0.25
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_VERBOSE = False
+
+ROOT_URLCONF = "jetwind.config.urls"
+WSGI_APPLICATION = "jetwind.config.wsgi.application"
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "APP_DIRS": True,
+        "OPTIONS": {
+            "context_processors": [
+                "django.template.context_processors.request",
+                "django.contrib.auth.context_processors.auth",
+                "django.contrib.messages.context_processors.messages",
+            ],
+            "builtins": ["jetwind.apps.ui.templatetags.jetwind"],
+        },
+    }
+]
+
+DATABASES = {
+    "default": dj_database_url.config(default="postgres://jetwind@127.0.0.1:5432/jetwind", conn_max_age=None, conn_health_checks=True)
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+
+LANGUAGE_CODE = "en-gb"
+TIME_ZONE = "UTC"
+USE_TZ = True
+
+STATIC_URL = "static/"
+STATIC_ROOT = STATE / "static"
+STORAGES = {
+    "default": {"BACKEND": "django.core.files.storage.FileSystemStorage", "OPTIONS": {"location": STATE / "files"}},
+    #: Raw messages and renders by SHA-256. Any Django storage can stand here, an S3-compatible one too.
+    "blobs": {"BACKEND": "django.core.files.storage.FileSystemStorage", "OPTIONS": {"location": Path(os.environ.get("JETWIND_BLOBS", STATE / "blobs"))}},
+    "staticfiles": {"BACKEND": "whitenoise.storage.CompressedManifestStaticFilesStorage"},
+}
+WHITENOISE_KEEP_ONLY_HASHED_FILES = True
+
+#: Room for a 30 MB message and its form; what is larger is refused with a sentence, not a broken connection.
+DATA_UPLOAD_MAX_MEMORY_SIZE = 32 * 1024 * 1024
+FILE_UPLOAD_MAX_MEMORY_SIZE = 4 * 1024 * 1024
+
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": [NONE],
+        "script-src": [SELF],
+        "style-src": [SELF, "'unsafe-inline'"],
+        "img-src": [SELF, "data:"],
+        "font-src": [SELF],
+        "connect-src": [SELF],
+        "frame-src": [SELF],
+        "form-action": [SELF],
+        "base-uri": [NONE],
+        "frame-ancestors": [SELF],
+    }
+}
+X_FRAME_OPTIONS = "SAMEORIGIN"
+SECURE_REFERRER_POLICY = "same-origin"
+SESSION_COOKIE_SAMESITE = "Lax"
+if HTTPS:
+    SECURE_SSL_REDIRECT = True
+    SECURE_HSTS_SECONDS = 31_536_000
+    SECURE_HSTS_INCLUDE_SUBDOMAINS = True
+    SECURE_HSTS_PRELOAD = True
+    SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")
+    SESSION_COOKIE_SECURE = True
+    CSRF_COOKIE_SECURE = True
+
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "formatters": {"line": {"format": "%(asctime)s %(levelname)s %(name)s %(message)s"}},
+    "handlers": {"standard": {"class": "logging.StreamHandler", "formatter": "line"}},
+    "root": {"handlers": ["standard"], "level": "WARNING"},
+    "loggers": {"jetwind": {"level": "INFO"}},
+}
+
+#: Where test sends are handed over: the Mailroom stand-in unless somebody says otherwise.
+TEST_SMTP_HOST = os.environ.get("JETWIND_SMTP_HOST", "127.0.0.1")
+TEST_SMTP_PORT = int(os.environ.get("JETWIND_SMTP_PORT", "2525"))
+#: A worker that has not been heard of for so many seconds is dead, and its jobs are picked up again.
+STALLED_AFTER_SECONDS = float(os.environ.get("JETWIND_STALLED_AFTER", "20"))

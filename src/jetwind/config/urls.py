@@ -1,0 +1,22 @@
+"""Addresses: every view has its own."""
+
+from django.contrib.auth.views import LogoutView
+from django.urls import include, path
+
+from jetwind.apps.accounts.views import SignIn
+from jetwind.apps.ui.views import health
+
+urlpatterns = [
+    path("sign-in/", SignIn.as_view(), name="sign-in"),
+    path("sign-out/", LogoutView.as_view(), name="sign-out"),
+    path("health/", health, name="health"),
+    path("", include("jetwind.apps.departures.urls")),
+    path("", include("jetwind.apps.intake.urls")),
+    path("", include("jetwind.apps.approvals.urls")),
+    path("", include("jetwind.apps.proofs.urls")),
+    path("", include("jetwind.apps.previews.urls")),
+    path("", include("jetwind.apps.workspace.urls")),
+    path("", include("jetwind.apps.review.urls")),
+]
+handler404 = "jetwind.apps.ui.views.not_found"
+handler500 = "jetwind.apps.ui.views.broken"

@@ -1,0 +1,1 @@
+"""The world outside, behind plain values: a browser, a mail server. No Django."""

@@ -1,0 +1,240 @@
+"""One long-lived Chromium through Playwright, driven from a thread of its own, with one kept page a pixel ratio.
+
+Why this shape: measured, a new context and a default PNG for each picture cost six to eight times as much. Scripts of
+the page never run; ours, which measure, still do.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import base64
+import logging
+import os
+import shutil
+import threading
+from collections.abc import Callable, Coroutine, Iterable
+from typing import Any, TypeVar
+
+from jetwind.core.profiles import MARK_ATTRIBUTE
+from jetwind.engines.browser.capture import Box, Capture, CaptureFailed, CaptureRequest
+from jetwind.engines.browser.proxy import PartsProxy
+
+logger = logging.getLogger(__name__)
+T = TypeVar("T")
+
+#: Whole pages beyond this many CSS px cost seconds to code as a picture and nobody scrolls that far.
+TALLEST = 12_000
+#: A page that has not laid out after this many milliseconds is given up.
+PATIENCE_MS = 15_000
+#: Chromium keeps memory from page to page; a fresh one after so many pictures bounds it.
+PICTURES_PER_BROWSER = 400
+
+_EXECUTABLES = ("chromium-headless-shell", "chromium", "chromium-browser")
+_FLAGS = (
+    "--proxy-bypass-list=<-loopback>",
+    "--font-render-hinting=none",
+    "--force-color-profile=srgb",
+    "--hide-scrollbars",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--disable-quic",
+    "--no-first-run",
+    "--force-webrtc-ip-handling-policy=disable_non_proxied_udp",
+)
+
+#: Measures every marked element in one pass and answers with one string, which is far faster than objects.
+_MEASURE = """(mark) => {
+  const rows = [];
+  let links = 0, images = 0, words = 0;
+  for (const element of document.querySelectorAll('[' + mark + ']')) {
+    const tag = element.localName;
+    const ownText = [...element.childNodes].some(node => node.nodeType === 3 && node.nodeValue.trim());
+    const kind = tag === 'a' ? 'link' : tag === 'img' ? 'image' : ownText ? 'text' : '';
+    if (!kind) continue;
+    const box = element.getBoundingClientRect();
+    if (box.width <= 0 || box.height <= 0) continue;
+    let { left, top, width, height } = box;
+    if (kind === 'link') {
+      links++;
+      for (const inner of element.querySelectorAll('img')) {
+        const part = inner.getBoundingClientRect();
+        if (part.height > height) { top = part.top; height = part.height; left = Math.min(left, part.left); width = Math.max(width, part.width); }
+      }
+    }
+    if (kind === 'image') images++;
+    if (kind === 'text') words++;
+    rows.push([+element.getAttribute(mark), kind, left + scrollX, top + scrollY, width, height]);
+  }
+  const root = document.documentElement, body = document.body;
+  return JSON.stringify({
+    rows, links, images, words,
+    width: Math.max(root.scrollWidth, body ? body.scrollWidth : 0),
+    height: Math.max(root.scrollHeight, body ? body.scrollHeight : 0),
+    broken: [...document.images].filter(image => image.complete && !image.naturalWidth && image.getAttribute('src')).length,
+  });
+}"""
+
+
+def find_executable() -> str | None:
+    """The browser to render with: the headless shell where it is installed, since it is two to four times faster."""
+    return os.environ.get("JETWIND_CHROMIUM") or next((path for name in _EXECUTABLES if (path := shutil.which(name))), None)
+
+
+class Browser:
+    """A browser that can be asked from any thread. Starts with the first request; :meth:`close` ends it."""
+
+    def __init__(self, executable: str | None = None) -> None:
+        self._executable = executable or find_executable()
+        self._loop = asyncio.new_event_loop()
+        self._thread = threading.Thread(target=self._loop.run_forever, name="browser", daemon=True)
+        self._thread.start()
+        self._playwright: Any = None
+        self._browser: Any = None
+        self._pages: dict[int, tuple[Any, Any, asyncio.Lock]] = {}
+        self._proxy: PartsProxy | None = None
+        self._starting = asyncio.Lock()
+        self._taken = 0
+
+    def capture(self, request: CaptureRequest) -> Capture:
+        """One picture.
+
+        Raises:
+            CaptureFailed: the page did not lay out in time, or the browser cannot be started.
+        """
+        return self._wait(self._capture(request))
+
+    def capture_all(self, requests: Iterable[CaptureRequest], done: Callable[[int, Capture | Exception], bool]) -> None:
+        """All pictures, pages of different pixel ratio side by side. ``done`` gets each as it comes; False stops the rest."""
+        self._wait(self._capture_all(list(requests), done))
+
+    def close(self) -> None:
+        """End the browser, its driver and the thread."""
+        try:
+            self._wait(self._close())
+        finally:
+            self._loop.call_soon_threadsafe(self._loop.stop)
+            self._thread.join(10)
+
+    def _wait(self, work: Coroutine[Any, Any, T]) -> T:
+        return asyncio.run_coroutine_threadsafe(work, self._loop).result()
+
+    async def _capture_all(self, requests: list[CaptureRequest], done: Callable[[int, Capture | Exception], bool]) -> None:
+        stopped = False
+
+        async def one(number: int, request: CaptureRequest) -> None:
+            nonlocal stopped
+            if stopped:
+                return
+            try:
+                answer: Capture | Exception = await self._capture(request, lambda: stopped)
+            except CaptureFailed as failure:
+                answer = failure
+            if not stopped and not await asyncio.to_thread(done, number, answer):
+                stopped = True
+
+        await asyncio.gather(*(one(number, request) for number, request in enumerate(requests)))
+
+    async def _capture(self, request: CaptureRequest, stopped: Callable[[], bool] = lambda: False) -> Capture:
+        from playwright.async_api import Error
+
+        key = request.pixel_ratio
+        page, session, lock = await self._page(key)
+        async with lock:
+            if stopped():
+                raise CaptureFailed("cancelled")
+            if page.is_closed():
+                self._pages.pop(key, None)
+                page, session, _ = await self._page(key)
+            try:
+                return await asyncio.wait_for(self._take(page, session, request), PATIENCE_MS * 2 / 1000)
+            except (Error, TimeoutError) as failure:
+                # A page that hung may hang the next message too: it is thrown away, and made anew when needed.
+                self._pages.pop(key, None)
+                try:
+                    await asyncio.wait_for(page.context.close(), 5)
+                except (Error, TimeoutError):
+                    await self._close()
+                reason = "it did not lay out in time" if "imeout" in f"{type(failure).__name__}{failure}" else str(failure).splitlines()[0]
+                raise CaptureFailed(f"The page could not be rendered: {reason}.") from failure
+
+    async def _take(self, page: Any, session: Any, request: CaptureRequest) -> Capture:
+        import json
+
+        assert self._proxy is not None
+        key = self._proxy.hold(request.parts)
+        try:
+            await session.send(
+                "Emulation.setDeviceMetricsOverride",
+                {"width": request.width, "height": request.first_screen, "deviceScaleFactor": request.pixel_ratio, "mobile": False},
+            )
+            scheme = [{"name": "prefers-color-scheme", "value": "dark" if request.dark else "light"}]
+            await session.send("Emulation.setEmulatedMedia", {"features": scheme})
+            await page.set_content(request.html, wait_until="load", timeout=PATIENCE_MS)
+            measured = json.loads(await page.evaluate(_MEASURE, MARK_ATTRIBUTE))
+            height = max(min(measured["height"], TALLEST), 1)
+            options: dict[str, Any] = {"format": "png", "optimizeForSpeed": True} if request.lossless else {"format": "jpeg", "quality": 80}
+            clip = {"x": 0, "y": 0, "width": request.width, "height": height, "scale": 1}
+            shot = await session.send("Page.captureScreenshot", {**options, "clip": clip, "captureBeyondViewport": True})
+            self._taken += 1
+        finally:
+            self._proxy.release(key)
+        return Capture(
+            image=base64.b64decode(shot["data"]),
+            content_type="image/png" if request.lossless else "image/jpeg",
+            width=request.width,
+            height=height,
+            content_width=measured["width"],
+            cut=measured["height"] > TALLEST,
+            boxes=tuple(Box(row[0], row[1], *(round(value, 1) for value in row[2:])) for row in measured["rows"]),
+            facts={name: measured[name] for name in ("links", "images", "words", "broken")},
+        )
+
+    async def _page(self, key: int) -> tuple[Any, Any, asyncio.Lock]:
+        async with self._starting:
+            if self._browser is not None and not self._browser.is_connected():
+                await self._close()
+            if self._taken >= PICTURES_PER_BROWSER and not any(lock.locked() for _, _, lock in self._pages.values()):
+                await self._close()
+            if self._browser is None:
+                await self._start()
+            if key not in self._pages:
+                context = await self._browser.new_context(java_script_enabled=False, service_workers="block", accept_downloads=False)
+                page = await context.new_page()
+                self._pages[key] = (page, await context.new_cdp_session(page), asyncio.Lock())
+            return self._pages[key]
+
+    async def _start(self) -> None:
+        from playwright.async_api import Error, async_playwright
+
+        if self._executable is None:
+            raise CaptureFailed("No Chromium is installed; “apt-get install chromium-headless-shell” brings one.")
+        self._proxy = PartsProxy()
+        port = await self._proxy.start()
+        self._playwright = await async_playwright().start()
+        options: dict[str, Any] = {"executable_path": self._executable, "proxy": {"server": f"http://127.0.0.1:{port}"}, "args": list(_FLAGS)}
+        # Chromium refuses its sandbox to root; for anybody else it is tried first.
+        is_root = os.geteuid() == 0
+        try:
+            self._browser = await self._playwright.chromium.launch(chromium_sandbox=not is_root, **options)
+        except Error as failure:
+            if is_root:
+                await self._close()
+                raise CaptureFailed(f"Chromium does not start: {str(failure).splitlines()[0]}") from failure
+            logger.warning("this machine gives Chromium no sandbox; rendering without it", extra={"action": "browser.unsandboxed"})
+            self._browser = await self._playwright.chromium.launch(chromium_sandbox=False, **options)
+        self._taken = 0
+
+    async def _close(self) -> None:
+        from playwright.async_api import Error
+
+        self._pages.clear()
+        browser, self._browser = self._browser, None
+        driver, self._playwright = self._playwright, None
+        proxy, self._proxy = self._proxy, None
+        for ending in (browser and browser.close, driver and driver.stop, proxy and proxy.stop):
+            if ending:
+                try:
+                    await asyncio.wait_for(ending(), 10)
+                except (Error, TimeoutError, OSError):
+                    logger.warning("a part of the browser did not end in time", extra={"action": "browser.slow-end"})
