@@ -50,7 +50,10 @@ def readers_in(path: Path | None) -> tuple[tuple[Sample, ...], frozenset[str] | 
             if not columns:
                 refuse(f"“{path}” has no header row with the names of the fields.")
             readers = tuple(
-                Sample(row.get("email") or f"row {number}", {name.strip(): (value or "") for name, value in row.items() if isinstance(name, str) and not isinstance(value, list)})
+                Sample(
+                    row.get("email") or f"row {number}",
+                    {name.strip(): (value or "") for name, value in row.items() if isinstance(name, str) and not isinstance(value, list)},
+                )
                 for number, row in enumerate(rows, 2)
             )
     except (OSError, UnicodeDecodeError, csv.Error) as failure:

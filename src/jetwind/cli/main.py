@@ -122,7 +122,9 @@ def render(
     except OSError as failure:
         refuse(f"“{out}” cannot be made: {failure.strerror}.")
     facts, failures = render_to(message, chosen, out, images=images.value, dark=dark)
-    (out / "render.json").write_text(json.dumps({"jetwind": __version__, "message": {"sha256": message.sha256}, "renders": facts}, indent=2), "utf-8")
+    (out / "render.json").write_text(
+        json.dumps({"jetwind": __version__, "message": {"sha256": message.sha256}, "renders": facts}, indent=2), "utf-8"
+    )
     for failure in failures:
         typer.echo(f"jetwind: {failure}", err=True)
     raise typer.Exit(2 if failures else 0)
@@ -144,7 +146,15 @@ def _profile_ids(value: str) -> list[str]:
 def _explained(declared: Check) -> str:
     import dataclasses
 
-    lines = [f"{declared.id}  ({declared.level.value})", declared.name, "", declared.rule, f"Why: {declared.why}", f"Fix: {declared.fix}", f"Basis: {declared.basis}"]
+    lines = [
+        f"{declared.id}  ({declared.level.value})",
+        declared.name,
+        "",
+        declared.rule,
+        f"Why: {declared.why}",
+        f"Fix: {declared.fix}",
+        f"Basis: {declared.basis}",
+    ]
     options = declared.options()
     lines += [f"Option {option.name} = {getattr(options, option.name)!r}" for option in dataclasses.fields(options)]
     return "\n".join(lines) + "\n"

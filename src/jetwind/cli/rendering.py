@@ -68,7 +68,11 @@ def render_to(message: Message, chosen: Sequence[str], out: Path, *, images: str
                         "feature": feature,
                         "count": count,
                         "places": [
-                            {"start": item.span.start, "end": item.span.end, "line": source.position(item.span.start).line if source else None}
+                            {
+                                "start": item.span.start,
+                                "end": item.span.end,
+                                "line": source.position(item.span.start).line if source else None,
+                            }
                             for item in page.dropped
                             if item.feature == feature
                         ],

@@ -115,7 +115,10 @@ STATIC_ROOT = STATE / "static"
 STORAGES = {
     "default": {"BACKEND": "django.core.files.storage.FileSystemStorage", "OPTIONS": {"location": STATE / "files"}},
     #: Raw messages and renders by SHA-256. Any Django storage can stand here, an S3-compatible one too.
-    "blobs": {"BACKEND": "django.core.files.storage.FileSystemStorage", "OPTIONS": {"location": Path(os.environ.get("JETWIND_BLOBS", STATE / "blobs"))}},
+    "blobs": {
+        "BACKEND": "django.core.files.storage.FileSystemStorage",
+        "OPTIONS": {"location": Path(os.environ.get("JETWIND_BLOBS", STATE / "blobs"))},
+    },
     "staticfiles": {"BACKEND": "whitenoise.storage.CompressedManifestStaticFilesStorage"},
 }
 WHITENOISE_KEEP_ONLY_HASHED_FILES = True

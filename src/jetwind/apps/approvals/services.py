@@ -26,7 +26,9 @@ def void_earlier(revision: Revision, user: User) -> None:
     """A new revision, or changed circumstances, void every sign-off of the mailing and take its clearance back."""
     reason = f"revision {revision.number} came in" if not revision.sign_offs.exists() else "the message's details changed"
     _void(revision.mailing, user, reason)
-    Mailing.objects.filter(pk=revision.mailing_id, stage__in=[Mailing.Stage.CLEARED, Mailing.Stage.SENT_BACK]).update(stage=Mailing.Stage.UNDER_REVIEW)
+    Mailing.objects.filter(pk=revision.mailing_id, stage__in=[Mailing.Stage.CLEARED, Mailing.Stage.SENT_BACK]).update(
+        stage=Mailing.Stage.UNDER_REVIEW
+    )
 
 
 def void_sent_back(revision: Revision, user: User) -> None:
@@ -89,7 +91,12 @@ def sign(user: User, revision: Revision, comment: str = "") -> SignOff:
                 raise Refused(reason)
             role = Role.APPROVER if Role.APPROVER in roles_of(user, workspace) else Role.REVIEWER
             made = SignOff.objects.create(
-                mailing=mailing, revision=revision, content_sha256=revision.content_sha256, by=user, role=role.value, comment=" ".join(comment.split())[:500]
+                mailing=mailing,
+                revision=revision,
+                content_sha256=revision.content_sha256,
+                by=user,
+                role=role.value,
+                comment=" ".join(comment.split())[:500],
             )
             record("approval.signed", actor=user, mailing_id=mailing.pk, revision=revision.number, content=revision.content_sha256)
             if is_enough(revision):
@@ -128,7 +135,12 @@ def release(user: User, revision: Revision) -> Release:
             now = timezone.now()
             content = clearance(walk, user, now.isoformat())
             made = Release.objects.create(
-                mailing=mailing, revision=revision, record=content, record_sha256=hashlib.sha256(as_bytes(content)).hexdigest(), by=user, at=now
+                mailing=mailing,
+                revision=revision,
+                record=content,
+                record_sha256=hashlib.sha256(as_bytes(content)).hexdigest(),
+                by=user,
+                at=now,
             )
             record("approval.released", actor=user, mailing_id=mailing.pk, revision=revision.number, record=made.record_sha256)
             Mailing.objects.filter(pk=mailing.pk).update(stage=Mailing.Stage.RELEASED)
@@ -184,10 +196,19 @@ def clearance(walk: Walk, user: User, released_at: str) -> dict[str, Any]:
         ],
         "spam": {"score": walk.run.spam.get("score"), "band": walk.run.spam.get("band")},
         "sign_offs": [
-            {"by": sign_off.by.shown_name, "role": sign_off.role, "at": sign_off.at.isoformat(), "comment": sign_off.comment, "content_sha256": sign_off.content_sha256}
+            {
+                "by": sign_off.by.shown_name,
+                "role": sign_off.role,
+                "at": sign_off.at.isoformat(),
+                "comment": sign_off.comment,
+                "content_sha256": sign_off.content_sha256,
+            }
             for sign_off in revision.sign_offs.filter(voided_at=None).select_related("by")
         ],
-        "test_sends": [{"by": send.by.shown_name, "at": send.at.isoformat(), "list": send.list_name, "copies": send.copies.count()} for send in revision.test_sends.select_related("by")],
+        "test_sends": [
+            {"by": send.by.shown_name, "at": send.at.isoformat(), "list": send.list_name, "copies": send.copies.count()}
+            for send in revision.test_sends.select_related("by")
+        ],
         "released": {"by": user.shown_name, "at": released_at},
     }
 

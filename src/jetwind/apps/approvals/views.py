@@ -30,12 +30,17 @@ def station(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     walk = page["walk"]
     history = [
         (other, list(other.sign_offs.select_related("by")))
-        for other in Revision.objects.filter(mailing=mailing).select_related("uploaded_by").prefetch_related("sign_offs__by").order_by("-number")
+        for other in Revision.objects.filter(mailing=mailing)
+        .select_related("uploaded_by")
+        .prefetch_related("sign_offs__by")
+        .order_by("-number")
     ]
     page |= {
         "history": history,
         "blockers": services.blockers(walk),
-        "why_not": services.why_not_sign(request.user, walk) if may(request.user, "approval:sign", mailing.workspace) else "Signing is for the approver or reviewer.",
+        "why_not": services.why_not_sign(request.user, walk)
+        if may(request.user, "approval:sign", mailing.workspace)
+        else "Signing is for the approver or reviewer.",
         "required": mailing.workspace.sign_offs_required,
         "excuses": [excuse for excuse in excuses_for(revision) if any(found.excuse == excuse for found in walk.findings)],
         "open_fixes": [found for found in walk.findings if found.is_open],

@@ -43,7 +43,9 @@ def record(action: str, *, actor: Any, mailing_id: int | None = None, **data: An
 def entry_hash(entry: LogEntry) -> str:
     """SHA-256 over the entry's content and the hash before it."""
     content = json.dumps(
-        [entry.previous_hash, entry.at.isoformat(), entry.actor_id, entry.action, entry.mailing_id, entry.data], sort_keys=True, ensure_ascii=False
+        [entry.previous_hash, entry.at.isoformat(), entry.actor_id, entry.action, entry.mailing_id, entry.data],
+        sort_keys=True,
+        ensure_ascii=False,
     )
     return hashlib.sha256(content.encode()).hexdigest()
 

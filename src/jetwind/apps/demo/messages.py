@@ -34,7 +34,12 @@ def _mail(html: str, text: str | None, images: dict[str, bytes], **headers: str)
 
 def clean_sale() -> bytes:
     """The spring glaze sale: nothing wrong with it."""
-    images = {"wordmark": pictures.wordmark(), "shelf": pictures.shelf(), "tidepool": pictures.glaze("tidepool"), "ember": pictures.glaze("ember")}
+    images = {
+        "wordmark": pictures.wordmark(),
+        "shelf": pictures.shelf(),
+        "tidepool": pictures.glaze("tidepool"),
+        "ember": pictures.glaze("ember"),
+    }
     return _mail(
         (_FILES / "spring-glaze-sale.html").read_text("utf-8"),
         (_FILES / "spring-glaze-sale.txt").read_text("utf-8"),
@@ -51,7 +56,11 @@ def faulty_weekend() -> bytes:
     """The open-studio weekend: something wrong at every station."""
     html = (_FILES / "open-studio-weekend.html").read_text("utf-8")
     # Styles that every campaign since 2019 left behind: this is how real messages grow past the point where they are cut off.
-    left_over = "\n".join(f"    .season-{year}-{number:03d} td.panel {{ padding: {number % 24}px 12px; border-color: #d9d5ca; }}" for year in range(2019, 2027) for number in range(180))
+    left_over = "\n".join(
+        f"    .season-{year}-{number:03d} td.panel {{ padding: {number % 24}px 12px; border-color: #d9d5ca; }}"
+        for year in range(2019, 2027)
+        for number in range(180)
+    )
     images = {"wordmark": pictures.wordmark(), "studio": pictures.grainy_studio()}
     return _mail(
         html.replace("/* left-over styles */", left_over),

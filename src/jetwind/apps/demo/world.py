@@ -18,7 +18,12 @@ DOMAIN = "saltmarsh-kiln.example"
 PASSWORD = "walk-the-round"
 _ZONE = "Europe/Amsterdam"
 
-PEOPLE = (("rosa", "Rosa", "Quill", "reviewer"), ("amos", "Amos", "Thrift", "author"), ("petra", "Petra", "Vane", "approver"), ("odell", "Odell", "Marsh", "operator"))
+PEOPLE = (
+    ("rosa", "Rosa", "Quill", "reviewer"),
+    ("amos", "Amos", "Thrift", "author"),
+    ("petra", "Petra", "Vane", "approver"),
+    ("odell", "Odell", "Marsh", "operator"),
+)
 
 #: Name, first name, last name, remark: each awkward in its own way.
 READERS = (
@@ -48,11 +53,22 @@ def build() -> Workspace:
     )
     users = {}
     for username, first, last, role in PEOPLE:
-        users[role] = User.objects.create_user(username, f"{username}@{DOMAIN}", PASSWORD, first_name=first, last_name=last, time_zone=_ZONE)
+        users[role] = User.objects.create_user(
+            username, f"{username}@{DOMAIN}", PASSWORD, first_name=first, last_name=last, time_zone=_ZONE
+        )
         Membership.objects.create(workspace=workspace, user=users[role], roles=[role])
     for number, (name, first, last, remark) in enumerate(READERS, 1):
-        values = {"first_name": first, "last_name": last, "member_number": f"SK-{1040 + number}", "course_title": "Throwing off the hump", "slot": "Tuesday 2 March", "pick_up_date": "Thursday 4 March"}
-        SampleReader.objects.create(workspace=workspace, name=name, email=f"reader{number}@{DOMAIN}", time_zone=_ZONE, values=values, remark=remark)
+        values = {
+            "first_name": first,
+            "last_name": last,
+            "member_number": f"SK-{1040 + number}",
+            "course_title": "Throwing off the hump",
+            "slot": "Tuesday 2 March",
+            "pick_up_date": "Thursday 4 March",
+        }
+        SampleReader.objects.create(
+            workspace=workspace, name=name, email=f"reader{number}@{DOMAIN}", time_zone=_ZONE, values=values, remark=remark
+        )
     test_list = TestList.objects.create(workspace=workspace, name="The quay team")
     for username, *_ in PEOPLE[:3]:
         TestAddress.objects.create(list=test_list, address=f"{username}@{DOMAIN}")
@@ -61,7 +77,25 @@ def build() -> Workspace:
         return datetime(2027, month, day, hour, tzinfo=ZoneInfo(_ZONE))
 
     author = users["author"]
-    take_in(author, workspace, messages.clean_sale(), "spring-glaze-sale.eml", details=Details("Spring glaze sale", "promotional", "members and friends, 2,140 readers", planned(3, 9, 9), _ZONE))
-    take_in(author, workspace, messages.faulty_weekend(), "open-studio-weekend.eml", details=Details("Open studio weekend", "newsletter", "members and friends, 2,140 readers", planned(5, 4, 10), _ZONE))
-    take_in(author, workspace, messages.pick_up_notice(), "pick-up-notice.eml", details=Details("Pick-up notice", "transactional", "whoever has a firing to collect", planned(3, 4, 8), _ZONE))
+    take_in(
+        author,
+        workspace,
+        messages.clean_sale(),
+        "spring-glaze-sale.eml",
+        details=Details("Spring glaze sale", "promotional", "members and friends, 2,140 readers", planned(3, 9, 9), _ZONE),
+    )
+    take_in(
+        author,
+        workspace,
+        messages.faulty_weekend(),
+        "open-studio-weekend.eml",
+        details=Details("Open studio weekend", "newsletter", "members and friends, 2,140 readers", planned(5, 4, 10), _ZONE),
+    )
+    take_in(
+        author,
+        workspace,
+        messages.pick_up_notice(),
+        "pick-up-notice.eml",
+        details=Details("Pick-up notice", "transactional", "whoever has a firing to collect", planned(3, 4, 8), _ZONE),
+    )
     return workspace

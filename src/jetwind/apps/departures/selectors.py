@@ -47,7 +47,9 @@ def departures(workspace: Workspace, *, search: str = "", stage: str = "") -> li
     if stage:
         found = found.filter(stage=stage)
     if search:
-        found = found.filter(Q(title__icontains=search) | Q(audience__icontains=search) | Q(revisions__subject__icontains=search)).distinct()
+        found = found.filter(
+            Q(title__icontains=search) | Q(audience__icontains=search) | Q(revisions__subject__icontains=search)
+        ).distinct()
     mailings = list(found)
     ids = [mailing.newest_id for mailing in mailings]
     last_run = CheckRun.objects.filter(revision=OuterRef("pk")).order_by("-created_at").values("pk")[:1]
@@ -60,17 +62,24 @@ def departures(workspace: Workspace, *, search: str = "", stage: str = "") -> li
     }
     runs = [revision.run_id for revision in revisions.values() if revision.run_id]
     excuses = {
-        (excuse.mailing_id, excuse.fingerprint): excuse.only_revision_id for excuse in Excuse.objects.filter(mailing__in=mailings, lifted_at=None)
+        (excuse.mailing_id, excuse.fingerprint): excuse.only_revision_id
+        for excuse in Excuse.objects.filter(mailing__in=mailings, lifted_at=None)
     }
     run_of = {revision.run_id: revision for revision in revisions.values() if revision.run_id}
     counts: dict[int, Counter[tuple[str, str]]] = {run_id: Counter() for run_id in runs}
-    for run_id, level, station, fingerprint in FindingRecord.objects.filter(run_id__in=runs).values_list("run_id", "level", "station", "fingerprint"):
+    for run_id, level, station, fingerprint in FindingRecord.objects.filter(run_id__in=runs).values_list(
+        "run_id", "level", "station", "fingerprint"
+    ):
         revision = run_of[run_id]
         key = (revision.mailing_id, fingerprint)
         if key in excuses and excuses[key] in (None, revision.pk):
             continue
         counts[run_id][level, station] += 1
-    busy = set(Work.objects.filter(state__in=[Work.State.WAITING, Work.State.RUNNING], subject__in=[f"revision:{pk}" for pk in ids]).values_list("subject", flat=True))
+    busy = set(
+        Work.objects.filter(state__in=[Work.State.WAITING, Work.State.RUNNING], subject__in=[f"revision:{pk}" for pk in ids]).values_list(
+            "subject", flat=True
+        )
+    )
     return [_row(mailing, revisions[mailing.newest_id], counts, busy) for mailing in mailings]
 
 
@@ -85,7 +94,16 @@ def _row(mailing: Mailing, revision: Revision, counts: dict[int, Counter[tuple[s
     clear = sum(station.slug in looked and station.slug not in weighty for station in walked)
     stripes = clear * 5 // len(walked) if run_id else 0
     is_busy = f"revision:{revision.pk}" in busy
-    return Departure(mailing, revision, stops, fixes, min(stripes, 3) if stops else stripes, _holding(mailing, stops, len(walked) - len(looked), run_id is not None, is_busy), run_id is not None, is_busy)
+    return Departure(
+        mailing,
+        revision,
+        stops,
+        fixes,
+        min(stripes, 3) if stops else stripes,
+        _holding(mailing, stops, len(walked) - len(looked), run_id is not None, is_busy),
+        run_id is not None,
+        is_busy,
+    )
 
 
 def _holding(mailing: Mailing, stops: int, unseen: int, is_checked: bool, is_busy: bool) -> str:
@@ -105,12 +123,25 @@ def _holding(mailing: Mailing, stops: int, unseen: int, is_checked: bool, is_bus
     return "waits for sign-offs"
 
 
-def day_marks(rows: list[Departure], now: datetime) -> list[tuple[Departure, float]]:
-    """Planned messages with their place on the time axis, in percent from the first day shown to the last."""
-    planned = [row for row in rows if row.mailing.planned_at]
-    if not planned:
-        return []
-    times = [row.mailing.planned_at.timestamp() for row in planned if row.mailing.planned_at]
-    first, last = min([*times, now.timestamp()]), max([*times, now.timestamp()])
-    width = max(last - first, 86_400.0)
-    return [(row, round(3 + 94 * (time - first) / width, 2)) for row, time in zip(planned, times, strict=True)]
+@dataclass(frozen=True, slots=True)
+class DayMark:
+    """A planned message on the time axis, in percent from the left; ``lower`` puts its date into the second row."""
+
+    row: Departure
+    left: float
+    lower: bool
+
+
+def day_marks(rows: list[Departure], now: datetime) -> tuple[list[DayMark], float]:
+    """Planned messages on an axis that runs from the first time shown to the last, and the place of now."""
+    times = [(row, row.mailing.planned_at.timestamp()) for row in rows if row.mailing.planned_at]
+    if not times:
+        return [], 0.0
+    first = min(now.timestamp(), *(time for _, time in times))
+    width = max(now.timestamp(), *(time for _, time in times)) - first
+    marks: list[DayMark] = []
+    for row, time in times:
+        left = round(4 + 90 * (time - first) / max(width, 86_400.0), 2)
+        is_close = bool(marks) and left - marks[-1].left < 8
+        marks.append(DayMark(row, left, is_close and not marks[-1].lower))
+    return marks, round(4 + 90 * (now.timestamp() - first) / max(width, 86_400.0), 2)

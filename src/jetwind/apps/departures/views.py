@@ -21,9 +21,11 @@ def home(request: HttpRequest) -> HttpResponse:
     search, stage = request.GET.get("q", "").strip(), request.GET.get("stage", "")
     rows = departures(workspace, search=search, stage=stage if stage in Mailing.Stage.values else "")
     now = timezone.now()
+    marks, now_at = day_marks(rows, now)
     page = {
         "rows": rows,
-        "marks": day_marks(rows, now),
+        "marks": marks,
+        "now_at": now_at,
         "stages": Mailing.Stage.choices,
         "stage": stage,
         "search": search,

@@ -19,8 +19,12 @@ class DetailsForm(forms.Form):
     title = forms.CharField(max_length=160, required=False, label="Working title")
     kind = forms.ChoiceField(choices=Mailing._meta.get_field("kind").choices, initial="promotional")
     audience = forms.CharField(max_length=200, required=False)
-    planned = forms.DateTimeField(required=False, label="Planned for", widget=forms.DateTimeInput(attrs={"type": "datetime-local"}, format="%Y-%m-%dT%H:%M"))
-    planned_zone = forms.ChoiceField(label="In the time zone", choices=[(name, name) for name in sorted(available_timezones())], initial="UTC")
+    planned = forms.DateTimeField(
+        required=False, label="Planned for", widget=forms.DateTimeInput(attrs={"type": "datetime-local"}, format="%Y-%m-%dT%H:%M")
+    )
+    planned_zone = forms.ChoiceField(
+        label="In the time zone", choices=[(name, name) for name in sorted(available_timezones())], initial="UTC"
+    )
 
     def clean(self) -> dict[str, Any]:
         """Read the planned time in the zone that is given beside it."""
@@ -55,4 +59,16 @@ class PasteForm(DetailsForm, EnvelopeForm):
     """Pasted source with everything that goes with it."""
 
     source = forms.CharField(widget=forms.Textarea(attrs={"rows": 14, "spellcheck": "false", "class": "source"}), strip=False)
-    field_order = ["source", "subject", "sender_name", "sender_address", "reply_address", "preview_text", "title", "kind", "audience", "planned", "planned_zone"]
+    field_order = [
+        "source",
+        "subject",
+        "sender_name",
+        "sender_address",
+        "reply_address",
+        "preview_text",
+        "title",
+        "kind",
+        "audience",
+        "planned",
+        "planned_zone",
+    ]

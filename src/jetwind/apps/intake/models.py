@@ -35,7 +35,9 @@ class Mailing(models.Model):
 
     class Meta:
         constraints = [
-            models.CheckConstraint(condition=Q(stage__in=["taken-in", "under-review", "sent-back", "cleared", "released"]), name="known_stage"),
+            models.CheckConstraint(
+                condition=Q(stage__in=["taken-in", "under-review", "sent-back", "cleared", "released"]), name="known_stage"
+            ),
             models.CheckConstraint(condition=Q(kind__in=[kind.value for kind in Kind]), name="known_kind"),
         ]
 

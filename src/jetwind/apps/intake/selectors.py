@@ -19,7 +19,9 @@ def mailing_for(user: User, mailing_id: int) -> Mailing:
     Raises:
         Http404: there is none with this number there.
     """
-    mailing = Mailing.objects.select_related("workspace", "copied_from", "created_by").filter(pk=mailing_id, workspace=workspace_of(user)).first()
+    mailing = (
+        Mailing.objects.select_related("workspace", "copied_from", "created_by").filter(pk=mailing_id, workspace=workspace_of(user)).first()
+    )
     if mailing is None:
         raise Http404("no such mailing")
     return mailing

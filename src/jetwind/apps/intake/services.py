@@ -38,7 +38,9 @@ class Details:
     planned_zone: str = "UTC"
 
 
-def take_in(user: User, workspace: Workspace, data: bytes, file_name: str, *, details: Details | None = None, envelope: Envelope | None = None) -> Mailing:
+def take_in(
+    user: User, workspace: Workspace, data: bytes, file_name: str, *, details: Details | None = None, envelope: Envelope | None = None
+) -> Mailing:
     """A new mailing with revision 1.
 
     Raises:
@@ -119,7 +121,9 @@ def change_details(user: User, mailing: Mailing, details: Details) -> None:
     with transaction.atomic():
         locked = Mailing.objects.select_for_update().get(pk=mailing.pk)
         refuse_if_locked(locked)
-        changed = [name for name in ("title", "kind", "audience", "planned_at", "planned_zone") if getattr(locked, name) != getattr(details, name)]
+        changed = [
+            name for name in ("title", "kind", "audience", "planned_at", "planned_zone") if getattr(locked, name) != getattr(details, name)
+        ]
         for name in changed:
             setattr(locked, name, getattr(details, name))
         if not changed:

@@ -69,12 +69,23 @@ def details(request: HttpRequest, mailing_id: int) -> HttpResponse:
     from zoneinfo import ZoneInfo
 
     shown = mailing.planned_at.astimezone(ZoneInfo(mailing.planned_zone)).strftime("%Y-%m-%dT%H:%M") if mailing.planned_at else ""
-    initial = {"title": mailing.title, "kind": mailing.kind, "audience": mailing.audience, "planned": shown, "planned_zone": mailing.planned_zone}
+    initial = {
+        "title": mailing.title,
+        "kind": mailing.kind,
+        "audience": mailing.audience,
+        "planned": shown,
+        "planned_zone": mailing.planned_zone,
+    }
     form = DetailsForm(request.POST or None, initial=initial)
     if request.method == "POST" and form.is_valid():
         services.change_details(request.user, mailing, form.details())
         return redirect("newest", mailing.pk)
-    return render(request, "intake/details.html", {"form": form, "mailing": mailing, "section": "departures"}, status=400 if request.method == "POST" else 200)
+    return render(
+        request,
+        "intake/details.html",
+        {"form": form, "mailing": mailing, "section": "departures"},
+        status=400 if request.method == "POST" else 200,
+    )
 
 
 @require_POST
@@ -115,5 +126,7 @@ def _upload(request: HttpRequest) -> tuple[bytes, str]:
         raise Refused("No file came along; choose an .eml, an .html or a .zip.")
     name = file.name or "message"
     if (file.size or 0) > LARGEST_INPUT:
-        raise Refused(f"“{name}” is {(file.size or 0) / 1024 / 1024:.0f} MB; the largest that can be taken in is {LARGEST_INPUT // 1024 // 1024} MB.")
+        raise Refused(
+            f"“{name}” is {(file.size or 0) / 1024 / 1024:.0f} MB; the largest that can be taken in is {LARGEST_INPUT // 1024 // 1024} MB."
+        )
     return file.read(), name

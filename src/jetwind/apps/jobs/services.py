@@ -19,7 +19,10 @@ def start(kind: str, subject: str, *, doing: str, enqueue: Callable[[int], Any],
     """Open a piece of work and enqueue its task in the same transaction; while one is open, that one is returned."""
     with transaction.atomic():
         work, is_new = Work.objects.get_or_create(
-            kind=kind, subject=subject, state__in=[Work.State.WAITING, Work.State.RUNNING], defaults={"doing": doing, "total": total, "state": Work.State.WAITING}
+            kind=kind,
+            subject=subject,
+            state__in=[Work.State.WAITING, Work.State.RUNNING],
+            defaults={"doing": doing, "total": total, "state": Work.State.WAITING},
         )
         if is_new:
             enqueue(work.pk)

@@ -140,7 +140,13 @@ def _requests(message: Message, renders: list[Render]) -> Iterator[tuple[Render,
         profile = profiles()[render.profile]
         page = rewrite(message, profile, "off" if render.mode == Render.Mode.BLOCKED else "on")
         parts = {digest: (part.content_type, part.data) for digest, part in page.parts.items()}
-        yield render, page, CaptureRequest(page.html, parts, profile.width, profile.first_screen, profile.pixel_ratio, dark=render.mode == Render.Mode.NIGHT)
+        yield (
+            render,
+            page,
+            CaptureRequest(
+                page.html, parts, profile.width, profile.first_screen, profile.pixel_ratio, dark=render.mode == Render.Mode.NIGHT
+            ),
+        )
 
 
 def _key(page: Rewritten, request: CaptureRequest) -> str:

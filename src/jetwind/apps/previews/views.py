@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from dataclasses import dataclass
 from typing import Any
 from urllib.parse import urlencode
@@ -18,7 +19,7 @@ from jetwind.apps.jobs import services as jobs
 from jetwind.apps.previews import services
 from jetwind.apps.previews.models import Render
 from jetwind.apps.review.frame import frame
-from jetwind.apps.review.selectors import Walk, station_address
+from jetwind.apps.review.selectors import ShownFinding, Walk, station_address
 from jetwind.apps.workspace.access import workspace_of
 from jetwind.core.profiles import profiles
 
@@ -39,6 +40,7 @@ class Pin:
     top: float
     width: float
     height: float
+    stack: int
 
 
 @require_GET
@@ -69,8 +71,18 @@ def appearance(request: HttpRequest, mailing_id: int, number: int) -> HttpRespon
     page |= {
         "sheets": sheets,
         "mode": mode,
-        "modes": [(value, label, _here(revision, {"profile": chosen, "mode": value, "finding": request.GET.get("finding", "")})) for value, label in Render.Mode.choices],
-        "profile_links": [(profile_id, profiles()[profile_id].name if profile_id else "All side by side", _here(revision, {"profile": profile_id, "mode": mode})) for profile_id in steps],
+        "modes": [
+            (value, label, _here(revision, {"profile": chosen, "mode": value, "finding": request.GET.get("finding", "")}))
+            for value, label in Render.Mode.choices
+        ],
+        "profile_links": [
+            (
+                profile_id,
+                profiles()[profile_id].name if profile_id else "All side by side",
+                _here(revision, {"profile": profile_id, "mode": mode}),
+            )
+            for profile_id in steps
+        ],
         "chosen_profile": chosen if chosen in ids else "",
         "previous_profile": _here(revision, {"profile": steps[at - 1], "mode": mode}) if at else None,
         "next_profile": _here(revision, {"profile": steps[at + 1], "mode": mode}) if at + 1 < len(steps) else None,
@@ -97,7 +109,7 @@ def _pins(walk: Walk, revision: Revision, shot: Render, query: Any) -> list[Pin]
         return []
     boxes = {box[0]: box for box in shot.boxes}
     document = message_of(revision).document
-    pins: list[Pin] = []
+    placed: list[tuple[ShownFinding, list[Any]]] = []
     for found in walk.findings:
         index = found.record.element
         if index is None or document is None or index >= len(document.all_elements):
@@ -105,28 +117,37 @@ def _pins(walk: Walk, revision: Revision, shot: Render, query: Any) -> list[Pin]
         element = document.all_elements[index]
         box = next((boxes[step.index] for step in (element, *element.ancestors()) if step.index in boxes), None)
         box = box or next((boxes[inner.index] for inner in element.elements() if inner.index in boxes), None)
-        if box is None or element.tag in ("html", "body"):
-            continue
-        _, _, x, y, width, height = box
-        query_now = {"profile": query.get("profile", ""), "mode": query.get("mode", ""), "finding": found.record.fingerprint}
-        kept = {name: value for name, value in query_now.items() if value}
-        slug = found.record.station
-        target = station_address(revision, slug) + f"?{urlencode(kept if slug == _SLUG else {'finding': found.record.fingerprint})}"
+        if box is not None and element.tag not in ("html", "body"):
+            placed.append((found, box))
+    # Numbered as the eye goes down the picture; pins that share a place have their numbers one below the other.
+    placed.sort(key=lambda pair: (pair[1][3], pair[1][2]))
+    stacks: Counter[tuple[int, int]] = Counter()
+    pins: list[Pin] = []
+    for found, (_, _, x, y, width, height) in placed:
+        here = (round(x / 12), round(y / 12))
         pins.append(
             Pin(
-                len(pins) + 1,
-                target,
-                found.record.sentence,
-                found.record.level,
-                found.is_open,
-                query.get("finding") == found.record.fingerprint,
-                _share(max(x, 0), shot.width),
-                _share(y, shot.height),
-                _share(min(width, shot.width - max(x, 0)), shot.width),
-                _share(height, shot.height),
+                number=len(pins) + 1,
+                address=_pin_address(revision, found, query),
+                sentence=found.record.sentence,
+                level=found.record.level,
+                is_open=found.is_open,
+                is_chosen=query.get("finding") == found.record.fingerprint,
+                left=_share(max(x, 0), shot.width),
+                top=_share(y, shot.height),
+                width=_share(min(width, shot.width - max(x, 0)), shot.width),
+                height=_share(height, shot.height),
+                stack=stacks[here],
             )
         )
+        stacks[here] += 1
     return pins
+
+
+def _pin_address(revision: Revision, found: ShownFinding, query: Any) -> str:
+    """Where a pin leads: the finding at its own station; at this one, with profile and mode kept."""
+    kept = {name: query[name] for name in ("profile", "mode") if query.get(name)} if found.record.station == _SLUG else {}
+    return station_address(revision, found.record.station) + f"?{urlencode({**kept, 'finding': found.record.fingerprint})}"
 
 
 @require_GET

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import base64
 import re
-from email import message_from_bytes, policy
 
 from csp.decorators import csp_replace
 from django.contrib import messages
@@ -40,7 +39,11 @@ def station(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
         "sends": sends,
         "lists": workspace.test_lists.prefetch_related("addresses").order_by("id"),
         "readers": workspace.readers.all(),
-        "is_under_way": any(copy.state == TestCopy.State.WAITING or (copy.state == TestCopy.State.HANDED_OVER and not copy.arrivals.all()) for send in sends[:1] for copy in send.copies.all()),
+        "is_under_way": any(
+            copy.state == TestCopy.State.WAITING or (copy.state == TestCopy.State.HANDED_OVER and not copy.arrivals.all())
+            for send in sends[:1]
+            for copy in send.copies.all()
+        ),
     }
     template = "proofs/_sends.html" if request.headers.get("HX-Request") else "proofs/station.html"
     return render(request, template, page)
@@ -89,7 +92,17 @@ def arrival(request: HttpRequest, arrival_id: int) -> HttpResponse:
 
 @require_GET
 @xframe_options_sameorigin
-@csp_replace({"default-src": ["'none'"], "img-src": ["data:"], "style-src": ["'unsafe-inline'"], "frame-ancestors": ["'self'"], "sandbox": True, "script-src": ["'none'"], "form-action": ["'none'"]})
+@csp_replace(
+    {
+        "default-src": ["'none'"],
+        "img-src": ["data:"],
+        "style-src": ["'unsafe-inline'"],
+        "frame-ancestors": ["'self'"],
+        "sandbox": True,
+        "script-src": ["'none'"],
+        "form-action": ["'none'"],
+    }
+)
 def arrival_html(request: HttpRequest, arrival_id: int) -> HttpResponse:
     """The HTML of an arrival for the sandboxed frame: no script, nothing fetched, its own pictures inside it."""
     found = _arrival(request, arrival_id)

@@ -73,7 +73,7 @@ def _fields(message: Message, context: Context) -> list[Table]:
 
 
 def _links(message: Message, context: Context) -> list[Table]:
-    table = Table("Links", ["Line", "Name", "Address", "Host"], empty="The message has no links.")
+    table = Table("Every link", ["Line", "Name", "Address", "Host"], empty="The message has no links.")
     source = message.html.source if message.html else message.text.source if message.text else None
     for link in links(message):
         line = source.position(link.span.start).line if source and link.span else ""
@@ -82,7 +82,9 @@ def _links(message: Message, context: Context) -> list[Table]:
 
 
 def _images(message: Message, context: Context) -> list[Table]:
-    table = Table("Pictures", ["Line", "Picture", "Pixels", "Shown at", "Weight", "Alternative text"], empty="The message has no pictures.")
+    table = Table(
+        "Every picture", ["Line", "Picture", "Pixels", "Shown at", "Weight", "Alternative text"], empty="The message has no pictures."
+    )
     for reference in image_references(message):
         resource = message.resource(reference.value) if reference.is_local else None
         facts = measure(resource.data) if resource else None
@@ -117,7 +119,11 @@ def _footer(message: Message, context: Context) -> list[Table]:
 
     table = Table("What a footer owes the reader", ["Demand", "What meets it"])
     link = unsubscribe_link(message)
-    table.add("A way to unsubscribe", f"{link.name} → {link.address}" if link else "nothing found", element=link.element.index if link and link.element else None)
+    table.add(
+        "A way to unsubscribe",
+        f"{link.name} → {link.address}" if link else "nothing found",
+        element=link.element.index if link and link.element else None,
+    )
     table.add("A postal address", postal_address(message.reading.visible_text) or "nothing found")
     header = message.header("List-Unsubscribe")
     table.add("List-Unsubscribe header", " ".join(list_unsubscribe_targets(header.value)) if header else "none in what was taken in")

@@ -112,7 +112,7 @@ def excerpt_of(message: Message, record: FindingRecord) -> Excerpt | None:
     source = sources.get(record.part)
     if source is None or record.start is None or record.end is None:
         return None
-    return source.excerpt(Span(record.start, record.end))
+    return source.excerpt(Span(record.start, record.end), lines=1, width=160)
 
 
 def _gauges(walk: Walk, message: Message) -> list[Gauge]:
@@ -142,7 +142,9 @@ def _address(revision: Revision, slug: str, query: dict[str, str]) -> str:
     return station_address(revision, slug) + (f"?{urlencode(query)}" if query else "")
 
 
-def _neighbours(revision: Revision, slug: str, state: StationState, chosen: ShownFinding | None, kept: dict[str, str]) -> dict[str, str | None]:
+def _neighbours(
+    revision: Revision, slug: str, state: StationState, chosen: ShownFinding | None, kept: dict[str, str]
+) -> dict[str, str | None]:
     """Targets of the keys for the previous and next finding; with none selected, the first is next."""
     prints = [found.record.fingerprint for found in state.findings]
     if not prints:

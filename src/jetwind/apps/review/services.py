@@ -35,7 +35,9 @@ on_sent_back: list[Callable[[Revision, User], None]] = []
 def context_of(revision: Revision) -> Context:
     """The circumstances under which a revision is checked now."""
     mailing, workspace = revision.mailing, revision.mailing.workspace
-    readers = tuple(Sample(reader.name, {name: str(value) for name, value in reader_values(reader).items()}) for reader in workspace.readers.all())
+    readers = tuple(
+        Sample(reader.name, {name: str(value) for name, value in reader_values(reader).items()}) for reader in workspace.readers.all()
+    )
     fields = frozenset(workspace.field_list) | {"email", "time_zone"}
     return Context(
         kind=Kind(mailing.kind),
@@ -185,9 +187,9 @@ def excuse(user: User, revision: Revision, fingerprint: str, reason: str, *, onl
         with transaction.atomic():
             mailing = Mailing.objects.select_for_update().get(pk=revision.mailing_id)
             refuse_if_locked(mailing)
-            Excuse.objects.filter(mailing=mailing, fingerprint=fingerprint, lifted_at=None, only_revision__isnull=False).exclude(only_revision=revision).update(
-                lifted_at=timezone.now()
-            )
+            Excuse.objects.filter(mailing=mailing, fingerprint=fingerprint, lifted_at=None, only_revision__isnull=False).exclude(
+                only_revision=revision
+            ).update(lifted_at=timezone.now())
             made = Excuse.objects.create(
                 mailing=mailing,
                 check_id=found.check_id,

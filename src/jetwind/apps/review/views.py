@@ -60,7 +60,12 @@ def _spam_sum(spam: dict[str, Any], without: list[str]) -> dict[str, Any]:
     scale = max(8.0, total.score())
     for row in rows:
         row["left"], row["share"] = 100 * row["start"] / scale, 100 * row["reason"].weight / scale
-    return {"rows": rows, "score": total.score(without), "band": total.band(without), "lines": [(name, lowest, 100 * lowest / scale) for name, lowest in BANDS.items()]}
+    return {
+        "rows": rows,
+        "score": total.score(without),
+        "band": total.band(without),
+        "lines": [(name, lowest, 100 * lowest / scale) for name, lowest in BANDS.items()],
+    }
 
 
 @require_GET
@@ -98,7 +103,9 @@ def excuse(request: HttpRequest, mailing_id: int, number: int, fingerprint: str)
         services.lift_excuse(request.user, revision, fingerprint)
         return redirect(address)
     try:
-        services.excuse(request.user, revision, fingerprint, request.POST.get("reason", ""), only_this_revision=request.POST.get("lasts") == "revision")
+        services.excuse(
+            request.user, revision, fingerprint, request.POST.get("reason", ""), only_this_revision=request.POST.get("lasts") == "revision"
+        )
     except Refused as refused:
         messages.error(request, refused.sentence)
         request.session["kept_reason"] = request.POST.get("reason", "")[:2000]

@@ -18,9 +18,19 @@ def health(request: HttpRequest) -> HttpResponse:
 
 def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
     """There is nothing at this address."""
-    return render(request, "ui/refused.html", {"sentence": "There is nothing at this address. It may have been mistyped, or belong to another team."}, status=404)
+    return render(
+        request,
+        "ui/refused.html",
+        {"sentence": "There is nothing at this address. It may have been mistyped, or belong to another team."},
+        status=404,
+    )
 
 
 def broken(request: HttpRequest) -> HttpResponse:
     """Something of ours failed; the log has the details."""
-    return render(request, "ui/refused.html", {"sentence": "Jetwind failed on this request. Nothing was changed; the details are in the server's log."}, status=500)
+    return render(
+        request,
+        "ui/refused.html",
+        {"sentence": "Jetwind failed on this request. Nothing was changed; the details are in the server's log."},
+        status=500,
+    )

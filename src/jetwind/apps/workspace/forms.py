@@ -20,7 +20,9 @@ class ReaderForm(forms.ModelForm):
         super().__init__(*args, **kwargs)
         self._fields = list(workspace.field_list)
         for name in self._fields:
-            self.fields[f"value-{name}"] = forms.CharField(max_length=300, required=False, label=name, initial=self.instance.values.get(name, ""), strip=False)
+            self.fields[f"value-{name}"] = forms.CharField(
+                max_length=300, required=False, label=name, initial=self.instance.values.get(name, ""), strip=False
+            )
 
     def save(self, commit: bool = True) -> SampleReader:
         """The reader with its values; the service saves it."""
@@ -32,7 +34,23 @@ class ReaderForm(forms.ModelForm):
 class SettingsForm(forms.Form):
     """The house's lists."""
 
-    field_list = forms.CharField(widget=forms.Textarea(attrs={"rows": 3}), required=False, label="Field list", help_text="Names of the fields that the sending system fills.")
-    practice_domains = forms.CharField(required=False, label="Practice domains", help_text="Invented domains that stand for real ones, and are not reported as stand-in addresses.")
-    test_domains = forms.CharField(required=False, label="Test domains", help_text="Test sends reach addresses of these domains and no others.")
-    sign_offs_required = forms.IntegerField(min_value=1, max_value=9, label="Sign-offs to clear a message", help_text="One of them comes from an approver, none from whoever uploaded a revision.")
+    field_list = forms.CharField(
+        widget=forms.Textarea(attrs={"rows": 3}),
+        required=False,
+        label="Field list",
+        help_text="Names of the fields that the sending system fills.",
+    )
+    practice_domains = forms.CharField(
+        required=False,
+        label="Practice domains",
+        help_text="Invented domains that stand for real ones, and are not reported as stand-in addresses.",
+    )
+    test_domains = forms.CharField(
+        required=False, label="Test domains", help_text="Test sends reach addresses of these domains and no others."
+    )
+    sign_offs_required = forms.IntegerField(
+        min_value=1,
+        max_value=9,
+        label="Sign-offs to clear a message",
+        help_text="One of them comes from an approver, none from whoever uploaded a revision.",
+    )

@@ -18,14 +18,18 @@ _FIELD = re.compile(r"[A-Za-z_][\w-]*(?:\.[\w-]+)*\Z")
 
 
 @transaction.atomic
-def configure(user: User, workspace: Workspace, *, field_list: str, practice_domains: str, test_domains: str, sign_offs_required: int) -> None:
+def configure(
+    user: User, workspace: Workspace, *, field_list: str, practice_domains: str, test_domains: str, sign_offs_required: int
+) -> None:
     """Set the house's lists, given as words parted by spaces or commas.
 
     Raises:
         NotAllowed, Refused: not permitted; a domain or field name that is none.
     """
     permit(user, "workspace:configure", workspace)
-    fields, practice, tests = (sorted(set(re.split(r"[\s,]+", text.strip())) - {""}) for text in (field_list, practice_domains.lower(), test_domains.lower()))
+    fields, practice, tests = (
+        sorted(set(re.split(r"[\s,]+", text.strip())) - {""}) for text in (field_list, practice_domains.lower(), test_domains.lower())
+    )
     for name in fields:
         if not _FIELD.match(name):
             raise Refused(f"“{name}” cannot be a field name: letters, digits, “_” and “.” only.")

@@ -21,7 +21,12 @@ def readers(request: HttpRequest) -> HttpResponse:
     assert isinstance(request.user, User)
     workspace = workspace_of(request.user)
     rows = [(reader, [reader.values.get(name, "") for name in workspace.field_list]) for reader in workspace.readers.all()]
-    page = {"workspace": workspace, "rows": rows, "may_configure": may(request.user, "workspace:configure", workspace), "section": "readers"}
+    page = {
+        "workspace": workspace,
+        "rows": rows,
+        "may_configure": may(request.user, "workspace:configure", workspace),
+        "section": "readers",
+    }
     return render(request, "workspace/readers.html", page)
 
 
@@ -36,7 +41,12 @@ def reader(request: HttpRequest, reader_id: int | None = None) -> HttpResponse:
         kept = services.keep_reader(request.user, form.save(commit=False))
         messages.success(request, f"{kept.name} is kept. Messages checked before may be checked again.")
         return redirect("readers")
-    return render(request, "workspace/reader.html", {"form": form, "reader": found, "section": "readers"}, status=400 if request.method == "POST" else 200)
+    return render(
+        request,
+        "workspace/reader.html",
+        {"form": form, "reader": found, "section": "readers"},
+        status=400 if request.method == "POST" else 200,
+    )
 
 
 @require_http_methods(["GET", "POST"])

@@ -35,7 +35,9 @@ class Cluster:
     def __init__(self, state: Path) -> None:
         self._state = state
         self._as_postgres = os.geteuid() == 0
-        binaries = sorted(Path("/usr/lib/postgresql").glob("*/bin/initdb"), key=lambda path: int(path.parts[-3]) if path.parts[-3].isdigit() else 0)
+        binaries = sorted(
+            Path("/usr/lib/postgresql").glob("*/bin/initdb"), key=lambda path: int(path.parts[-3]) if path.parts[-3].isdigit() else 0
+        )
         if not binaries:
             raise SetupFailed("PostgreSQL is not installed; “apt-get install postgresql” brings it.")
         self._bin = binaries[-1].parent
@@ -52,7 +54,9 @@ class Cluster:
 
     @staticmethod
     def _can_reach(path: Path) -> bool:
-        return subprocess.run(["runuser", "-u", "postgres", "--", "test", "-x", str(path)], capture_output=True, check=False).returncode == 0
+        return (
+            subprocess.run(["runuser", "-u", "postgres", "--", "test", "-x", str(path)], capture_output=True, check=False).returncode == 0
+        )
 
     def _run(self, *command: str, check: bool = True, quiet: bool = True) -> subprocess.CompletedProcess[str]:
         prefix = ["runuser", "-u", "postgres", "--"] if self._as_postgres else []
@@ -88,7 +92,9 @@ class Cluster:
             # Killed in the middle of writing settings or by a full disk: pg_ctl names the reason in its log.
             log = self.data / "server.log"
             options = f"-p {free_port(54329)} -c listen_addresses=127.0.0.1 -c unix_socket_directories=''"
-            done = self._run(str(self._bin / "pg_ctl"), "start", "-w", "-t", "60", "-D", str(self.data), "-l", str(log), "-o", options, check=False)
+            done = self._run(
+                str(self._bin / "pg_ctl"), "start", "-w", "-t", "60", "-D", str(self.data), "-l", str(log), "-o", options, check=False
+            )
             if done.returncode:
                 tail = log.read_text(errors="replace")[-800:] if log.exists() else done.stderr
                 raise SetupFailed(f"PostgreSQL does not start: {tail.strip()}")
@@ -110,7 +116,16 @@ class Cluster:
                 os.chown(path, entry.pw_uid, entry.pw_gid)
         try:
             self._run(
-                str(self._bin / "initdb"), "-D", str(self.data), "-U", "jetwind", "--auth=scram-sha-256", f"--pwfile={secret}", "-E", "UTF8", "--locale=C.UTF-8"
+                str(self._bin / "initdb"),
+                "-D",
+                str(self.data),
+                "-U",
+                "jetwind",
+                "--auth=scram-sha-256",
+                f"--pwfile={secret}",
+                "-E",
+                "UTF8",
+                "--locale=C.UTF-8",
             )
         finally:
             secret.unlink(missing_ok=True)

@@ -46,11 +46,20 @@ def _environment(database: str, **more: str) -> dict[str, str]:
     if not key.exists():
         key.touch(mode=0o600)
         key.write_text(secrets.token_urlsafe(64))
-    return {**os.environ, "DATABASE_URL": database, "DJANGO_SETTINGS_MODULE": "jetwind.config.settings", "JETWIND_STATE": str(STATE), "PYTHONUNBUFFERED": "1", **more}
+    return {
+        **os.environ,
+        "DATABASE_URL": database,
+        "DJANGO_SETTINGS_MODULE": "jetwind.config.settings",
+        "JETWIND_STATE": str(STATE),
+        "PYTHONUNBUFFERED": "1",
+        **more,
+    }
 
 
 def _manage(environment: dict[str, str], *arguments: str) -> None:
-    done = subprocess.run([sys.executable, str(ROOT / "manage.py"), *arguments], env=environment, capture_output=True, text=True, check=False)
+    done = subprocess.run(
+        [sys.executable, str(ROOT / "manage.py"), *arguments], env=environment, capture_output=True, text=True, check=False
+    )
     if done.returncode:
         raise SetupFailed(f"manage.py {arguments[0]} failed: {(done.stderr or done.stdout).strip()[-1500:]}")
 
@@ -115,7 +124,22 @@ def _serve(children: Children, database: str) -> int:
         _step("web server")
         children.start(
             "web",
-            [python, "-m", "gunicorn", "--bind", f"127.0.0.1:{port}", "--workers", "2", "--threads", "4", "--timeout", "60", "--access-logfile", "-", "jetwind.config.wsgi"],
+            [
+                python,
+                "-m",
+                "gunicorn",
+                "--bind",
+                f"127.0.0.1:{port}",
+                "--workers",
+                "2",
+                "--threads",
+                "4",
+                "--timeout",
+                "60",
+                "--access-logfile",
+                "-",
+                "jetwind.config.wsgi",
+            ],
             environment,
         )
         address = f"http://127.0.0.1:{port}/"
@@ -145,7 +169,9 @@ def test(arguments: list[str]) -> int:
     STATE.mkdir(parents=True, exist_ok=True)
     try:
         with _database() as database:
-            return subprocess.run([sys.executable, "-m", "pytest", *arguments], env=_environment(database), cwd=ROOT, check=False).returncode
+            return subprocess.run(
+                [sys.executable, "-m", "pytest", *arguments], env=_environment(database), cwd=ROOT, check=False
+            ).returncode
     except SetupFailed as failure:
         print(f"jetwind: {failure}", file=sys.stderr)
         return 1
@@ -158,7 +184,9 @@ def manage(arguments: list[str]) -> int:
     STATE.mkdir(parents=True, exist_ok=True)
     try:
         with _database() as database:
-            return subprocess.run([sys.executable, str(ROOT / "manage.py"), *arguments], env=_environment(database), cwd=ROOT, check=False).returncode
+            return subprocess.run(
+                [sys.executable, str(ROOT / "manage.py"), *arguments], env=_environment(database), cwd=ROOT, check=False
+            ).returncode
     except SetupFailed as failure:
         print(f"jetwind: {failure}", file=sys.stderr)
         return 1

@@ -26,7 +26,9 @@ class Children:
     def start(self, name: str, command: Sequence[str], environment: Mapping[str, str]) -> None:
         """Start a child in a process group of its own, so that Ctrl-C reaches it through us, in order."""
         with self.log(name).open("ab") as log:
-            child = subprocess.Popen(command, env=dict(environment), stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True)
+            child = subprocess.Popen(
+                command, env=dict(environment), stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True
+            )
         self._running[name] = child
         (self._folder / f"{name}.pid").write_text(f"{child.pid} {_started(child.pid)}")
 

@@ -87,9 +87,7 @@ def check(
             raise DeclarationError(f"{id}: the docstring's first line states the rule")
         if {sample.fires for sample in samples} != {True, False}:
             raise DeclarationError(f"{id} needs a sample that fires and one that does not")
-        _declared[id] = Check(
-            id, name, level, why, fix, basis, tuple(samples), cast(Find, find), options, version, find.__module__
-        )
+        _declared[id] = Check(id, name, level, why, fix, basis, tuple(samples), cast(Find, find), options, version, find.__module__)
         return find
 
     return declare

@@ -29,7 +29,6 @@ def phrases(table_name: str, key: str) -> tuple[str, ...]:
 def phrase_pattern(table_name: str, key: str) -> re.Pattern[str]:
     """A case-blind pattern that finds any of the phrases as whole words; a space in a phrase matches any white space."""
     alternatives = "|".join(
-        re.escape(phrase).replace(r"\ ", r"[\s\u00a0]+")
-        for phrase in sorted(phrases(table_name, key), key=len, reverse=True)
+        re.escape(phrase).replace(r"\ ", r"[\s\u00a0]+") for phrase in sorted(phrases(table_name, key), key=len, reverse=True)
     )
     return re.compile(rf"(?<!\w)(?:{alternatives})(?!\w)", re.IGNORECASE)

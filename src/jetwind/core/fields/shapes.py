@@ -18,7 +18,9 @@ _MIRROR = str.maketrans("[{<(", "]}>)")
 _NAME = r"[A-Za-z][A-Za-z0-9]*(?:[_.:-][A-Za-z0-9]+)*"
 
 #: Two or three symbols, a name (perhaps with a default after a bar or colon), then the mirrored symbols.
-_DOUBLED = re.compile(rf"(?P<open>[\[{{<(%$#*|~^@]{{2,3}})\s*(?P<name>{_NAME})(?P<rest>\s*[|:,][^\[\]{{}}<>\r\n]{{0,60}}?)?\s*(?P<close>[\]}})>%$#*|~^@]{{2,3}})")
+_DOUBLED = re.compile(
+    rf"(?P<open>[\[{{<(%$#*|~^@]{{2,3}})\s*(?P<name>{_NAME})(?P<rest>\s*[|:,][^\[\]{{}}<>\r\n]{{0,60}}?)?\s*(?P<close>[\]}})>%$#*|~^@]{{2,3}})"
+)
 _BRACE = re.compile(rf"(?<![{{$#%])\$?\{{\s*(?P<name>{_NAME})\s*\}}(?!\}})")
 _PERCENT = re.compile(rf"(?<![\w%])%(?P<name>{_NAME})%(?![\w%])")
 _SQUARE = re.compile(r"(?<!\[)\[(?P<name>[A-Za-z]+(?:_[A-Za-z]+)+)\](?!\])")

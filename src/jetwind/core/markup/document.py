@@ -261,9 +261,7 @@ class _RunFinder:
         start: int | None = None
         pieces: list[str] = []
         text_types = (turbohtml.TokenType.TEXT, turbohtml.TokenType.CHARACTER_REFERENCE)
-        tokens = turbohtml.tokenize(
-            self._masked.text, resolve_references=False, capture_source=True, capture_attributes=False
-        )
+        tokens = turbohtml.tokenize(self._masked.text, resolve_references=False, capture_source=True, capture_attributes=False)
         for token in tokens:
             if token.type in text_types:
                 if start is None:

@@ -29,7 +29,7 @@ __all__ = [
     "UnusableInput",
     "compose",
     "image_references",
-    "with_envelope",
     "read_bytes",
     "read_path",
+    "with_envelope",
 ]

@@ -31,7 +31,9 @@ MOST_ENTRIES = 2_000
 LARGEST_RATIO = 150
 
 _HTML_NAME = re.compile(r"\.x?html?\Z", re.IGNORECASE)
-_HTML_START = re.compile(rb"\s*<(?:!doctype\s+html|html|head|body|table|div|p|center|style|meta|span|h[1-6]|a|img)(?![\w@.-])|\s*<!--", re.IGNORECASE)
+_HTML_START = re.compile(
+    rb"\s*<(?:!doctype\s+html|html|head|body|table|div|p|center|style|meta|span|h[1-6]|a|img)(?![\w@.-])|\s*<!--", re.IGNORECASE
+)
 _HEADER_LINE = re.compile(rb"[!-9;-~]+[ \t]*:")
 _BROKEN_ZIP = (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, OSError, ValueError, KeyError)
 
@@ -79,10 +81,14 @@ def read_path(path: Path, *, syntax: Syntax = LIQUID) -> Message:
             }
             digest = b"".join(name.encode() + b"\0" + content for name, content in files.items())
             if len(digest) > LARGEST_UNPACKED:
-                raise UnusableInput(f"“{path}” holds {_megabytes(len(digest))}; the largest that can be taken in is {_megabytes(LARGEST_UNPACKED)}.")
+                raise UnusableInput(
+                    f"“{path}” holds {_megabytes(len(digest))}; the largest that can be taken in is {_megabytes(LARGEST_UNPACKED)}."
+                )
             return _from_files(files, digest, f"“{path}”", syntax)
         if path.stat().st_size > LARGEST_INPUT:
-            raise UnusableInput(f"“{path}” is {_megabytes(path.stat().st_size)}; the largest that can be taken in is {_megabytes(LARGEST_INPUT)}.")
+            raise UnusableInput(
+                f"“{path}” is {_megabytes(path.stat().st_size)}; the largest that can be taken in is {_megabytes(LARGEST_INPUT)}."
+            )
         message = read_bytes(path.read_bytes(), path.name, syntax=syntax)
     except FileNotFoundError:
         raise UnusableInput(f"“{path}” does not exist.") from None
@@ -172,7 +178,12 @@ def _unzip(data: bytes, shown: str) -> dict[str, bytes]:
                 raise UnusableInput(f"{shown} holds {len(entries):,} files; the most that can be taken in is {MOST_ENTRIES:,}.")
             for entry in entries:
                 name = entry.filename.replace("\\", "/")
-                if name.startswith("/") or ".." in name.split("/") or re.match(r"[A-Za-z]:", name) or stat.S_ISLNK(entry.external_attr >> 16):
+                if (
+                    name.startswith("/")
+                    or ".." in name.split("/")
+                    or re.match(r"[A-Za-z]:", name)
+                    or stat.S_ISLNK(entry.external_attr >> 16)
+                ):
                     raise UnusableInput(f"{shown} has a file that points outside of it: “{entry.filename}”.")
                 if entry.is_dir() or _is_clutter(name):
                     continue

@@ -18,8 +18,46 @@ _PADDING = re.compile("[\u00ad\u034f\u061c\u115f\u1160\u17b4\u17b5\u180e\u2000-\
 _SPACE = re.compile(r"[\s\u00a0]+")
 
 _BLOCKS = frozenset(
-    "address article aside blockquote body br caption center dd div dl dt fieldset footer form h1 h2 h3 h4 h5 h6 header "
-    "hr li main nav ol p pre section table tbody td tfoot th thead tr ul".split()
+    [
+        "address",
+        "article",
+        "aside",
+        "blockquote",
+        "body",
+        "br",
+        "caption",
+        "center",
+        "dd",
+        "div",
+        "dl",
+        "dt",
+        "fieldset",
+        "footer",
+        "form",
+        "h1",
+        "h2",
+        "h3",
+        "h4",
+        "h5",
+        "h6",
+        "header",
+        "hr",
+        "li",
+        "main",
+        "nav",
+        "ol",
+        "p",
+        "pre",
+        "section",
+        "table",
+        "tbody",
+        "td",
+        "tfoot",
+        "th",
+        "thead",
+        "tr",
+        "ul",
+    ]
 )
 
 
@@ -69,7 +107,11 @@ class Reading:
     @cached_property
     def hidden_text(self) -> str:
         """All text of the body that a sighted reader never gets to see, styles and scripts left out."""
-        shown = (piece.text for piece, hidden in self._all if hidden and not any(a.tag in NEVER_SHOWN for a in (piece.run.parent, *piece.run.parent.ancestors())))
+        shown = (
+            piece.text
+            for piece, hidden in self._all
+            if hidden and not any(a.tag in NEVER_SHOWN for a in (piece.run.parent, *piece.run.parent.ancestors()))
+        )
         return " ".join(shown)
 
     @cached_property

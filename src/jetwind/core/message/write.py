@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
+from datetime import datetime
 from email.message import EmailMessage
 from email.policy import SMTP
 from email.utils import format_datetime
-from datetime import datetime
 from html import escape
 
 from jetwind.core.fields import fill

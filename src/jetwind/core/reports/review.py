@@ -24,7 +24,9 @@ class Review:
     def findings(self) -> list[Finding]:
         """All findings, stops first, then in the order of checks and places."""
         found = [finding for result in self.results for finding in result.findings]
-        return sorted(found, key=lambda finding: (_WEIGHT[finding.level], finding.check, finding.place.start.offset if finding.place.start else -1))
+        return sorted(
+            found, key=lambda finding: (_WEIGHT[finding.level], finding.check, finding.place.start.offset if finding.place.start else -1)
+        )
 
     @property
     def has_stop(self) -> bool:

@@ -79,7 +79,11 @@ def _pictures_only(message: Message, context: Context) -> Verdict:
 @reason("picture-balance", "Much picture for little text", 0.9)
 def _picture_balance(message: Message, context: Context) -> Verdict:
     pictures, characters = _pictures(message), len(message.reading.visible_text)
-    return f"{pictures} pictures, {characters} characters of text" if characters >= 80 and pictures >= 2 and characters < 120 * pictures else None
+    return (
+        f"{pictures} pictures, {characters} characters of text"
+        if characters >= 80 and pictures >= 2 and characters < 120 * pictures
+        else None
+    )
 
 
 @reason("markup-heavy", "Heavy markup for its text", 0.5)
@@ -87,7 +91,11 @@ def _markup_heavy(message: Message, context: Context) -> Verdict:
     if message.html is None:
         return None
     characters = len(message.reading.visible_text)
-    return f"{message.html.octets:,} octets of HTML for {characters:,} characters" if message.html.octets > 40_000 and message.html.octets > 60 * characters else None
+    return (
+        f"{message.html.octets:,} octets of HTML for {characters:,} characters"
+        if message.html.octets > 40_000 and message.html.octets > 60 * characters
+        else None
+    )
 
 
 @reason("active-content", "Script or form in the message", 1.6)
@@ -138,7 +146,9 @@ def _unsubscribe_missing(message: Message, context: Context) -> Verdict:
 def _reply_elsewhere(message: Message, context: Context) -> Verdict:
     senders = {box.address.rpartition("@")[2].lower() for box in message.mailboxes("From")}
     replies = {box.address.rpartition("@")[2].lower() for box in message.mailboxes("Reply-To")}
-    strange = {reply for reply in replies for sender in senders if reply and sender and not (reply.endswith(sender) or sender.endswith(reply))}
+    strange = {
+        reply for reply in replies for sender in senders if reply and sender and not (reply.endswith(sender) or sender.endswith(reply))
+    }
     return ", ".join(sorted(strange)) if strange else None
 
 

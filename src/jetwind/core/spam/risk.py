@@ -17,7 +17,9 @@ from jetwind.core.spam.total import spam_sum
     fix="Look at the heaviest reasons first, change one thing, and see what moves.",
     basis="Common practice, no published source; weights not calibrated yet",
     samples=[
-        clear("From: a@kiln.org\nSubject: Spring glaze sale\n\nTwelve glazes at a fifth off until Sunday.\nUnsubscribe: https://kiln.org/u\n"),
+        clear(
+            "From: a@kiln.org\nSubject: Spring glaze sale\n\nTwelve glazes at a fifth off until Sunday.\nUnsubscribe: https://kiln.org/u\n"
+        ),
         finds("From: a@kiln.org\n\nTwelve glazes at a fifth off until Sunday.\nUnsubscribe: https://kiln.org/u\n"),
         finds("From: a@kiln.org\nSubject: RE: YOU ARE A WINNER!!!\n\nAct now! Claim your prize! Risk-free! Call now! Now!\n"),
     ],

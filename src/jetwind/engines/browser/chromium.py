@@ -212,7 +212,11 @@ class Browser:
         self._proxy = PartsProxy()
         port = await self._proxy.start()
         self._playwright = await async_playwright().start()
-        options: dict[str, Any] = {"executable_path": self._executable, "proxy": {"server": f"http://127.0.0.1:{port}"}, "args": list(_FLAGS)}
+        options: dict[str, Any] = {
+            "executable_path": self._executable,
+            "proxy": {"server": f"http://127.0.0.1:{port}"},
+            "args": list(_FLAGS),
+        }
         # Chromium refuses its sandbox to root; for anybody else it is tried first.
         is_root = os.geteuid() == 0
         try:

@@ -29,7 +29,7 @@ class _Handler:
     def __init__(self, keep: Callable[[Delivery], None]) -> None:
         self._keep = keep
 
-    async def handle_DATA(self, server: SMTP, session: Any, envelope: Any) -> str:
+    async def handle_DATA(self, server: SMTP, session: Any, envelope: Any) -> str:  # noqa: N802  aiosmtpd calls it so
         """Keep the message; a failure to do so is a temporary error to the sender (RFC 5321 §4.2.1)."""
         delivery = Delivery(envelope.mail_from or "", tuple(envelope.rcpt_tos), envelope.original_content or b"")
         try:
@@ -57,7 +57,9 @@ class Mailroom:
         """
         loop = asyncio.get_running_loop()
         self._server = await loop.create_server(
-            lambda: SMTP(self._handler, data_size_limit=LARGEST_MESSAGE, enable_SMTPUTF8=True, hostname="mailroom.jetwind.invalid"), self.host, self.port
+            lambda: SMTP(self._handler, data_size_limit=LARGEST_MESSAGE, enable_SMTPUTF8=True, hostname="mailroom.jetwind.invalid"),
+            self.host,
+            self.port,
         )
         self.port = int(self._server.sockets[0].getsockname()[1])
 

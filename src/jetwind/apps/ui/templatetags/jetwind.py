@@ -19,7 +19,9 @@ def weight(level: str, *, hollow: bool = False) -> SafeString:
     """A level as three short bars: all filled for stop, two for fix, one for note; hollow when excused."""
     filled = 0 if hollow else _BARS.get(level, 0)
     bars = format_html_join(
-        "", '<rect x="{}" y="1" width="3" height="10" rx="0.5" class="{}"/>', [(1 + 5 * number, "filled" if number < filled else "outline") for number in range(3)]
+        "",
+        '<rect x="{}" y="1" width="3" height="10" rx="0.5" class="{}"/>',
+        [(1 + 5 * number, "filled" if number < filled else "outline") for number in range(3)],
     )
     return format_html('<svg class="weight weight-{}" viewBox="0 0 15 12" width="15" height="12" aria-hidden="true">{}</svg>', level, bars)
 
@@ -28,19 +30,19 @@ def weight(level: str, *, hollow: bool = False) -> SafeString:
 def windsock(stripes: int, *, cleared: bool = False, small: bool = False) -> SafeString:
     """The windsock: limp with nothing clear, lifting stripe by stripe, straight when cleared.
 
-    Each of five stripes is a segment that hangs 78° down until it is lifted; lifted ones rise towards the horizontal.
+    Each of five stripes is a segment that hangs 70° down until it is lifted; lifted ones rise towards the horizontal.
     """
     import math
 
     lifted = 5 if cleared else max(0, min(stripes, 5))
-    x, y = 7.0, 9.0
-    half = 6.0
+    x, y = 7.0, 10.0
+    half = 7.5
     segments = []
     for number in range(5):
-        angle = 0.0 if cleared else (12.0 + 6 * number if number < lifted else 78.0)
+        angle = 0.0 if cleared else (12.0 + 6 * number if number < lifted else 70.0)
         radians = math.radians(angle)
-        end_x, end_y = x + 8.2 * math.cos(radians), y + 8.2 * math.sin(radians)
-        end_half = half - 0.8
+        end_x, end_y = x + 9.0 * math.cos(radians), y + 9.0 * math.sin(radians)
+        end_half = half - 1.0
         normal = (-math.sin(radians), math.cos(radians))
         points = [
             (x + normal[0] * half, y + normal[1] * half),
@@ -55,12 +57,12 @@ def windsock(stripes: int, *, cleared: bool = False, small: bool = False) -> Saf
         words = "cleared: the windsock stands straight"
     else:
         words = f"windsock: {lifted} of 5 stripes lifted"
-    size = 34 if small else 46
+    size = 42 if small else 56
     return format_html(
-        '<svg class="windsock" role="img" aria-label="{}" viewBox="0 0 54 50" width="{}" height="{}"><path class="pole" d="M5 2V49"/>{}</svg>',
+        '<svg class="windsock" role="img" aria-label="{}" viewBox="0 0 56 56" width="{}" height="{}"><path class="pole" d="M5 1V56"/>{}</svg>',
         words,
         size,
-        size - 4,
+        size,
         format_html_join("", '<polygon points="{}" class="{}"/>', segments),
     )
 

@@ -30,7 +30,9 @@ _FIRST = 40
         clear("Subject: Hi\n\nYour pots are ready for collection.\n"),
         clear("<body><a href='x'><b>Your pots are ready to collect from the quay</b></a><p>Come by from Tuesday.</p></body>"),
         finds("<body><a href='x'>View in browser</a><img src='a.png' alt='Sale'></body>"),
-        finds("<body><a href='a'>Shop</a> | <a href='b'>Courses</a> | <a href='c'>Membership</a> | <a href='d'>Studio</a><p>Hello</p></body>"),
+        finds(
+            "<body><a href='a'>Shop</a> | <a href='b'>Courses</a> | <a href='c'>Membership</a> | <a href='d'>Studio</a><p>Hello</p></body>"
+        ),
         finds("<body><img src='a.png' alt='A row of glazed bowls'></body>"),
         finds("<body><div style='display:none'>&#847;&zwnj;&nbsp;&#847;</div><img src='a.png' alt=''></body>"),
     ],
@@ -43,7 +45,9 @@ def find_missing(message: Message, context: Context, options: Options) -> Iterat
         if message.text is None:
             raise DoesNotApply("the message has no text at all")
         if not _reads(message.text.text.strip()[: _FIRST * 2]):
-            yield Hit("Nothing in the first words of the plain text can serve as preview text.", Place.in_text(message, None), identity="text")
+            yield Hit(
+                "Nothing in the first words of the plain text can serve as preview text.", Place.in_text(message, None), identity="text"
+            )
         return
     if _reads(message.reading.lead_in):
         return

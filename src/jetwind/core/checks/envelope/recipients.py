@@ -20,7 +20,7 @@ _HEAD = "From: hello@kiln.example\nSubject: x\n"
     samples=[
         clear(f"{_HEAD}To: one@kiln.example\n\ny\n"),
         clear(f"{_HEAD}To: undisclosed-recipients:;\n\ny\n"),
-        clear(f"{_HEAD}To: \"Doe, Jane\" <one@kiln.example>\n\ny\n"),
+        clear(f'{_HEAD}To: "Doe, Jane" <one@kiln.example>\n\ny\n'),
         clear(f"{_HEAD}To: {{{{ email }}}}\n\ny\n"),
         clear(f"{_HEAD}To: one@kiln.example\nCc: two@kiln.example\n\ny\n", kind="transactional"),
         finds(f"{_HEAD}To: one@kiln.example, two@kiln.example\n\ny\n", at="To: one@kiln.example, two@kiln.example"),

@@ -66,7 +66,7 @@ class LengthOptions(Options):
     samples=[
         clear(f"{_HEAD}Subject: {'a' * 60}{_BODY}"),
         clear(f"{_HEAD}Subject: {'👩‍👩‍👧' * 30}{_BODY}"),
-        clear(f"{_HEAD}Subject: Your firing slot, {{{{ first_name | default: \"dear potter\" | upcase }}}}, is waiting{_BODY}"),
+        clear(f'{_HEAD}Subject: Your firing slot, {{{{ first_name | default: "dear potter" | upcase }}}}, is waiting{_BODY}'),
         finds(f"{_HEAD}Subject: {'a' * 61}{_BODY}"),
         finds(
             f"{_HEAD}Subject: {{{{ first_name }}}}, {'a' * 50}{_BODY}",

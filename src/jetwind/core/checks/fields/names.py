@@ -18,7 +18,9 @@ _BLOCK = re.compile(r"\{%-?\s*(?P<tag>\w+)(?P<rest>.*?)-?%\}", re.DOTALL)
 _QUOTED = re.compile(r"\"[^\"]*\"|'[^']*'")
 _IDENTIFIER = re.compile(r"(?<![\w.])[A-Za-z_][\w-]*(?:\.[\w-]+)*")
 _READS_FIELDS = frozenset({"if", "elsif", "unless", "case", "for", "assign", "echo", "tablerow"})
-_NOT_FIELDS = frozenset({"and", "or", "not", "in", "contains", "true", "false", "nil", "null", "blank", "empty", "limit", "offset", "reversed", "cols"})
+_NOT_FIELDS = frozenset(
+    {"and", "or", "not", "in", "contains", "true", "false", "nil", "null", "blank", "empty", "limit", "offset", "reversed", "cols"}
+)
 
 
 @check(

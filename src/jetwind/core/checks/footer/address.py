@@ -8,7 +8,10 @@ from collections.abc import Iterator
 from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.message import Message
 
-_BOX = re.compile(r"\b(?:p\.?\s?o\.?\s?box|post office box|postfach|boîte postale|apartado|casella postale|postbus|box)\s*[:#]?\s*\d+|\bBP\s?\d+|\bprivate bag\b", re.IGNORECASE)
+_BOX = re.compile(
+    r"\b(?:p\.?\s?o\.?\s?box|post office box|postfach|boîte postale|apartado|casella postale|postbus|box)\s*[:#]?\s*\d+|\bBP\s?\d+|\bprivate bag\b",
+    re.IGNORECASE,
+)
 _STREET_WORD = (
     r"street|st|avenue|ave|road|rd|lane|ln|drive|dr|boulevard|blvd|way|court|ct|place|pl|square|sq|terrace|parkway|pkwy|highway|hwy|quay|wharf|row|"
     r"close|crescent|gardens?|grove|hill|mews|park|parade|suite|ste|floor|unit|building|bldg|circle|plaza|walk|yard|house|alley|embankment|pier|"

@@ -14,7 +14,9 @@ from jetwind.core.message import Message
 from jetwind.core.message.reading import tidy
 
 #: Words inside an address, where words run together: unsubscribe, opt-out, abmelden …
-_IN_ADDRESS = re.compile(r"unsub|opt[-_]?out|abmeld|abbestell|desinscri|desabonn|disiscri|baja\b|afmeld|uitschrijv|list[-_]?remove|remove[-_]?me", re.IGNORECASE)
+_IN_ADDRESS = re.compile(
+    r"unsub|opt[-_]?out|abmeld|abbestell|desinscri|desabonn|disiscri|baja\b|afmeld|uitschrijv|list[-_]?remove|remove[-_]?me", re.IGNORECASE
+)
 _HEAD = "From: a@kiln.org\nSubject: x\n"
 _CLOSE_TAGS = frozenset({"p", "td", "th", "div", "li", "center", "span", "font", "small"})
 
@@ -102,7 +104,9 @@ def list_unsubscribe_targets(value: str) -> list[str]:
     basis="RFC 2369 §3.2",
     samples=[
         clear(f"{_HEAD}List-Unsubscribe: <https://kiln.org/u?m=1>, <mailto:leave@kiln.org?subject=unsubscribe>\n\nx\n"),
-        clear(f"{_HEAD}List-Unsubscribe: (Use this command to get off the list) <mailto:list-manager@host.com?body=unsubscribe%20list>\n\nx\n"),
+        clear(
+            f"{_HEAD}List-Unsubscribe: (Use this command to get off the list) <mailto:list-manager@host.com?body=unsubscribe%20list>\n\nx\n"
+        ),
         clear(f"{_HEAD}List-Unsubscribe: <{{{{ unsubscribe_url }}}}>\n\nx\n"),
         clear("<p>HTML without any headers</p>"),
         clear(f"{_HEAD}\nYour receipt\n", kind="transactional"),

@@ -36,7 +36,7 @@ _MIXED = (
         finds('<img src="img/bowl.gif" alt="Bowl">', at="img/bowl.gif"),
         finds('<img src="" alt="Bowl">'),
         finds(_MIXED.format(used="plate@kiln.org"), at="cid:plate@kiln.org"),
-        finds('<div style="background-image:url(\'tile.png\')">x</div>', at="tile.png"),
+        finds("<div style=\"background-image:url('tile.png')\">x</div>", at="tile.png"),
     ],
 )
 def find_missing(message: Message, context: Context, options: Options) -> Iterator[Hit]:

@@ -45,7 +45,12 @@ def find_heavy(message: Message, context: Context, options: WeightOptions) -> It
         yield Hit(
             "The picture {name} weighs {kilobytes} KB; the limit is {limit} KB.",
             place,
-            {"name": image.name, "octets": len(image.data), "kilobytes": round(len(image.data) / 1024), "limit": options.largest_octets // 1024},
+            {
+                "name": image.name,
+                "octets": len(image.data),
+                "kilobytes": round(len(image.data) / 1024),
+                "limit": options.largest_octets // 1024,
+            },
             identity=f"{image.name}:{image.sha256}",
         )
     remote = 0
@@ -61,4 +66,6 @@ def find_heavy(message: Message, context: Context, options: WeightOptions) -> It
         elif not reference.is_local:
             remote += 1
     if remote and not any(len(image.data) > options.largest_octets for image in message.images):
-        raise CannotTell(f"{remote} pictures lie elsewhere and were not fetched" if remote > 1 else "1 picture lies elsewhere and was not fetched")
+        raise CannotTell(
+            f"{remote} pictures lie elsewhere and were not fetched" if remote > 1 else "1 picture lies elsewhere and was not fetched"
+        )

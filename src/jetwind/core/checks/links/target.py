@@ -14,7 +14,20 @@ from jetwind.core.message import Message
 _RESERVED_ENDINGS = ("example", "example.com", "example.net", "example.org", "test", "invalid", "localhost")
 #: What authors type until the real address is known (common practice, no published source).
 _STAND_INS = frozenset(
-    "yoursite your-site yourdomain your-domain yourcompany your-company yourwebsite your-website yourbrand your-brand yourlink your-link".split()
+    [
+        "yoursite",
+        "your-site",
+        "yourdomain",
+        "your-domain",
+        "yourcompany",
+        "your-company",
+        "yourwebsite",
+        "your-website",
+        "yourbrand",
+        "your-brand",
+        "yourlink",
+        "your-link",
+    ]
 )
 _TODO = re.compile(r"(?<![A-Za-z])(?:TODO|TBD|FIXME)(?![A-Za-z])")
 _NOTHING = re.compile(r"(?:#|javascript:\s*(?:void\s*\(?\s*0?\s*\)?|;)?\s*;?)\Z", re.IGNORECASE)
@@ -32,7 +45,7 @@ _NOTHING = re.compile(r"(?:#|javascript:\s*(?:void\s*\(?\s*0?\s*\)?|;)?\s*;?)\Z"
         clear('<a name="top"></a><a id="offers">Offers</a>'),
         clear('<a href="#offers">Offers</a><h2 id="offers">Offers</h2>'),
         clear('<a href="{{ offer_url }}">Offer</a>'),
-        clear('<a></a>'),
+        clear("<a></a>"),
         clear('<div style="display:none"><a href="#">x</a></div>'),
         finds('<a href="">Sale</a>', at='<a href="">'),
         finds('<a href="#">Sale</a>', at="#"),

@@ -13,7 +13,9 @@ from jetwind.core.source import Span
 
 _WORDS = re.compile(r"[^\W\d_]+")
 _INSERT = re.compile(r"\b(?:insert|enter|add|put|type) (?:your |the |a |an |some )?(?:[\w'’-]+ ){0,4}?here\b", re.IGNORECASE)
-_YOUR_HERE = re.compile(r"\byour (?:[\w'’-]+ ){0,2}?(?:text|title|headline|copy|content|message|logo|name|heading) (?:goes )?here\b", re.IGNORECASE)
+_YOUR_HERE = re.compile(
+    r"\byour (?:[\w'’-]+ ){0,2}?(?:text|title|headline|copy|content|message|logo|name|heading) (?:goes )?here\b", re.IGNORECASE
+)
 _MARK = re.compile(r"(?<![\w@./#-])(?:TODO|TBD|TBC|FIXME)(?![\w@/-])")
 #: Four or more X that stand alone: groups of them before or after digits mask a card or account number.
 _CROSSES = re.compile(r"(?<![\w*•-])X{4,}(?![\w*•-])")

@@ -22,15 +22,17 @@ class Command(BaseCommand):
 
     def handle(self, *args: Any, **options: Any) -> None:
         """Run the worker, and beside it the search for jobs that a dead worker left behind."""
-        asyncio.run(self._run(wait=not options["until_idle"]))
+        # The connector that suits requests cannot listen for jobs; the worker needs the asynchronous one.
+        with app.replace_connector(app.connector.get_worker_connector()) as worker_app:
+            asyncio.run(self._run(worker_app, wait=not options["until_idle"]))
 
-    async def _run(self, *, wait: bool) -> None:
-        async with app.replace_connector(app.connector.get_worker_connector()).open_async() as worker_app:
+    async def _run(self, worker_app: Any, *, wait: bool) -> None:
+        async with worker_app.open_async():
             await _pick_up_stalled(worker_app)
             sweeper = asyncio.create_task(_sweep(worker_app))
             try:
                 await worker_app.run_worker_async(
-                    concurrency=1,
+                    concurrency=2,
                     wait=wait,
                     install_signal_handlers=True,
                     fetch_job_polling_interval=2,

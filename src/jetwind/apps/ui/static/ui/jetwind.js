@@ -20,6 +20,7 @@
   document.querySelector("[aria-current='true'].finding")?.scrollIntoView({ block: "nearest" });
   document.querySelector(".pin.chosen")?.scrollIntoView({ block: "center", inline: "nearest" });
   document.querySelector("tr.chosen")?.scrollIntoView({ block: "nearest" });
+  document.querySelector(".excerpt mark")?.scrollIntoView({ block: "nearest" });
 
   // A file dropped anywhere goes into the page's one file form.
   const form = document.querySelector("form[data-drop]");
