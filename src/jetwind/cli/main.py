@@ -125,8 +125,8 @@ def render(
     (out / "render.json").write_text(
         json.dumps({"jetwind": __version__, "message": {"sha256": message.sha256}, "renders": facts}, indent=2), "utf-8"
     )
-    for failure in failures:
-        typer.echo(f"jetwind: {failure}", err=True)
+    for sentence in failures:
+        typer.echo(f"jetwind: {sentence}", err=True)
     raise typer.Exit(2 if failures else 0)
 
 

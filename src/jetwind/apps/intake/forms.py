@@ -8,7 +8,7 @@ from zoneinfo import ZoneInfo, available_timezones
 from django import forms
 from django.utils import timezone
 
-from jetwind.apps.intake.models import Mailing
+from jetwind.apps.intake.models import KIND_CHOICES
 from jetwind.apps.intake.services import Details
 from jetwind.core.message import Envelope
 
@@ -17,7 +17,7 @@ class DetailsForm(forms.Form):
     """Title, kind, audience, planned time and its zone."""
 
     title = forms.CharField(max_length=160, required=False, label="Working title")
-    kind = forms.ChoiceField(choices=Mailing._meta.get_field("kind").choices, initial="promotional")
+    kind = forms.ChoiceField(choices=KIND_CHOICES, initial="promotional")
     audience = forms.CharField(max_length=200, required=False)
     planned = forms.DateTimeField(
         required=False, label="Planned for", widget=forms.DateTimeInput(attrs={"type": "datetime-local"}, format="%Y-%m-%dT%H:%M")

@@ -11,6 +11,8 @@ from jetwind.apps.workspace.models import Workspace
 from jetwind.core.checking import Kind
 from jetwind.core.message import Envelope
 
+KIND_CHOICES = [(kind.value, kind.value.capitalize()) for kind in Kind]
+
 
 class Mailing(models.Model):
     """A message on its way from intake to release."""
@@ -24,7 +26,7 @@ class Mailing(models.Model):
 
     workspace = models.ForeignKey(Workspace, on_delete=models.PROTECT, related_name="mailings")
     title = models.CharField(max_length=160)
-    kind = models.CharField(max_length=20, choices=[(kind.value, kind.value.capitalize()) for kind in Kind], default=Kind.PROMOTIONAL.value)
+    kind = models.CharField(max_length=20, choices=KIND_CHOICES, default=Kind.PROMOTIONAL.value)
     audience = models.CharField(max_length=200, blank=True)
     planned_at = models.DateTimeField(null=True, blank=True)
     planned_zone = models.CharField(max_length=60, default="UTC", validators=[validate_zone])

@@ -24,7 +24,7 @@ from jetwind.apps.workspace.models import Workspace
 from jetwind.core.message import Envelope, Message, UnusableInput, read_bytes
 
 #: Called in the same transaction for every new revision; apps above add what must follow (checks, renders, void sign-offs).
-on_new_revision: list[Callable[[Revision, User], None]] = []
+on_new_revision: list[Callable[[Revision, User], object]] = []
 
 
 @dataclass(frozen=True, slots=True)

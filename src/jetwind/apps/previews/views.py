@@ -58,7 +58,7 @@ def appearance(request: HttpRequest, mailing_id: int, number: int) -> HttpRespon
     renders = {render.profile: render for render in revision.renders.filter(mode=mode)}
     steps = ["", *ids]
     at = steps.index(chosen) if chosen in steps else 0
-    sheets = [
+    sheets: list[dict[str, Any]] = [
         {
             "profile": profiles()[profile_id],
             "render": renders.get(profile_id),

@@ -47,7 +47,7 @@ def frame(request: HttpRequest, revision: Revision, slug: str) -> dict[str, Any]
     chosen = next((found for found in state.findings if found.record.fingerprint == request.GET.get("finding")), None)
     message = message_of(revision)
     number = walk.stations.index(state)
-    kept = {name: value for name, value in request.GET.items() if name in ("profile", "mode")}
+    kept: dict[str, str] = {name: request.GET.get(name, "") for name in ("profile", "mode") if name in request.GET}
     workspace = revision.mailing.workspace
     newest = revision.mailing.revisions.last()
     return {

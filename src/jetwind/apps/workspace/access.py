@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from django.contrib.auth.models import AnonymousUser
-
 from jetwind.apps.accounts.models import User
 from jetwind.apps.accounts.permissions import roles_for
 from jetwind.apps.ui.refusal import NotAllowed
 from jetwind.apps.workspace.models import Membership, Workspace
 
 
-def workspace_of(user: User | AnonymousUser) -> Workspace:
+def workspace_of(user: User) -> Workspace:
     """The workspace that a person works in.
 
     Raises:

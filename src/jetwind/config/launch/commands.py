@@ -88,8 +88,8 @@ def start(arguments: list[str]) -> int:
         print(f"jetwind: it runs already, as process {other}; Ctrl-C there stops it", file=sys.stderr)
         return 1
     mark_alive(pid_file)
-    for name in (signal.SIGTERM, signal.SIGHUP):
-        signal.signal(name, lambda *_: (_ for _ in ()).throw(KeyboardInterrupt))
+    for number in (signal.SIGTERM, signal.SIGHUP):
+        signal.signal(number, signal.default_int_handler)
     print("Jetwind is starting", flush=True)
     try:
         if left := children.clear_leftovers():
@@ -159,8 +159,8 @@ def _serve(children: Children, database: str) -> int:
         return 130
     finally:
         # A second Ctrl-C must not leave half of it running.
-        for name in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
-            signal.signal(name, signal.SIG_IGN)
+        for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+            signal.signal(number, signal.SIG_IGN)
         children.stop()
 
 

@@ -15,13 +15,17 @@ from liquid.exceptions import LiquidError
 from jetwind.core.fields.syntax import LIQUID, Syntax
 
 
+class _Bounded(Environment):
+    """Limits keep a hostile loop short; what goes over them raises, and the source is filled token by token."""
+
+    loop_iteration_limit = 10_000
+    output_stream_limit = 4_000_000
+
+
 @lru_cache(maxsize=1)
 def _environment() -> Environment:
-    # Strict syntax so that a misread tag is noticed here and not silently dropped; limits keep a hostile loop short.
-    environment = Environment(tolerance=Mode.STRICT)
-    environment.loop_iteration_limit = 10_000
-    environment.output_stream_limit = 4_000_000
-    return environment
+    # Strict syntax, so that a misread tag is noticed here and not silently dropped.
+    return _Bounded(tolerance=Mode.STRICT)
 
 
 def fill(source: str, values: Mapping[str, str], *, escape: bool, syntax: Syntax = LIQUID) -> str:
@@ -40,7 +44,8 @@ def fill(source: str, values: Mapping[str, str], *, escape: bool, syntax: Syntax
             return str(_environment().from_string(decoded).render(**_nested(shown)))
         except (LiquidError, RecursionError, TypeError, ValueError):
             pass
-    pieces, end = [], 0
+    pieces: list[str] = []
+    end = 0
     for token in tokens:
         pieces.append(source[end : token.span.start])
         if token.name is None:
@@ -54,7 +59,8 @@ def fill(source: str, values: Mapping[str, str], *, escape: bool, syntax: Syntax
 
 def _with_plain_tokens(source: str, syntax: Syntax) -> str:
     """The source with entities inside its tokens decoded: an attribute may carry ``&quot;`` where Liquid needs a quote."""
-    pieces, end = [], 0
+    pieces: list[str] = []
+    end = 0
     for token in syntax.tokens(source):
         pieces.extend((source[end : token.span.start], html.unescape(token.source)))
         end = token.span.end

@@ -15,6 +15,7 @@ import zipfile
 import zlib
 from dataclasses import replace
 from pathlib import Path
+from typing import Literal
 
 from jetwind.core.fields import LIQUID, Syntax
 from jetwind.core.message.envelope import Envelope
@@ -147,7 +148,7 @@ def _from_files(files: dict[str, bytes], raw: bytes, shown: str, syntax: Syntax)
             images.append(Resource(posixpath.relpath(name, folder or "."), content_type, None, data))
         elif name not in pages and name not in notes:
             defects.append(Defect("not-used", f"“{name}” is in the package but is not a picture; it does not travel with the message."))
-    form = "html" if list(files) == ["message.html"] else "package"
+    form: Literal["html", "package"] = "html" if list(files) == ["message.html"] else "package"
     return Message(
         hashlib.sha256(raw).hexdigest(), form, False, SourceText(""), (), html, plain, tuple(images), (), tuple(defects), len(raw), syntax
     )

@@ -36,6 +36,7 @@ def hand_over(server: MailServer, sender: str, recipient: str, content: bytes) -
     try:
         with smtplib.SMTP(server.host, server.port, timeout=server.timeout) as connection:
             connection.ehlo_or_helo_if_needed()
+            words: bytes | str
             code, words = connection.mail(sender)
             if code == 250:
                 code, words = connection.rcpt(recipient)
@@ -43,7 +44,10 @@ def hand_over(server: MailServer, sender: str, recipient: str, content: bytes) -
                 code, words = connection.data(content)
             return Handover(code == 250, f"{code} {words.decode('utf-8', 'replace')}")
     except smtplib.SMTPResponseException as refused:
-        words = refused.smtp_error
-        return Handover(False, f"{refused.smtp_code} {words.decode('utf-8', 'replace') if isinstance(words, bytes) else words}")
+        return Handover(False, f"{refused.smtp_code} {_text(refused.smtp_error)}")
     except (OSError, smtplib.SMTPException, HeaderParseError) as failure:
         return Handover(False, f"The mail server {server.host}:{server.port} could not be used: {failure}")
+
+
+def _text(words: bytes | str) -> str:
+    return words.decode("utf-8", "replace") if isinstance(words, bytes) else words

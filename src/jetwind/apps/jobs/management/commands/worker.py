@@ -9,6 +9,7 @@ from typing import Any
 from django.conf import settings
 from django.core.management.base import BaseCommand, CommandParser
 from procrastinate.contrib.django import app
+from procrastinate.contrib.django.django_connector import DjangoConnector
 
 
 class Command(BaseCommand):
@@ -23,7 +24,9 @@ class Command(BaseCommand):
     def handle(self, *args: Any, **options: Any) -> None:
         """Run the worker, and beside it the search for jobs that a dead worker left behind."""
         # The connector that suits requests cannot listen for jobs; the worker needs the asynchronous one.
-        with app.replace_connector(app.connector.get_worker_connector()) as worker_app:
+        connector = app.connector
+        assert isinstance(connector, DjangoConnector)
+        with app.replace_connector(connector.get_worker_connector()) as worker_app:
             asyncio.run(self._run(worker_app, wait=not options["until_idle"]))
 
     async def _run(self, worker_app: Any, *, wait: bool) -> None:

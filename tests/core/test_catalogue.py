@@ -1,0 +1,173 @@
+"""The whole registry: every sample of every check, and the contract that ids are."""
+
+import dataclasses
+import subprocess
+import sys
+from typing import Any
+
+import pytest
+
+from jetwind.cli.docs import stale
+from jetwind.core.checking import (
+    Check,
+    CheckSample,
+    Context,
+    Kind,
+    Level,
+    Options,
+    Outcome,
+    UnusableSetting,
+    check,
+    check_settings,
+    clear,
+    finds,
+    registry,
+    run_check,
+)
+from jetwind.core.checking.declaration import MESSAGE_LIMIT, NAME_LIMIT, DeclarationError
+from jetwind.core.message import Message
+
+#: The ids of the catalogue that this version has. Removing or renaming one breaks everybody who excused it.
+IDS = ["access.alt-filename", "access.alt-missing", "appearance.charset", "appearance.clipped", "envelope.preheader-missing", "envelope.recipients-exposed", "envelope.sender-missing", "envelope.subject-long", "envelope.subject-missing", "fields.unknown", "fields.unresolved", "footer.address-missing", "footer.list-unsubscribe", "footer.unsubscribe-missing", "images.heavy", "images.missing", "links.empty", "links.insecure", "links.placeholder", "spam.risk", "text.missing", "wording.placeholder"]
+
+SAMPLES = [
+    pytest.param(declared, sample, id=f"{declared.id}-{number}")
+    for declared in registry().values()
+    for number, sample in enumerate(declared.samples)
+]
+
+
+def context_of(sample: CheckSample) -> Context:
+    """The circumstances that a sample asks for."""
+    return Context(Kind(sample.kind), readers=sample.readers, known_fields=sample.known_fields)
+
+
+def source_of(message: Message, part: str) -> str:
+    """The decoded source that places of a part point into."""
+    return {
+        "html": message.html.text if message.html else "",
+        "text": message.text.text if message.text else "",
+        "header": message.header_source.text,
+    }.get(part, "")
+
+
+class TestSamples:
+    """Each check fires where it must, at the very characters, and leaves the rest alone."""
+
+    @pytest.mark.parametrize(("declared", "sample"), SAMPLES)
+    def test_sample(self, declared: Check, sample: CheckSample) -> None:
+        """Fires or not, and where."""
+        message = sample.message()
+        result = run_check(declared, message, context_of(sample))
+        assert result.outcome is not Outcome.CRASHED, result.reason
+        assert bool(result.findings) is sample.fires
+        covered = []
+        for finding in result.findings:
+            place = finding.place
+            source = source_of(message, place.part)
+            if place.start and place.end:
+                assert 0 <= place.start.offset <= place.end.offset <= len(source)
+                covered.append(source[place.start.offset : place.end.offset])
+            assert len(finding.template) <= MESSAGE_LIMIT
+            assert finding.message
+        if sample.at is not None:
+            assert sample.at in covered
+
+
+class TestDeclarations:
+    """What every declaration owes."""
+
+    def test_ids_are_a_contract(self) -> None:
+        """Nothing added, renamed or removed without this list."""
+        assert sorted(registry()) == sorted(IDS)
+
+    @pytest.mark.parametrize("declared", registry().values(), ids=lambda declared: declared.id)
+    def test_texts(self, declared: Check) -> None:
+        """Name without full stop, sentences with one, a fix that starts with a verb, a basis that says where it comes from."""
+        assert len(declared.name) <= NAME_LIMIT
+        assert declared.rule.endswith(".")
+        assert declared.why.endswith(".")
+        assert declared.fix.endswith((".", "”."))
+        assert declared.fix[0].isupper()
+        assert "error" not in declared.why.lower().split()
+        assert any(word in declared.basis for word in ("Common practice, no published source", "RFC", "WCAG", "HTML", "U.S.C.", "House"))
+        assert f".{declared.id.split('.')[0]}" in f".{declared.module}"
+
+    @pytest.mark.parametrize("declared", registry().values(), ids=lambda declared: declared.id)
+    def test_options_are_plain_with_defaults(self, declared: Check) -> None:
+        """Numbers, words or switches, frozen."""
+        options = declared.options()
+        for option in dataclasses.fields(options):
+            assert isinstance(getattr(options, option.name), (int, float, str, bool))
+            with pytest.raises(dataclasses.FrozenInstanceError):
+                setattr(options, option.name, None)
+
+    def test_docs_are_current(self) -> None:
+        """docs/checks/ is what the registry says."""
+        assert stale() == []
+
+    @pytest.mark.parametrize(
+        ("changes", "said"),
+        [
+            ({"id": "links.empty"}, "declared twice"),
+            ({"id": "nowhere.new-check"}, "its place is"),
+            ({"name": "x" * 60}, "at most"),
+            ({"samples": [clear("<p>x</p>")]}, "a sample that fires"),
+        ],
+    )
+    def test_a_wrong_declaration_fails_at_import(self, changes: dict[str, Any], said: str) -> None:
+        """Never noticed later than that."""
+
+        def find(message: Message, context: Context, options: Options) -> Any:
+            """A rule."""
+            yield from ()
+
+        find.__module__ = "jetwind.core.checks.links.made_up"
+        declaration: dict[str, Any] = {
+            "id": "links.made-up",
+            "name": "Made up",
+            "level": Level.NOTE,
+            "why": "x.",
+            "fix": "X.",
+            "basis": "House",
+            "samples": [clear("<p>"), finds("<p>")],
+        }
+        with pytest.raises(DeclarationError, match=said):
+            check(**{**declaration, **changes})(find)
+
+
+class TestPurity:
+    """The core stands alone."""
+
+    def test_core_loads_without_django_or_network_code(self) -> None:
+        """A review imports no framework, no database, no network."""
+        code = (
+            "import sys; from jetwind.core.reports import review; from jetwind.core.message import read_bytes; from jetwind.core.checking import Context;"
+            "review(read_bytes(b'<p>x</p>', 'a.html'), Context());"
+            "bad = [name for name in ('django', 'psycopg', 'procrastinate', 'playwright', 'aiosmtpd', 'smtplib') if name in sys.modules]; sys.exit(str(bad) if bad else 0)"
+        )
+        done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=False, env={"PYTHONPATH": "src"})
+        assert done.returncode == 0, done.stderr
+
+
+class TestSettings:
+    """The house's own levels and thresholds."""
+
+    def test_level_and_option_are_taken(self) -> None:
+        """A changed level and threshold count."""
+        level, options = check_settings(registry()["images.heavy"], {"images.heavy": {"level": "note", "largest_octets": 10}})
+        assert (level, options.largest_octets) == ("note", 10)  # type: ignore[attr-defined]
+
+    @pytest.mark.parametrize(
+        ("settings", "said"),
+        [
+            ({"level": "loud"}, "level is stop, fix, note or off"),
+            ({"largest": 1}, "has no option 'largest'"),
+            ({"largest_octets": "many"}, "is a int"),
+            ({"largest_octets": True}, "is a int"),
+        ],
+    )
+    def test_wrong_settings_are_named(self, settings: dict[str, Any], said: str) -> None:
+        """The check, the setting and the remedy."""
+        with pytest.raises(UnusableSetting, match=said):
+            check_settings(registry()["images.heavy"], {"images.heavy": settings})

@@ -1,0 +1,120 @@
+"""Merge fields: found with spans, filled for a reader, recognised by shape."""
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from jetwind.core.fields import LIQUID, fill, mask, token_shapes
+
+
+def shapes(text: str, *, in_address: bool = False) -> list[str]:
+    """The token-shaped pieces of a text."""
+    return [text[span.start : span.end] for span in token_shapes(text, in_address=in_address)]
+
+
+class TestTokens:
+    """The shipped syntax."""
+
+    def test_name_and_default_are_read(self) -> None:
+        """A field's name, its default, and its exact source."""
+        text = 'Hi {{ first_name | default: "you" }} and {{order.number}}'
+        tokens = list(LIQUID.tokens(text))
+        assert [(token.name, token.default, text[token.span.start : token.span.end]) for token in tokens] == [
+            ("first_name", "you", '{{ first_name | default: "you" }}'),
+            ("order.number", None, "{{order.number}}"),
+        ]
+
+    def test_entities_inside_a_token_are_read(self) -> None:
+        """An attribute writes quotes as entities."""
+        (token,) = LIQUID.tokens("{{ name | default: &quot;you&quot; }}")
+        assert token.default == "you"
+
+    def test_a_name_that_cannot_be_read_is_none(self) -> None:
+        """A space inside a name is no name."""
+        (token,) = LIQUID.tokens("{{ first name }}")
+        assert token.name is None
+
+    @given(st.text(alphabet=st.sampled_from("{}% |ab\r\n"), max_size=40))
+    def test_masking_keeps_length_and_newlines(self, text: str) -> None:
+        """Offsets stay true after masking."""
+        masked = mask(text, LIQUID)
+        assert len(masked) == len(text)
+        assert [i for i, char in enumerate(text) if char in "\r\n"] == [i for i, char in enumerate(masked) if char in "\r\n"]
+
+
+class TestFill:
+    """The message as one reader gets it. Expected values: python-liquid is used inside, so these are written by hand."""
+
+    @pytest.mark.parametrize(
+        ("source", "values", "expected"),
+        [
+            ("Hello {{ name }}!", {"name": "Maeve"}, "Hello Maeve!"),
+            ("Hello {{ name | default: 'you' }}!", {"name": ""}, "Hello you!"),
+            ("Hello {{ name | default: &#39;you&#39; }}!", {}, "Hello you!"),
+            ("{{ order.number }}", {"order.number": "7"}, "7"),
+            ("{% if vip == 'yes' %}Dear{% else %}Hello{% endif %} {{ name }}", {"vip": "yes", "name": "Bo"}, "Dear Bo"),
+            ("{{ unknown }}.", {}, "."),
+            ("no fields & nothing changed", {"name": "x"}, "no fields & nothing changed"),
+        ],
+    )
+    def test_values_are_filled(self, source: str, values: dict[str, str], expected: str) -> None:
+        """Value, else default, else nothing; conditional parts are decided."""
+        assert fill(source, values, escape=False) == expected
+
+    def test_values_are_escaped_in_html(self) -> None:
+        """A value with markup characters stays text (HTML §13.1.4)."""
+        assert fill("<p>{{ name }}</p>", {"name": "Tess & Sons <studio>"}, escape=True) == "<p>Tess &amp; Sons &lt;studio&gt;</p>"
+
+    def test_a_broken_block_hides_nothing(self) -> None:
+        """Without its end, the rest of the message is still filled."""
+        assert "Bo" in fill("{% if vip %}Dear {{ name }}", {"name": "Bo"}, escape=False)
+
+    def test_an_endless_loop_is_cut(self) -> None:
+        """A hostile loop ends at the limit instead of filling memory."""
+        bomb = "{% for a in (1..100000) %}{% for b in (1..100000) %}x{% endfor %}{% endfor %}{{ name }}"
+        assert len(fill(bomb, {"name": "Bo"}, escape=False)) < 5_000_000
+
+
+class TestShapes:
+    """Token-shaped text of any syntax, and ordinary text that must be left alone."""
+
+    @pytest.mark.parametrize(
+        "token",
+        ["{name}", "${code}", "[[name]]", "%%name%%", "<<name>>", "%first_name%", "[FIRST_NAME]", "{{ open", "$$name$$"],
+    )
+    def test_tokens_are_found(self, token: str) -> None:
+        """Paired or mirrored symbols around a name."""
+        assert shapes(f"Dear {token} ,") == [token] or shapes(f"Dear {token}")[0].startswith(token)
+
+    @pytest.mark.parametrize(
+        "text",
+        [
+            "50% off and 100% wool",
+            "[1] see [note]",
+            "{1}",
+            "**bold** and __under__",
+            "~~~~ #### ====",
+            "a > b < c",
+            "x{}y",
+            "rate: 5%a b%",
+            "((see below))",
+            "$20 to $30",
+            "[Unsubscribe]",
+        ],
+    )
+    def test_ordinary_text_is_left_alone(self, text: str) -> None:
+        """No false alarm."""
+        assert shapes(text) == []
+
+    def test_octets_in_an_address_are_no_tokens(self) -> None:
+        """Percent-encoding (RFC 3986 §2.1)."""
+        assert shapes("https://kiln.org/%C3%A9clair%20bowl%2Cblue%20", in_address=True) == []
+        assert shapes("https://kiln.org/?n=%first_name%", in_address=True) == ["%first_name%"]
+
+    @given(st.text(max_size=80))
+    def test_spans_lie_inside_and_apart(self, text: str) -> None:
+        """Any text: spans in order, inside the text, without overlap."""
+        end = 0
+        for span in token_shapes(text):
+            assert end <= span.start <= span.end <= len(text)
+            end = span.end

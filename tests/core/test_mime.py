@@ -1,0 +1,149 @@
+"""Mails of any quality to a Message."""
+
+import re
+from pathlib import Path
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from jetwind.core.checking import Context, Outcome
+from jetwind.core.message import UnusableInput, read_bytes
+from jetwind.core.message.mime import decode, decode_words
+from jetwind.core.reports import as_csv, as_json, as_sarif, as_text, review
+from tests.factories import mail, picture
+
+CPYTHON = sorted((Path(__file__).parents[1] / "vectors" / "cpython-email").glob("msg_*.txt"))
+
+
+class TestForeignMessages:
+    """CPython's own e-mail test data: tests/vectors/README.md."""
+
+    def test_the_collection_is_whole(self) -> None:
+        """47 files, as the Debian package holds them."""
+        assert len(CPYTHON) == 47
+
+    @pytest.mark.parametrize("path", CPYTHON, ids=lambda path: path.stem)
+    def test_intake_and_all_checks_and_reports(self, path: Path) -> None:
+        """Every message is read, checked and reported without a crash; the one without headers is refused with a sentence."""
+        if path.stem == "msg_19":
+            with pytest.raises(UnusableInput, match="does not start with mail headers"):
+                read_bytes(path.read_bytes(), f"{path.stem}.eml")
+            return
+        result = review(read_bytes(path.read_bytes(), f"{path.stem}.eml"), Context())
+        assert [answer for answer in result.results if answer.outcome is Outcome.CRASHED] == []
+        for report in (as_json(result), as_text(result), as_csv(result.findings), as_sarif(result, path.name)):
+            assert report
+
+    def test_a_report_with_defects_keeps_them(self) -> None:
+        """msg_14 declares a content type without a subtype; what is odd is kept as data, the text is read."""
+        message = read_bytes((CPYTHON[0].parent / "msg_10.txt").read_bytes(), "x.eml")
+        assert message.text is not None
+        assert "This is a 7bit encoded message." in message.text.text
+
+
+class TestEncodedWords:
+    """RFC 2047 section 8, the standard's own examples."""
+
+    @pytest.mark.parametrize(
+        ("source", "shown"),
+        [
+            ("(=?ISO-8859-1?Q?a?=)", "(a)"),
+            ("(=?ISO-8859-1?Q?a?= b)", "(a b)"),
+            ("(=?ISO-8859-1?Q?a?= =?ISO-8859-1?Q?b?=)", "(ab)"),
+            ("(=?ISO-8859-1?Q?a?=  =?ISO-8859-1?Q?b?=)", "(ab)"),
+            ("(=?ISO-8859-1?Q?a?=\r\n    =?ISO-8859-1?Q?b?=)", "(ab)"),
+            ("(=?ISO-8859-1?Q?a_b?=)", "(a b)"),
+            ("(=?ISO-8859-1?Q?a?= =?ISO-8859-2?Q?_b?=)", "(a b)"),
+        ],
+    )
+    def test_examples_of_the_standard(self, source: str, shown: str) -> None:
+        """White space between encoded-words vanishes, other white space stays."""
+        assert decode_words(source) == shown
+
+    @pytest.mark.parametrize("source", ["=?utf-8?q?=C3?=", "=?nonsense?q?a?=", "=?utf-8?b?!!!?=", "=?utf-8?x?a?=", "=?=", "plain"])
+    def test_broken_words_never_raise(self, source: str) -> None:
+        """Something is shown whatever came in."""
+        assert isinstance(decode_words(source), str)
+
+
+class TestHeaders:
+    """Header fields with their places."""
+
+    def test_folded_header_has_its_whole_place(self) -> None:
+        """The span covers all its lines, and reads back."""
+        message = read_bytes(b"From: a@kiln.org\r\nSubject: one\r\n two\r\nTo: b@kiln.org\r\n\r\nx", "x.eml")
+        header = message.header("subject")
+        assert header is not None
+        assert header.value == "one two"
+        assert header.span is not None
+        assert message.header_source.slice(header.span) == "Subject: one\r\n two"
+
+    def test_mailboxes_of_lists_and_groups(self) -> None:
+        """Quoted commas and groups are understood (RFC 5322 §3.4)."""
+        message = read_bytes(b'To: "Doe, Jane" <j@kiln.org>, Team: a@kiln.org, b@kiln.org;\nSubject: x\n\nx', "x.eml")
+        assert [box.address for box in message.mailboxes("To")] == ["j@kiln.org", "a@kiln.org", "b@kiln.org"]
+        assert message.mailboxes("To")[0].name == "Doe, Jane"
+
+
+class TestParts:
+    """HTML, plain text, pictures, attachments."""
+
+    def test_related_picture_is_found_by_content_id(self) -> None:
+        """RFC 2392: the reference is percent-encoded, the header is not."""
+        message = read_bytes(mail('<img src="cid:bowl%40kiln.org" alt="x">', images={"bowl@kiln.org": picture()}), "x.eml")
+        resource = message.resource("cid:bowl%40kiln.org")
+        assert resource is not None
+        assert resource.data == picture()
+        assert message.image_octets == len(picture())
+
+    def test_an_attached_page_is_not_the_message(self) -> None:
+        """Only the first inline HTML is shown."""
+        message = read_bytes(mail(attachments={"page.html": b"<p>other</p>"}), "x.eml")
+        assert message.html is not None
+        assert "other" not in message.html.text
+        assert [attachment.name for attachment in message.attachments] == ["page.html"]
+
+    @pytest.mark.parametrize(
+        ("data", "declared", "text", "used", "has_defect"),
+        [
+            ("é".encode(), "utf-8", "é", "utf-8", False),
+            ("é".encode("latin-1"), "utf-8", "é", "cp1252", True),
+            ("é".encode(), None, "é", "utf-8", False),
+            (b"\x93x\x94", "iso-8859-1", "“x”", "cp1252", False),
+            (b"\xef\xbb\xbfa", "latin-1", "a", "utf-8", False),
+            ("日本".encode("shift_jis"), "shift_jis", "日本", "shift_jis", False),
+            ("é".encode(), "us-ascii", "é", "utf-8", True),
+            (b"a", "no-such-charset", "a", "utf-8", False),
+        ],
+    )
+    def test_charsets(self, data: bytes, declared: str | None, text: str, used: str, has_defect: bool) -> None:
+        """The declared charset where it fits, else what does, with a defect."""
+        found, codec, defect = decode(data, declared, is_html=False)
+        assert (found, codec, defect is not None) == (text, used, has_defect)
+
+
+class TestAnyInput:
+    """Bad input is data."""
+
+    @settings(max_examples=150, deadline=None)
+    @given(
+        st.binary(max_size=300),
+        st.sampled_from(
+            [
+                b"Subject: x\n\n",
+                b"Content-Type: multipart/mixed; boundary=b\n\n--b\n",
+                b"Content-Type: text/html; charset=",
+                b"Content-Transfer-Encoding: base64\n\n",
+                b"",
+            ]
+        ),
+    )
+    def test_a_message_or_one_sentence(self, data: bytes, start: bytes) -> None:
+        """Any octets make a Message or are refused with a sentence; checks never crash on what is taken."""
+        try:
+            message = read_bytes(start + data, "x.eml")
+        except UnusableInput as refused:
+            assert re.search(r"\.\Z", str(refused))
+            return
+        assert [answer for answer in review(message, Context()).results if answer.outcome is Outcome.CRASHED] == []

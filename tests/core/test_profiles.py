@@ -1,0 +1,88 @@
+"""The rewrite of a message for a simulated client."""
+
+import pytest
+
+from jetwind.core.message import Message, read_bytes
+from jetwind.core.profiles import MARK_ATTRIBUTE, PARTS_HOST, profiles, rewrite
+from tests.factories import archive, mail, package, picture
+
+DESKTOP = profiles()["desktop-pane"]
+
+
+def page(html: str, **files: bytes) -> Message:
+    """A package."""
+    return read_bytes(package(html, **files), "x.zip")
+
+
+class TestProfiles:
+    """Data with our own descriptive names."""
+
+    def test_two_profiles(self) -> None:
+        """A desktop reading pane and a phone at twice the pixels, 390 px wide."""
+        assert [(profile.id, profile.width, profile.pixel_ratio) for profile in profiles().values()] == [
+            ("desktop-pane", 800, 1),
+            ("phone-upright", 390, 2),
+        ]
+
+
+class TestRewrite:
+    """Only exact places change."""
+
+    def test_pictures_of_the_package_go_through_the_proxy(self) -> None:
+        """By digest; what lies elsewhere is left as it is, and counted."""
+        found = rewrite(
+            page('<img src="a.png"><img src="https://k.org/b.png"><td style="background:url(a.png)">', a_dot_png=picture()), DESKTOP
+        )
+        (digest,) = found.parts
+        assert f'src="http://{PARTS_HOST}/{digest}"' in found.html
+        assert "https://k.org/b.png" in found.html
+        assert found.remote_pictures == 1
+
+    def test_blocked_pictures_keep_their_alternative_text(self) -> None:
+        """Every source is one that the browser is refused."""
+        found = rewrite(page('<img src="a.png" alt="Bowl" width="30"><img src="https://k.org/b.png">', a_dot_png=picture()), DESKTOP, "off")
+        assert found.html.count(f"http://{PARTS_HOST}/blocked") == 2
+        assert 'alt="Bowl" width="30"' in found.html
+        assert found.parts == {}
+
+    def test_elements_are_marked_with_their_index(self) -> None:
+        """So that what the browser measures can be laid beside findings."""
+        message = page("<p>one</p><a href='x'>two</a>")
+        assert message.document is not None
+        for element in message.document.elements("p", "a"):
+            assert f'<{element.tag} {MARK_ATTRIBUTE}="{element.index}"' in rewrite(message, DESKTOP).html
+
+    @pytest.mark.parametrize(
+        ("html", "gone", "feature"),
+        [
+            ("<p>a</p><script>alert(1)</script>", "alert", "element script"),
+            ("<iframe src='https://k.org'></iframe>", "iframe", "element iframe"),
+            ("<base href='https://k.org/'>", "<base", "element base"),
+            ("<meta http-equiv='refresh' content='0;url=https://k.org'>", "refresh", "meta refresh"),
+            ("<link rel='stylesheet' href='https://k.org/a.css'>", "a.css", "linked style sheet"),
+            ("<p onclick='x()'>a</p>", "onclick", "attribute onclick"),
+            ("<object data='x'><p>in</p></object>", "<object", "element object"),
+            ("<img src='a.png' srcset='https://k.org/2x.png 2x'>", "2x.png", "attribute srcset"),
+        ],
+    )
+    def test_active_and_remote_things_are_dropped_and_listed(self, html: str, gone: str, feature: str) -> None:
+        """Nothing runs, nothing is fetched, and the list says what and where."""
+        message = page(html)
+        found = rewrite(message, DESKTOP)
+        assert gone not in found.html
+        assert [item.feature for item in found.dropped] == [feature]
+        assert message.html is not None
+        assert gone in message.html.source.slice(found.dropped[0].span)
+
+    def test_plain_mail_is_shown_as_text(self) -> None:
+        """Escaped, in a page of its own."""
+        found = rewrite(read_bytes(mail(None, "a < b & c"), "x.eml"), DESKTOP)
+        assert "a &lt; b &amp; c" in found.html
+
+    def test_html_without_anything_to_change_only_gains_marks(self) -> None:
+        """Taking the marks out gives the source back."""
+        import re
+
+        source = "<!doctype html><html><head><title>t</title></head><body>\r\n<p class='a'>x &amp; y</p></body></html>"
+        found = rewrite(read_bytes(archive({"a.html": source.encode()}), "x.zip"), DESKTOP)
+        assert re.sub(rf' {MARK_ATTRIBUTE}="\d+"', "", found.html) == source

@@ -1,0 +1,81 @@
+"""Spans, positions and edits over raw text."""
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from jetwind.core.source import Edit, SourceText, Span, splice
+
+LINES = st.text(alphabet=st.sampled_from("ab \r\n\té"), max_size=60)
+
+
+class TestPositions:
+    """Lines and columns from 1, offsets from 0."""
+
+    @pytest.mark.parametrize(
+        ("text", "offset", "line", "column"),
+        [
+            ("abc", 0, 1, 1),
+            ("abc", 3, 1, 4),
+            ("a\nb", 2, 2, 1),
+            ("a\r\nb", 3, 2, 1),
+            ("a\rb", 2, 2, 1),
+            ("a\n\nb", 2, 2, 1),
+            ("é\nb", 2, 2, 1),
+        ],
+    )
+    def test_offset_becomes_line_and_column(self, text: str, offset: int, line: int, column: int) -> None:
+        """Each kind of newline ends one line."""
+        position = SourceText(text).position(offset)
+        assert (position.line, position.column, position.offset) == (line, column, offset)
+
+    def test_offset_past_the_end_is_clamped(self) -> None:
+        """A place beyond the text is its end."""
+        assert SourceText("ab").position(99).offset == 2
+        assert SourceText("ab").offset(7, 1) == 2
+
+    @given(LINES)
+    def test_position_and_offset_are_inverse(self, text: str) -> None:
+        """Going to a line and column and back gives the same offset."""
+        source = SourceText(text)
+        for offset in range(len(text) + 1):
+            position = source.position(offset)
+            assert source.offset(position.line, position.column) == offset
+
+    def test_a_span_runs_forwards(self) -> None:
+        """A span that ends before it starts is refused."""
+        with pytest.raises(ValueError, match="forwards"):
+            Span(3, 2)
+
+
+class TestExcerpt:
+    """The lines around a span."""
+
+    def test_excerpt_holds_neighbouring_lines(self) -> None:
+        """One line before and after, the span marked."""
+        source = SourceText("one\ntwo\nthree\nfour")
+        excerpt = source.excerpt(Span(4, 7), lines=1)
+        assert (excerpt.first_line, excerpt.before, excerpt.marked, excerpt.after) == (1, "one\n", "two", "\nthree")
+
+    def test_excerpt_of_one_endless_line_is_bounded(self) -> None:
+        """A message on one line of a megabyte does not become a page of a megabyte."""
+        excerpt = SourceText("x" * 1_000_000).excerpt(Span(500_000, 500_003), width=100)
+        assert len(excerpt.before) == 100
+        assert len(excerpt.after) == 100
+
+
+class TestSplice:
+    """Edits at exact places and nowhere else."""
+
+    def test_edits_in_any_order(self) -> None:
+        """Edits are made by place, not by the order they are given in."""
+        assert splice("abcdef", [Edit(Span(4, 5), "E"), Edit(Span(0, 1), "A"), Edit.insert(2, "-")]) == "Ab-cdEf"
+
+    def test_the_outer_of_two_overlapping_edits_wins(self) -> None:
+        """An edit inside a removed range is dropped."""
+        assert splice("abcdef", [Edit(Span(2, 3), "X"), Edit(Span(1, 5), "")]) == "af"
+
+    @given(st.text(max_size=30))
+    def test_no_edit_changes_nothing(self, text: str) -> None:
+        """Without edits the source is the result."""
+        assert splice(text, []) == text
