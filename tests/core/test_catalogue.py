@@ -28,7 +28,30 @@ from jetwind.core.checking.declaration import MESSAGE_LIMIT, NAME_LIMIT, Declara
 from jetwind.core.message import Message
 
 #: The ids of the catalogue that this version has. Removing or renaming one breaks everybody who excused it.
-IDS = ["access.alt-filename", "access.alt-missing", "appearance.charset", "appearance.clipped", "envelope.preheader-missing", "envelope.recipients-exposed", "envelope.sender-missing", "envelope.subject-long", "envelope.subject-missing", "fields.unknown", "fields.unresolved", "footer.address-missing", "footer.list-unsubscribe", "footer.unsubscribe-missing", "images.heavy", "images.missing", "links.empty", "links.insecure", "links.placeholder", "spam.risk", "text.missing", "wording.placeholder"]
+IDS = [
+    "access.alt-filename",
+    "access.alt-missing",
+    "appearance.charset",
+    "appearance.clipped",
+    "envelope.preheader-missing",
+    "envelope.recipients-exposed",
+    "envelope.sender-missing",
+    "envelope.subject-long",
+    "envelope.subject-missing",
+    "fields.unknown",
+    "fields.unresolved",
+    "footer.address-missing",
+    "footer.list-unsubscribe",
+    "footer.unsubscribe-missing",
+    "images.heavy",
+    "images.missing",
+    "links.empty",
+    "links.insecure",
+    "links.placeholder",
+    "spam.risk",
+    "text.missing",
+    "wording.placeholder",
+]
 
 SAMPLES = [
     pytest.param(declared, sample, id=f"{declared.id}-{number}")

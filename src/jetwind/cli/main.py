@@ -14,7 +14,7 @@ from jetwind import __version__
 from jetwind.cli.inputs import brief_in, checks_named, message_at, planned_time, readers_in, refuse
 from jetwind.core.checking import Check, Context, Kind, registry
 
-app = typer.Typer(add_completion=False, no_args_is_help=True, rich_markup_mode=None, pretty_exceptions_enable=False)
+app = typer.Typer(add_completion=False, rich_markup_mode=None, pretty_exceptions_enable=False)
 
 
 class Format(StrEnum):
@@ -162,16 +162,15 @@ def _explained(declared: Check) -> str:
 
 def main() -> None:
     """Entry point. A wrong option is one line on standard error and status 2, like any other unusable input."""
-    import click
-
     try:
         status = app(prog_name="jetwind", standalone_mode=False)
-    except click.exceptions.NoArgsIsHelpError as asked:
-        typer.echo(asked.ctx.get_help())
-        status = 2
-    except click.ClickException as wrong:
-        typer.echo(f"jetwind: {' '.join(wrong.format_message().split())}", err=True)
-        status = 2
-    except click.exceptions.Abort:
+    except typer.Abort:
         status = 130
+    except Exception as wrong:
+        # typer carries its own copy of click, whose usage exceptions have no public name; this is what marks them.
+        said = getattr(wrong, "format_message", None)
+        if said is None:
+            raise
+        typer.echo(f"jetwind: {' '.join(said().split())}", err=True)
+        status = 2
     sys.exit(status or 0)

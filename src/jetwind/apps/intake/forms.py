@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 from typing import Any
 from zoneinfo import ZoneInfo, available_timezones
 
@@ -52,7 +53,7 @@ class EnvelopeForm(forms.Form):
 
     def envelope(self) -> Envelope:
         """The values for the service."""
-        return Envelope(**{name: self.cleaned_data[name].strip() for name in self.fields})
+        return Envelope(**{field.name: self.cleaned_data[field.name].strip() for field in dataclasses.fields(Envelope)})
 
 
 class PasteForm(DetailsForm, EnvelopeForm):

@@ -103,36 +103,46 @@ def render_now(revision: Revision, work_id: int, browser: Renderer) -> None:
     waiting = [render for render in revision.renders.filter(state=Render.State.WAITING) if render.profile in profiles()]
     done = total - len(waiting)
     jobs.report(work_id, done=done, total=total, doing="rewriting the message")
-    to_take: list[tuple[Render, Rewritten, CaptureRequest]] = []
+    to_take: dict[str, tuple[list[Render], Rewritten, CaptureRequest]] = {}
     for render, page, request in _requests(message, waiting):
         render.key = _key(page, request)
         twin = Render.objects.filter(key=render.key, state=Render.State.DONE).exclude(pk=render.pk).first()
-        if twin is None:
-            to_take.append((render, page, request))
-            continue
-        for name in ("blob_sha256", "content_type", "width", "height", "content_width", "cut", "boxes", "facts", "dropped"):
-            setattr(render, name, getattr(twin, name))
-        render.state = Render.State.DONE
-        render.save()
-        done += 1
+        if twin is not None:
+            _take_over(render, twin)
+            done += 1
+        elif render.key in to_take:
+            # A message without pictures looks the same with them blocked.
+            to_take[render.key][0].append(render)
+        else:
+            to_take[render.key] = ([render], page, request)
     jobs.report(work_id, done=done, total=total, doing="starting the browser" if to_take else "done")
     cancelled: list[jobs.Cancelled] = []
-    counter = iter(range(done + 1, total + 1))
+    asked = list(to_take.values())
 
     def taken(number: int, capture: Capture | Exception) -> bool:
-        render, page, _ = to_take[number]
-        _finish(render, page, capture)
-        name = profiles()[render.profile].name
+        nonlocal done
+        (first, *others), page, _ = asked[number]
+        _finish(first, page, capture)
+        for other in others:
+            _take_over(other, first)
+        done += 1 + len(others)
         try:
-            jobs.report(work_id, done=next(counter), total=total, doing=f"{name}, {render.get_mode_display()}")
+            jobs.report(work_id, done=done, total=total, doing=f"{profiles()[first.profile].name}, {first.get_mode_display()}")
         except jobs.Cancelled as stop:
             cancelled.append(stop)
             return False
         return True
 
-    browser.capture_all([request for _, _, request in to_take], taken)
+    browser.capture_all([request for _, _, request in asked], taken)
     if cancelled:
         raise cancelled[0]
+
+
+def _take_over(render: Render, twin: Render) -> None:
+    """The answer to the same question, asked before."""
+    for name in ("state", "problem", "blob_sha256", "content_type", "width", "height", "content_width", "cut", "boxes", "facts", "dropped"):
+        setattr(render, name, getattr(twin, name))
+    render.save()
 
 
 def _requests(message: Message, renders: list[Render]) -> Iterator[tuple[Render, Rewritten, CaptureRequest]]:

@@ -23,11 +23,13 @@ class PartsProxy:
         self._server: asyncio.Server | None = None
         self._held: dict[str, Mapping[str, tuple[str, bytes]]] = {}
         self.refused = 0
+        self.port = 0
 
     async def start(self) -> int:
         """Listen on a free loopback port and return it."""
         self._server = await asyncio.start_server(self._serve, "127.0.0.1", 0, limit=64 * 1024)
-        return int(self._server.sockets[0].getsockname()[1])
+        self.port = int(self._server.sockets[0].getsockname()[1])
+        return self.port
 
     def hold(self, parts: Mapping[str, tuple[str, bytes]]) -> str:
         """Make parts available until :meth:`release`; returns the key to give back."""

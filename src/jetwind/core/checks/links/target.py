@@ -78,7 +78,7 @@ def find_empty(message: Message, context: Context, options: Options) -> Iterator
     id="links.placeholder",
     name="Link to a stand-in address",
     level=Level.STOP,
-    why="The address was meant to be replaced; the reader lands on an error or on somebody else's page.",
+    why="The address was meant to be replaced; the reader lands on nothing or on somebody else's page.",
     fix="Put the real address in.",
     basis="RFC 2606 §2-3, RFC 6761 §6 (from memory)",
     samples=[

@@ -1,0 +1,35 @@
+"""Shortcuts for tests of the apps."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from jetwind.apps.intake.models import Mailing, Revision
+from jetwind.apps.intake.services import take_in
+from jetwind.apps.jobs.models import Work
+from jetwind.apps.review.services import check_now, look_at
+from tests.factories import mail
+
+
+def taken_in(house: Any, raw: bytes | None = None, name: str = "sale.eml", **more: Any) -> Revision:
+    """The first revision of a mailing that the author took in, checked."""
+    mailing = take_in(house.author, house.workspace, raw or mail(), name, **more)
+    return checked(mailing)
+
+
+def checked(mailing: Mailing) -> Revision:
+    """The newest revision with its checks done, as the worker would leave it."""
+    revision = Revision.objects.select_related("mailing__workspace").filter(mailing=mailing).last()
+    assert revision is not None
+    check_now(revision)
+    Work.objects.filter(kind="checks").update(state=Work.State.DONE)
+    return revision
+
+
+def walked(house: Any, revision: Revision) -> Revision:
+    """A revision whose stations have all been looked at."""
+    from jetwind.core.checking import STATIONS
+
+    for station in STATIONS:
+        look_at(house.reviewer, revision, station.slug)
+    return Revision.objects.select_related("mailing__workspace").get(pk=revision.pk)

@@ -1,0 +1,161 @@
+"""The command line, called as others call it."""
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+from PIL import Image
+
+from jetwind.core.checking import registry
+from tests.factories import archive, mail, package, picture
+
+ROOT = Path(__file__).parents[2]
+
+
+def jetwind(*arguments: str) -> subprocess.CompletedProcess[str]:
+    """Run a command with no database."""
+    environment = {"PYTHONPATH": str(ROOT / "src"), "PATH": "/usr/bin:/bin", "HOME": "/tmp"}
+    return subprocess.run([sys.executable, "-m", "jetwind.cli", *arguments], capture_output=True, text=True, check=False, env=environment)
+
+
+@pytest.fixture
+def good(tmp_path: Path) -> Path:
+    """A clean mail."""
+    path = tmp_path / "good.eml"
+    path.write_bytes(mail())
+    return path
+
+
+class TestCheck:
+    """Exit status, formats, options."""
+
+    def test_clean_is_zero_and_a_stop_is_one(self, good: Path, tmp_path: Path) -> None:
+        """Statuses 0 and 1."""
+        assert jetwind("check", str(good)).returncode == 0
+        (tmp_path / "bad.html").write_text("<a href='#'>x</a>")
+        assert jetwind("check", str(tmp_path / "bad.html")).returncode == 1
+
+    @pytest.mark.parametrize(
+        ("arguments", "said"),
+        [
+            (["check", "nowhere.eml"], "“nowhere.eml” does not exist."),
+            (["check"], "check needs a PATH"),
+            (["check", "{good}", "--kind", "private"], "'private' is not one of"),
+            (["check", "{good}", "--planned", "soon"], "--planned takes a time such as"),
+            (["check", "{good}", "--only", "links.emty"], "there is no check 'links.emty'; the nearest is links.empty."),
+            (["check", "{good}", "--readers", "nowhere.csv"], "The readers “nowhere.csv” cannot be read"),
+            (["check", "{good}", "--brief", "{good}"], "cannot be read"),
+            (["check", "{good}", "--profiles", "watch"], "there is no profile 'watch'; there are desktop-pane, phone-upright."),
+            (["check", "{good}", "--previous", "nowhere"], "“nowhere” does not exist."),
+            (["check", "{good}", "--loud"], "No such option: --loud"),
+            (["render", "{good}"], "Missing option '--out'"),
+            (["fly"], "No such command 'fly'"),
+        ],
+    )
+    def test_unusable_is_two_with_one_line(self, good: Path, arguments: list[str], said: str) -> None:
+        """One line on standard error that says what and why; nothing on standard output."""
+        done = jetwind(*(argument.format(good=good) for argument in arguments))
+        assert done.returncode == 2
+        assert said in done.stderr
+        assert len(done.stderr.strip().splitlines()) == 1
+        assert done.stdout == ""
+
+    def test_json_alone_on_standard_output(self, good: Path) -> None:
+        """Notes go to standard error."""
+        done = jetwind("check", str(good), "--format", "json", "--live")
+        report = json.loads(done.stdout)
+        assert report["findings"] == []
+        assert set(report["outcomes"]) == set(registry())
+        assert "--live is taken but" in done.stderr
+
+    @pytest.mark.parametrize("form", ["sarif", "csv", "text"])
+    def test_other_formats(self, good: Path, form: str) -> None:
+        """Each gives something of its kind."""
+        start = {"sarif": "{", "csv": "check,station,level", "text": "cannot tell: fields.unknown (no field list"}[form]
+        assert jetwind("check", str(good), "--format", form).stdout.startswith(start)
+
+    def test_readers_make_the_field_list(self, tmp_path: Path) -> None:
+        """Columns are fields; the longest reader counts for the subject; an unknown field is named with the nearest."""
+        (tmp_path / "a.eml").write_bytes(mail("<p>Hello {{ frist_name }}, at the quay</p>", Subject="{{ first_name }}, your glazes"))
+        (tmp_path / "r.csv").write_text(f"email,first_name\na@kiln.org,Bo\nb@kiln.org,{'Maximiliana' * 6}\n")
+        report = json.loads(jetwind("check", str(tmp_path / "a.eml"), "--readers", str(tmp_path / "r.csv"), "--format", "json").stdout)
+        found = {finding["check"]: finding for finding in report["findings"]}
+        assert found["fields.unknown"]["data"]["name"] == "frist_name"
+        assert "first_name" in found["fields.unknown"]["message"]
+        assert found["envelope.subject-long"]["data"]["length"] == 79
+        assert "b@kiln.org" in found["envelope.subject-long"]["message"]
+
+    def test_brief_names_practice_domains_and_fields(self, tmp_path: Path) -> None:
+        """A practice domain is no stand-in address, a declared field is known."""
+        (tmp_path / "a.html").write_text("<a href='https://www.kiln.example/{{ code }}'>x</a>")
+        (tmp_path / "b.toml").write_text('[practice]\ndomains = ["kiln.example"]\n[fields]\nknown = ["code"]\n')
+        plain = json.loads(
+            jetwind("check", str(tmp_path / "a.html"), "--format", "json", "--only", "links.placeholder,fields.unknown").stdout
+        )
+        briefed = json.loads(
+            jetwind(
+                "check",
+                str(tmp_path / "a.html"),
+                "--format",
+                "json",
+                "--only",
+                "links.placeholder,fields.unknown",
+                "--brief",
+                str(tmp_path / "b.toml"),
+            ).stdout
+        )
+        assert plain["outcomes"]["links.placeholder"] == "findings"
+        assert briefed["outcomes"] == {"fields.unknown": "clear", "links.placeholder": "clear"}
+
+    def test_folder_zip_and_html(self, tmp_path: Path) -> None:
+        """Each form of input is taken."""
+        html = '<p>x</p><img src="a.png" alt="Bowl">'
+        (tmp_path / "f").mkdir()
+        (tmp_path / "f" / "a.html").write_text(html)
+        (tmp_path / "f" / "a.png").write_bytes(picture())
+        (tmp_path / "f.zip").write_bytes(archive({"a.html": html.encode(), "a.png": picture()}))
+        for path in (tmp_path / "f", tmp_path / "f.zip", tmp_path / "f" / "a.html"):
+            report = json.loads(jetwind("check", str(path), "--format", "json", "--only", "images.missing").stdout)
+            assert report["outcomes"] == {"images.missing": "clear"}
+            assert report["message"]["images"] == 1
+
+    def test_explain(self) -> None:
+        """What a check is about, without a message."""
+        done = jetwind("check", "--explain", "images.heavy")
+        assert done.returncode == 0
+        assert "Option largest_octets = 204800" in done.stdout
+        assert "Basis: Common practice" in done.stdout
+
+
+class TestRender:
+    """One PNG a profile, and what was measured."""
+
+    def test_pictures_and_facts(self, tmp_path: Path) -> None:
+        """Sizes, dropped features with places, boxes of links and pictures."""
+        html = '<p>x</p><script>1</script><a href="https://k.org">Go</a><img src="a.png" width="50" height="20" alt="x">'
+        (tmp_path / "a.zip").write_bytes(package(html, a_dot_png=picture()))
+        done = jetwind("render", str(tmp_path / "a.zip"), "--out", str(tmp_path / "out"))
+        assert done.returncode == 0, done.stderr
+        facts = json.loads((tmp_path / "out" / "render.json").read_text())
+        assert [(shot["profile"], shot["width"], shot["first_screen"]) for shot in facts["renders"]] == [
+            ("desktop-pane", 800, 640),
+            ("phone-upright", 390, 664),
+        ]
+        phone = facts["renders"][1]
+        assert Image.open(tmp_path / "out" / "phone-upright.png").size == (780, phone["height"] * 2)
+        assert phone["dropped"] == [{"feature": "element script", "count": 1, "places": [{"start": 8, "end": 26, "line": 1}]}]
+        assert sorted(box["kind"] for box in phone["boxes"]) == ["image", "link"]
+
+    def test_blocked_and_chosen(self, tmp_path: Path) -> None:
+        """One profile, images off."""
+        (tmp_path / "a.html").write_text('<img src="a.png" alt="Bowl" width="50" height="40">')
+        assert (
+            jetwind(
+                "render", str(tmp_path / "a.html"), "--out", str(tmp_path / "o"), "--profiles", "phone-upright", "--images", "off", "--dark"
+            ).returncode
+            == 0
+        )
+        (shot,) = json.loads((tmp_path / "o" / "render.json").read_text())["renders"]
+        assert (shot["images"], shot["dark"], shot["profile"]) == ("off", True, "phone-upright")

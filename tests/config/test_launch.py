@@ -1,0 +1,103 @@
+"""The launcher's own parts: ports, pid files, leftovers, the private cluster."""
+
+import os
+import socket
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import pytest
+
+from jetwind.config.launch.cluster import free_port
+from jetwind.config.launch.processes import Children, is_alive, mark_alive
+
+ROOT = Path(__file__).parents[2]
+
+
+def test_a_taken_port_is_passed_over() -> None:
+    """The preferred port where it is free, else another."""
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", 0))
+        taken.listen()
+        assert free_port(taken.getsockname()[1]) != taken.getsockname()[1]
+
+
+class TestPidFiles:
+    """A number alone does not tell a process from a later one."""
+
+    def test_own_process_is_alive(self, tmp_path: Path) -> None:
+        """Marked and found."""
+        mark_alive(tmp_path / "a.pid")
+        assert is_alive(tmp_path / "a.pid") == os.getpid()
+
+    @pytest.mark.parametrize("content", ["", "x", "99999999 5", f"{os.getpid()} 1", f"{os.getpid()}"])
+    def test_stale_files_are_nobody(self, tmp_path: Path, content: str) -> None:
+        """Gone, another's number, cut short by a full disk."""
+        (tmp_path / "a.pid").write_text(content)
+        assert is_alive(tmp_path / "a.pid") is None
+
+    def test_no_file(self, tmp_path: Path) -> None:
+        """Nobody."""
+        assert is_alive(tmp_path / "a.pid") is None
+
+
+class TestChildren:
+    """Started, watched, ended."""
+
+    def test_stop_ends_the_whole_group(self, tmp_path: Path) -> None:
+        """A grandchild goes with its parent."""
+        children = Children(tmp_path)
+        children.start("sleeper", ["bash", "-c", "sleep 300 & echo $! ; wait"], dict(os.environ))
+        deadline = time.monotonic() + 5
+        while not children.log("sleeper").read_text().strip() and time.monotonic() < deadline:
+            time.sleep(0.02)
+        grandchild = int(children.log("sleeper").read_text())
+        assert children.ended() is None
+        children.stop()
+        assert not Path(f"/proc/{grandchild}/cmdline").exists() or Path(f"/proc/{grandchild}/stat").read_text().split()[2] == "Z"
+        assert list(tmp_path.glob("*.pid")) == []
+
+    def test_an_ended_child_is_noticed(self, tmp_path: Path) -> None:
+        """With its name and status."""
+        children = Children(tmp_path)
+        children.start("short", [sys.executable, "-c", "raise SystemExit(3)"], dict(os.environ))
+        deadline = time.monotonic() + 10
+        while children.ended() is None and time.monotonic() < deadline:
+            time.sleep(0.02)
+        assert children.ended() == ("short", 3)
+
+    def test_leftovers_of_a_killed_run_are_ended(self, tmp_path: Path) -> None:
+        """What runs is ended, what is stale is only forgotten."""
+        Children(tmp_path).start("left", ["sleep", "300"], dict(os.environ))
+        (tmp_path / "gone.pid").write_text("99999999 1")
+        pid = int((tmp_path / "left.pid").read_text().split()[0])
+        assert Children(tmp_path).clear_leftovers() == ["left"]
+        os.waitpid(pid, 0)
+        assert list(tmp_path.glob("*.pid")) == []
+
+
+class TestScript:
+    """The shell part."""
+
+    def test_help_and_wrong_command(self) -> None:
+        """Usage, on the right stream, with the right status."""
+        good = subprocess.run([ROOT / "jetwind", "--help"], capture_output=True, text=True, check=False)
+        assert good.returncode == 0
+        assert "./jetwind start" in good.stdout
+        bad = subprocess.run([ROOT / "jetwind", "fly"], capture_output=True, text=True, check=False)
+        assert (bad.returncode, bad.stdout) == (2, "")
+
+    def test_check_needs_no_database(self, tmp_path: Path) -> None:
+        """Through the launcher, with PostgreSQL out of reach."""
+        (tmp_path / "a.html").write_text("<p>x</p>")
+        environment = {**os.environ, "DATABASE_URL": "postgres://nobody@127.0.0.1:1/none"}
+        done = subprocess.run(
+            [ROOT / "jetwind", "check", str(tmp_path / "a.html"), "--only", "links.empty"],
+            capture_output=True,
+            text=True,
+            check=False,
+            env=environment,
+        )
+        assert done.returncode == 0, done.stderr
+        assert "0 stops" in done.stdout

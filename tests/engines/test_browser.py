@@ -1,0 +1,190 @@
+"""Real Chromium: pictures, boxes, and nothing that leaves."""
+
+import contextlib
+import io
+import socket
+import threading
+from collections.abc import Iterator
+
+import pytest
+from PIL import Image
+
+from jetwind.core.profiles import MARK_ATTRIBUTE, PARTS_HOST
+from jetwind.engines.browser import Browser, Capture, CaptureFailed, CaptureRequest, FakeBrowser
+from tests.factories import picture
+
+
+@pytest.fixture(scope="module")
+def browser() -> Iterator[Browser]:
+    """One long-lived browser for all tests here, as in the worker."""
+    made = Browser()
+    yield made
+    made.close()
+
+
+def request(html: str, **more: object) -> CaptureRequest:
+    """A request with ordinary sizes."""
+    return CaptureRequest(**{"html": html, "parts": {}, "width": 400, "first_screen": 300, "pixel_ratio": 1, **more})  # type: ignore[arg-type]
+
+
+class Listener:
+    """A server on loopback that counts who knocks: nothing from inside the browser may reach it."""
+
+    def __init__(self) -> None:
+        self._socket = socket.create_server(("127.0.0.1", 0))
+        self.port = self._socket.getsockname()[1]
+        self.knocks = 0
+        threading.Thread(target=self._listen, daemon=True).start()
+
+    def _listen(self) -> None:
+        while True:
+            try:
+                connection, _ = self._socket.accept()
+            except OSError:
+                return
+            self.knocks += 1
+            connection.close()
+
+    def close(self) -> None:
+        """Stop listening."""
+        self._socket.close()
+
+
+class TestPictures:
+    """What comes back."""
+
+    def test_sizes_and_boxes(self, browser: Browser) -> None:
+        """The picture is the content's height, larger by the pixel ratio; boxes are in CSS px."""
+        html = f'<body style="margin:0"><a {MARK_ATTRIBUTE}="7" href="x" style="display:block;height:50px">x</a><div style="height:600px"></div>'
+        taken = browser.capture(request(html, pixel_ratio=2))
+        image = Image.open(io.BytesIO(taken.image))
+        assert (taken.width, taken.height, taken.cut) == (400, 650, False)
+        assert image.size == (800, 1300)
+        assert (image.format, taken.content_type) == ("JPEG", "image/jpeg")
+        (box,) = taken.boxes
+        assert (box.element, box.kind, box.x, box.y, box.width, box.height) == (7, "link", 0, 0, 400, 50)
+
+    def test_lossless(self, browser: Browser) -> None:
+        """PNG where pixels are compared: the very colour."""
+        taken = browser.capture(request('<body style="background:#1F5F8B">', lossless=True))
+        image = Image.open(io.BytesIO(taken.image)).convert("RGB")
+        assert taken.content_type == "image/png"
+        assert image.getpixel((200, 150)) == (0x1F, 0x5F, 0x8B)
+
+    def test_pictures_come_from_the_parts(self, browser: Browser) -> None:
+        """A part is drawn; a picture that is not there is counted as broken."""
+        html = f'<body style="margin:0"><img src="http://{PARTS_HOST}/one"><img src="http://{PARTS_HOST}/none">'
+        taken = browser.capture(request(html, parts={"one": ("image/png", picture(100, 50, "#A61B29"))}, lossless=True))
+        assert Image.open(io.BytesIO(taken.image)).convert("RGB").getpixel((50, 25)) == (0xA6, 0x1B, 0x29)
+        assert taken.facts["broken"] == 1
+
+    def test_night_and_light_on_the_same_page(self, browser: Browser) -> None:
+        """The scheme is set anew for every picture of a kept page."""
+        html = "<style>body{background:#fff}@media(prefers-color-scheme:dark){body{background:#000}}</style>"
+        shades = [
+            Image.open(io.BytesIO(browser.capture(request(html, dark=dark, lossless=True)).image)).convert("L").getpixel((5, 5))
+            for dark in (False, True, False)
+        ]
+        assert shades == [255, 0, 255]
+
+    def test_sideways_content_is_measured_and_cut_at_the_width(self, browser: Browser) -> None:
+        """The picture keeps the profile's width; how wide the content is stands beside it."""
+        taken = browser.capture(request('<div style="width:640px;height:10px"></div>'))
+        assert Image.open(io.BytesIO(taken.image)).size[0] == 400
+        assert taken.content_width >= 640
+
+    def test_a_very_tall_page_is_bounded(self, browser: Browser) -> None:
+        """30,000 px are cut, and said to be."""
+        taken = browser.capture(request('<div style="height:30000px"></div>'))
+        assert (taken.height, taken.cut) == (12_000, True)
+
+    def test_scripts_of_the_page_never_run(self, browser: Browser) -> None:
+        """Even where the rewrite would have let one through."""
+        html = (
+            f'<p {MARK_ATTRIBUTE}="1">a</p><script>document.body.innerHTML = ""</script><img src=x onerror="document.body.innerHTML = 1">'
+        )
+        assert browser.capture(request(html)).facts["words"] == 1
+
+    def test_many_side_by_side_and_stop(self, browser: Browser) -> None:
+        """Each answer once; False stops the rest."""
+        seen: list[int] = []
+        browser.capture_all([request(f"<p>{number}") for number in range(4)], lambda number, capture: seen.append(number) is None)
+        assert sorted(seen) == [0, 1, 2, 3]
+        seen.clear()
+        browser.capture_all([request(f"<p>{number}") for number in range(4)], lambda number, capture: bool(seen.append(number)))
+        assert len(seen) == 1
+
+
+class TestConfinement:
+    """Requests that leave the browser: none."""
+
+    def test_nothing_gets_out(self, browser: Browser) -> None:
+        """Pictures, styles, fonts, frames, media, prefetches, forms, redirects: on a listening loopback address."""
+        listener = Listener()
+        there = f"http://127.0.0.1:{listener.port}"
+        html = f"""
+          <link rel=stylesheet href="{there}/a.css"><link rel=preload as=image href="{there}/b.png"><link rel=prefetch href="{there}/c"><link rel=preconnect href="{there}">
+          <link rel=icon href="{there}/d.ico"><link rel=dns-prefetch href="{there}"><link rel=manifest href="{there}/e.json"><link rel=modulepreload href="{there}/f.js">
+          <style>@import "{there}/g.css"; @font-face{{font-family:x;src:url({there}/h.woff2)}} p{{font-family:x;background:url({there}/i.png);cursor:url({there}/j.cur),auto;
+          list-style-image:url({there}/k.png);border-image:url({there}/l.png) 1}} </style><p>text</p>
+          <img src="{there}/m.png" srcset="{there}/n.png 2x"><picture><source srcset="{there}/o.webp"><img src="{there}/p.png"></picture><iframe src="{there}/q"></iframe>
+          <object data="{there}/r"></object><embed src="{there}/s"><video src="{there}/t.mp4" poster="{there}/u.png" autoplay></video><audio src="{there}/v.mp3" autoplay></audio>
+          <svg><image href="{there}/w.png"/><use href="{there}/x.svg#a"/></svg><input type=image src="{there}/y.png"><meta http-equiv=refresh content="0;url={there}/z">
+          <body background="{there}/aa.png"><table background="{there}/bb.png"><tr><td>x</td></tr></table><img src="https://127.0.0.1:{listener.port}/cc.png"><img src="//127.0.0.1:{listener.port}/dd.png">
+          <img src="file:///etc/hostname"><iframe src="file:///etc/passwd"></iframe>"""
+        # The refresh may take the page away; nothing may have left all the same.
+        with contextlib.suppress(CaptureFailed):
+            browser.capture(request(html))
+        browser.capture(request("<p>still there</p>"))
+        listener.close()
+        assert listener.knocks == 0
+
+
+class TestFailures:
+    """A page or a browser that does not do."""
+
+    def test_a_browser_that_is_not_there(self) -> None:
+        """One sentence, not a hang."""
+        missing = Browser("/nowhere/chromium")
+        try:
+            with pytest.raises(CaptureFailed, match="does not start"):
+                missing.capture(request("<p>x"))
+        finally:
+            missing.close()
+
+    def test_a_killed_browser_is_replaced(self, browser: Browser) -> None:
+        """The next picture starts a new one."""
+        import os
+        import signal
+        import subprocess
+
+        browser.capture(request("<p>x"))
+        children = subprocess.run(
+            ["pgrep", "-f", f"chrom.*proxy-server=http://127.0.0.1:{browser._proxy.port}"], capture_output=True, text=True, check=False
+        ).stdout.split()  # type: ignore[union-attr]
+        assert children
+        for child in children:
+            try:
+                os.kill(int(child), signal.SIGKILL)
+            except ProcessLookupError:
+                continue
+        for _ in range(3):
+            try:
+                answer = browser.capture(request("<p>y"))
+                break
+            except CaptureFailed:
+                continue
+        else:
+            pytest.fail("the browser did not come back")
+        assert answer.image
+
+    def test_the_stand_in_answers_alike(self) -> None:
+        """The shipped fake keeps the protocol."""
+        fake = FakeBrowser()
+        answers: list[Capture | Exception] = []
+        fake.capture_all(
+            [request("<p>x", pixel_ratio=2), request("<p>y", lossless=True)], lambda number, capture: answers.append(capture) is None
+        )
+        sizes = [Image.open(io.BytesIO(answer.image)).size for answer in answers if isinstance(answer, Capture)]
+        assert sizes == [(800, 600), (400, 300)]
+        assert len(fake.seen) == 2

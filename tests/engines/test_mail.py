@@ -1,0 +1,84 @@
+"""Real SMTP on loopback, between our sender and the Mailroom."""
+
+import asyncio
+import smtplib
+import threading
+from collections.abc import Iterator
+
+import pytest
+
+from jetwind.engines.mail import Delivery, Mailroom, MailServer, hand_over
+from tests.factories import mail
+
+
+class Room:
+    """A Mailroom in a thread, with what it was given."""
+
+    def __init__(self) -> None:
+        self.kept: list[Delivery] = []
+        self.fails = False
+        self._loop = asyncio.new_event_loop()
+        self._room = Mailroom(self._keep)
+        threading.Thread(target=self._loop.run_forever, daemon=True).start()
+        asyncio.run_coroutine_threadsafe(self._room.start(), self._loop).result(5)
+        self.server = MailServer("127.0.0.1", self._room.port, timeout=5)
+
+    def _keep(self, delivery: Delivery) -> None:
+        if self.fails:
+            raise OSError("disk full")
+        self.kept.append(delivery)
+
+    def close(self) -> None:
+        """Stop."""
+        asyncio.run_coroutine_threadsafe(self._room.stop(), self._loop).result(5)
+        self._loop.call_soon_threadsafe(self._loop.stop)
+
+
+@pytest.fixture
+def room() -> Iterator[Room]:
+    """A Mailroom that listens."""
+    made = Room()
+    yield made
+    made.close()
+
+
+class TestHandOver:
+    """One message to one recipient."""
+
+    def test_what_arrives_is_what_was_sent(self, room: Room) -> None:
+        """Byte by byte, with a line that starts with a full stop (RFC 5321 §4.5.2)."""
+        content = mail(text="one\n.two\n..three\n", html=None)
+        answer = hand_over(room.server, "test@kiln.org", "one@kiln.org", content)
+        assert answer.taken
+        assert answer.answer == "250 Kept in the Mailroom"
+        assert room.kept == [Delivery("test@kiln.org", ("one@kiln.org",), content)]
+
+    @pytest.mark.parametrize(
+        "address",
+        ["a@kiln.org,b@kiln.org", "a@kiln.org\r\nRCPT TO:<b@kiln.org>", "a@kiln.org b@kiln.org", "nobody", "a@b@kiln.org", "<a@kiln.org>"],
+    )
+    def test_never_two_recipients(self, room: Room, address: str) -> None:
+        """Anything but a single address is refused before a connection is made."""
+        with pytest.raises(ValueError, match="not a single address"):
+            hand_over(room.server, "test@kiln.org", address, b"x")
+        assert room.kept == []
+
+    def test_a_failing_mailroom_is_a_temporary_refusal(self, room: Room) -> None:
+        """The sender hears 451, and nothing is lost silently."""
+        room.fails = True
+        answer = hand_over(room.server, "test@kiln.org", "one@kiln.org", mail())
+        assert not answer.taken
+        assert answer.answer.startswith("451 ")
+
+    def test_no_server(self, room: Room) -> None:
+        """Named with its address."""
+        answer = hand_over(MailServer("127.0.0.1", 1, timeout=2), "test@kiln.org", "one@kiln.org", mail())
+        assert not answer.taken
+        assert "127.0.0.1:1 could not be used" in answer.answer
+
+    def test_the_mailroom_speaks_to_any_client(self, room: Room) -> None:
+        """The standard library's client, several messages on one connection."""
+        with smtplib.SMTP(room.server.host, room.server.port) as client:
+            for number in range(3):
+                client.sendmail("a@kiln.org", [f"r{number}@kiln.org"], mail(Subject=f"Number {number}"))
+        assert [delivery.recipients for delivery in room.kept] == [("r0@kiln.org",), ("r1@kiln.org",), ("r2@kiln.org",)]
