@@ -53,7 +53,7 @@ def take_in(
     with transaction.atomic():
         mailing = Mailing(
             workspace=workspace,
-            title=title[:160],
+            title=_printable(title)[:160],
             kind=details.kind,
             audience=details.audience.strip(),
             planned_at=details.planned_at,
@@ -191,17 +191,22 @@ def _add(mailing: Mailing, user: User, data: bytes, file_name: str, message: Mes
     revision = Revision.objects.create(
         mailing=mailing,
         number=last.number + 1 if last else 1,
-        file_name=re.sub(r"[\x00-\x1f]", "", posixpath.basename(file_name))[:255] or "message",
+        file_name=_printable(posixpath.basename(file_name))[:255] or "message",
         source_sha256=store.keep(data),
         content_sha256=content_digest(data, envelope),
         envelope=envelope.as_dict() if envelope else None,
-        subject=message.subject.replace("\0", "")[:998],
-        sender=(f"{senders[0].name} <{senders[0].address}>" if senders else "").replace("\0", "")[:320],
+        subject=_printable(message.subject)[:998],
+        sender=_printable(f"{senders[0].name} <{senders[0].address}>")[:320] if senders else "",
         uploaded_by=user,
     )
     for follow in on_new_revision:
         follow(revision, user)
     return revision
+
+
+def _printable(text: str) -> str:
+    """Text for a list: control characters, which a database or a screen would stumble over, are left out."""
+    return re.sub(r"[\x00-\x1f\x7f]", "", text)
 
 
 def _clean(mailing: Mailing) -> None:

@@ -6,6 +6,7 @@ import dataclasses
 import hashlib
 import json
 from collections.abc import Callable
+from typing import Any
 
 from django.db import IntegrityError, transaction
 from django.utils import timezone
@@ -98,17 +99,25 @@ def check_now(revision: Revision) -> CheckRun:
             revision=revision,
             key=key,
             defaults={
-                "outcomes": {result.check: [result.outcome.value, result.reason] for result in answer.results},
-                "spam": {
-                    "score": answer.spam.score(),
-                    "band": answer.spam.band(),
-                    "reasons": [dataclasses.asdict(reason) for reason in answer.spam.reasons],
-                },
+                "outcomes": _storable({result.check: [result.outcome.value, result.reason] for result in answer.results}),
+                "spam": _storable(
+                    {
+                        "score": answer.spam.score(),
+                        "band": answer.spam.band(),
+                        "reasons": [dataclasses.asdict(reason) for reason in answer.spam.reasons],
+                    }
+                ),
             },
         )
         if is_new:
             FindingRecord.objects.bulk_create([_as_record(run, order, finding) for order, finding in enumerate(answer.findings)])
     return run
+
+
+def _storable(value: dict[str, Any]) -> dict[str, Any]:
+    """Plain values that PostgreSQL's JSON takes: it refuses the NUL that a hostile message may hold."""
+    plain: dict[str, Any] = json.loads(json.dumps(value, default=str).replace("\\u0000", ""))
+    return plain
 
 
 def _as_record(run: CheckRun, order: int, finding: Finding) -> FindingRecord:
@@ -121,7 +130,7 @@ def _as_record(run: CheckRun, order: int, finding: Finding) -> FindingRecord:
         level=finding.level.value,
         fingerprint=finding.fingerprint,
         template=finding.template[:240],
-        data=json.loads(json.dumps(dict(finding.data), default=str).replace("\\u0000", "")),
+        data=_storable(dict(finding.data)),
         part=place.part,
         name=place.name.replace("\0", "")[:255],
         start=place.start.offset if place.start else None,
@@ -129,7 +138,7 @@ def _as_record(run: CheckRun, order: int, finding: Finding) -> FindingRecord:
         line=place.start.line if place.start else None,
         column=place.start.column if place.start else None,
         element=place.element,
-        fix=finding.fix,
+        fix=finding.fix.replace("\0", ""),
         basis=finding.basis,
         sentence=finding.message.replace("\0", ""),
     )

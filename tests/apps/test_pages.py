@@ -1,0 +1,242 @@
+"""Every page for every role, who may see what, and a fixed number of queries."""
+
+import re
+from typing import Any
+
+import pytest
+from django.test import Client
+from django.urls import get_resolver
+
+from jetwind.apps.accounts.permissions import PERMISSIONS, roles_for
+from jetwind.apps.departures.selectors import departures
+from jetwind.apps.workspace.access import may
+from jetwind.core.checking import STATIONS
+from tests.apps.helpers import taken_in, walked
+from tests.factories import GOOD_HTML, mail, package, picture
+
+ROLES = ("reviewer", "author", "approver", "operator")
+
+
+class TestEveryPage:
+    """Opens for each role, without a write."""
+
+    @pytest.mark.parametrize("role", ROLES)
+    def test_pages_open_and_write_nothing(self, house: Any, role: str, django_assert_max_num_queries: Any) -> None:
+        """All stations, lists and forms answer 200 and only read."""
+        revision = taken_in(house, mail(GOOD_HTML + "<p>Lorem ipsum dolor sit amet</p><a href='http://k.org'>x</a>"))
+        base = f"/mailings/{revision.mailing_id}/r1/"
+        client = house.client(getattr(house, role))
+        pages = [
+            "/",
+            "/?q=glaze",
+            "/?stage=cleared",
+            "/readers/",
+            "/mailroom/",
+            "/settings/",
+            "/settings/test-lists/",
+            f"{base}findings.csv",
+            "/paste/",
+        ]
+        pages += [f"{base}{station.slug}/" for station in STATIONS]
+        for page in pages:
+            with django_assert_max_num_queries(45) as queries:
+                answer = client.get(page)
+            assert answer.status_code == 200, page
+            # The session and sign-in aside, a page that is read changes nothing.
+            written = [
+                query["sql"] for query in queries.captured_queries if re.match(r"\s*(INSERT|UPDATE|DELETE)", query["sql"], re.IGNORECASE)
+            ]
+            assert written == [], page
+
+    @pytest.mark.parametrize(
+        "raw",
+        [
+            b"<p>x",
+            package("<p>x</p>", a_dot_png=picture()),
+            b"Subject: only a subject\n\n",
+            mail(None, "text only"),
+            b"Subject: \x00\x01\n\nx\x00y\n",
+        ],
+    )
+    def test_odd_messages_have_all_their_pages(self, house: Any, raw: bytes) -> None:
+        """HTML alone, a package, no parts, plain text, control characters."""
+        revision = taken_in(house, raw, "a.zip" if raw.startswith(b"PK") else "a.html" if raw.startswith(b"<") else "a.eml")
+        client = house.client(house.reviewer)
+        for station in STATIONS:
+            assert client.get(f"/mailings/{revision.mailing_id}/r1/{station.slug}/").status_code == 200
+        for found in revision.check_runs.get().findings.all():
+            answer = client.get(f"/mailings/{revision.mailing_id}/r1/{found.station}/?finding={found.fingerprint}")
+            assert 'aria-label="Selected finding"' in answer.content.decode()
+
+    def test_untrusted_text_is_escaped(self, house: Any) -> None:
+        """Nothing of a message becomes markup of ours."""
+        evil = "<script>alert(1)</script>"
+        revision = taken_in(
+            house,
+            mail(
+                f"<a href='http://k.org/{evil}'>&lt;script&gt;alert(1)&lt;/script&gt;</a><img src='{evil}'>",
+                evil,
+                Subject=evil,
+                From=f'"{evil}" <a@k.org>',
+            ),
+        )
+        client = house.client(house.reviewer)
+        for page in ["/", *(f"/mailings/{revision.mailing_id}/r1/{station.slug}/" for station in STATIONS)]:
+            assert evil not in client.get(page).content.decode(), page
+
+
+class TestAccess:
+    """Who sees what."""
+
+    def test_signed_out_people_see_the_sign_in_only(self, house: Any) -> None:
+        """Every address but sign-in and health asks for it."""
+        client = Client()
+        names = {pattern.name for pattern in get_resolver().url_patterns if getattr(pattern, "name", None)} | {"departures"}
+        assert {"sign-in", "health", "departures"} <= names
+        for page in ("/", "/mailroom/", "/settings/", "/mailings/1/", "/renders/1.jpg", "/mailings/1/clearance.json"):
+            answer = client.get(page)
+            assert answer.status_code == 302
+            assert answer["Location"].startswith("/sign-in/")
+        assert client.get("/health/").status_code == 200
+
+    def test_another_workspace_finds_nothing(self, house: Any) -> None:
+        """404, as if it did not exist, for reading and for writing."""
+        revision = taken_in(house)
+        client = house.client(house.outsider)
+        base = f"/mailings/{revision.mailing_id}/"
+        for page in (
+            base,
+            f"{base}r1/links/",
+            f"{base}r1/appearance/",
+            f"{base}r1/test-sends/",
+            f"{base}r1/sign-off/",
+            f"{base}r1/findings.csv",
+            f"{base}details/",
+            f"{base}clearance.json",
+        ):
+            assert client.get(page).status_code == 404, page
+        for page in (
+            f"{base}copy/",
+            f"{base}revisions/",
+            f"{base}r1/recheck/",
+            f"{base}r1/sign-off/sign/",
+            f"{base}r1/links/look/",
+            f"{base}r1/send-back/",
+        ):
+            assert client.post(page).status_code == 404, page
+
+    def test_permissions_are_named_once(self, house: Any) -> None:
+        """A typing slip is a KeyError, not a quiet no."""
+        with pytest.raises(KeyError):
+            roles_for("mailing:eat")
+        with pytest.raises(KeyError):
+            may(house.author, "mailing:eat", house.workspace)
+        assert sorted(PERMISSIONS) == sorted(
+            [
+                "mailing:view",
+                "mailing:take-in",
+                "mailing:change",
+                "mailing:copy",
+                "review:look",
+                "review:excuse",
+                "review:send-back",
+                "proof:send",
+                "approval:sign",
+                "approval:release",
+                "workspace:configure",
+            ]
+        )
+
+    def test_a_stranger_without_workspace(self, house: Any) -> None:
+        """Told whom to ask."""
+        from jetwind.apps.accounts.models import User
+
+        answer = house.client(User.objects.create_user("nobody")).get("/")
+        assert answer.status_code == 403
+        assert "ask whoever runs Jetwind" in answer.content.decode()
+
+    @pytest.mark.parametrize(("page", "status"), [("/nowhere/", 404), ("/mailings/999/", 404), ("/mailroom/999/", 404)])
+    def test_nothing_there(self, house: Any, page: str, status: int) -> None:
+        """A page of ours with a sentence, not the server's."""
+        answer = house.client(house.author).get(page)
+        assert answer.status_code == status
+        assert "There is nothing at this address" in answer.content.decode()
+
+    def test_policy_of_our_own_pages(self, house: Any) -> None:
+        """Scripts from ourselves only, no frame of others."""
+        policy = house.client(house.author).get("/")["Content-Security-Policy"]
+        assert "script-src 'self'" in policy
+        assert "default-src 'none'" in policy
+
+
+class TestDepartures:
+    """In the order in which they leave, and what holds each back."""
+
+    def test_order_and_holding(self, house: Any) -> None:
+        """Soonest first, those without a time last."""
+        from datetime import UTC, datetime
+
+        from jetwind.apps.intake.services import Details
+
+        late = taken_in(house, details=Details("Late", planned_at=datetime(2027, 5, 1, tzinfo=UTC)))
+        taken_in(house, mail(GOOD_HTML + '<img src="https://k.org/a.png">'), details=Details("Never"))
+        taken_in(house, details=Details("Soon", planned_at=datetime(2027, 3, 1, tzinfo=UTC)))
+        walked(house, late)
+        rows = departures(house.workspace)
+        assert [(row.mailing.title, row.holding) for row in rows] == [
+            ("Soon", "11 stations not looked at"),
+            ("Late", "waits for sign-offs"),
+            ("Never", "1 open stop"),
+        ]
+        assert [row.stripes for row in rows] == [0, 5, 0]
+        assert [row.mailing.title for row in departures(house.workspace, search="sOO")] == ["Soon"]
+        assert departures(house.workspace, stage="released") == []
+
+    def test_queries_do_not_grow_with_the_list(self, house: Any, django_assert_max_num_queries: Any) -> None:
+        """At most ten for the list, with 3 messages as with 12."""
+        for _ in range(12):
+            taken_in(house)
+        with django_assert_max_num_queries(10):
+            assert len(departures(house.workspace)) == 12
+
+
+class TestHouse:
+    """Readers and settings."""
+
+    def test_a_reader_is_added_and_changed(self, house: Any) -> None:
+        """Values of the field list beside name and address."""
+        client = house.client(house.reviewer)
+        client.post(
+            "/readers/new/", {"name": "Tess & Sons", "email": "t@kiln.org", "time_zone": "Europe/Lisbon", "value-first_name": "Tess <x>"}
+        )
+        reader = house.workspace.readers.get(name="Tess & Sons")
+        assert reader.values == {"first_name": "Tess <x>"}
+        answer = client.post(f"/readers/{reader.pk}/", {"name": "Tess & Sons", "time_zone": "Mars/Olympus"})
+        assert answer.status_code == 400
+        assert "is not an IANA time zone" in answer.content.decode()
+
+    def test_settings_are_kept_or_refused(self, house: Any) -> None:
+        """Lists parted by spaces or commas; a domain that is none is named."""
+        client = house.client(house.operator)
+        good = {
+            "field_list": "first_name, order.number",
+            "practice_domains": "kiln.example",
+            "test_domains": "kiln.org Mail.Kiln.org",
+            "sign_offs_required": 1,
+        }
+        assert client.post("/settings/", good).status_code == 302
+        house.workspace.refresh_from_db()
+        assert (house.workspace.field_list, house.workspace.test_domains) == (["first_name", "order.number"], ["kiln.org", "mail.kiln.org"])
+        assert "“not a domain" not in client.get("/settings/").content.decode()
+        answer = client.post("/settings/", {**good, "test_domains": "localhost"})
+        assert answer.status_code == 409
+        assert "“localhost” is not a domain" in answer.content.decode()
+        assert house.client(house.author).post("/settings/", good).status_code == 403
+
+    def test_spam_reasons_can_be_switched_off(self, house: Any) -> None:
+        """The sum without one reason, at an address of its own."""
+        revision = taken_in(house, mail(without=("Subject",)))
+        address = f"/mailings/{revision.mailing_id}/r1/spam-risk/"
+        client = house.client(house.reviewer)
+        assert "Estimate 3.5, medium" in client.get(address).content.decode()
+        assert "Estimate 0.0, low" in client.get(f"{address}?without=spam.subject-missing").content.decode()
