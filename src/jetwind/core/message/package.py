@@ -120,7 +120,7 @@ def with_envelope(message: Message, envelope: Envelope) -> Message:
 def _from_mail(data: bytes, shown: str, syntax: Syntax) -> Message:
     start = data.lstrip(b"\xef\xbb\xbf\r\n")
     lines = start[:20_000].splitlines()[:20]
-    if start[:512].count(0) * 20 > len(start[:512]) or not any(_HEADER_LINE.match(line) or line.startswith(b"From ") for line in lines):
+    if start[:512].count(0) * 4 > len(start[:512]) or not any(_HEADER_LINE.match(line) or line.startswith(b"From ") for line in lines):
         raise UnusableInput(f"{shown} is not a mail, an HTML file or a zip: it does not start with mail headers such as “Subject:”.")
     pieces = read_mime(start)
     return Message(hashlib.sha256(data).hexdigest(), "eml", True, *pieces, len(data), syntax)

@@ -1,0 +1,71 @@
+"""axe-core (Deque's rules, shipped by the package axe-playwright-python) finds nothing serious on any main screen."""
+
+from typing import Any
+
+import pytest
+from axe_playwright_python.sync_playwright import Axe
+
+from jetwind.apps.approvals.services import release, sign
+from jetwind.apps.previews import services as previews
+from jetwind.apps.proofs import services as proofs
+from jetwind.apps.review.selectors import walk_of
+from jetwind.core.checking import STATIONS
+from jetwind.engines.browser import FakeBrowser
+from jetwind.engines.mail import Delivery
+from tests.apps.helpers import taken_in
+from tests.apps.test_previews import render
+from tests.factories import GOOD_HTML, mail
+
+
+@pytest.mark.parametrize("scheme", ["light", "dark"])
+def test_main_screens(house: Any, sign_in: Any, fake_browser: FakeBrowser, scheme: str) -> None:
+    """Departures, every station with a finding selected, Readers, Mailroom, Settings, sign-in, and the dialogs."""
+    faulty = taken_in(
+        house,
+        mail(
+            GOOD_HTML + "<p>Lorem ipsum dolor sit amet</p><a href='http://k.org'>x</a><img src='https://k.org/a.png'>",
+            None,
+            Subject="GLAZES FOR ALL!!",
+        ),
+    )
+    render(faulty)
+    assert previews.RENDERS
+    clean = taken_in(house)
+    sign(house.reviewer, clean)
+    sign(house.approver, clean)
+    release(house.operator, clean)
+    arrival = proofs.keep_arrival(Delivery("a@kiln.org", ("b@kiln.org",), mail()))
+    found = walk_of(faulty).findings[0].record
+    base = f"/mailings/{faulty.mailing_id}/r1/"
+    pages = [
+        "/",
+        "/readers/",
+        "/readers/new/",
+        "/mailroom/",
+        f"/mailroom/{arrival.pk}/",
+        f"/mailroom/{arrival.pk}/?view=raw",
+        "/settings/",
+        "/settings/test-lists/",
+        "/paste/",
+    ]
+    pages += [f"{base}{station.slug}/" for station in STATIONS] + [
+        f"{base}{found.station}/?finding={found.fingerprint}",
+        f"/mailings/{clean.mailing_id}/r1/sign-off/",
+        "/nowhere/",
+    ]
+    page = sign_in("reviewer", color_scheme=scheme)
+    serious: list[str] = []
+    for address in pages:
+        page.goto(address)
+        for violation in Axe().run(page).response["violations"]:
+            if violation["impact"] in ("serious", "critical"):
+                serious += [
+                    f"{address}: {violation['id']}: {node['html'][:160]} {node.get('failureSummary', '')[:200]}"
+                    for node in violation["nodes"][:2]
+                ]
+    page.goto(f"{base}links/")
+    page.keyboard.press("?")
+    serious += [
+        f"keys: {violation['id']}" for violation in Axe().run(page).response["violations"] if violation["impact"] in ("serious", "critical")
+    ]
+    assert serious == []

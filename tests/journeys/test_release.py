@@ -1,0 +1,145 @@
+"""One message from intake to release, through the real interface, worker, browser, database and SMTP."""
+
+import json
+from typing import Any
+
+from playwright.sync_api import Page, expect
+
+from tests.factories import GOOD_HTML, mail, picture
+from tests.journeys.conftest import wait_until
+
+#: One stop that may be excused, one fix that is to be mended.
+FIRST = mail(
+    GOOD_HTML.replace("https://www.kiln.org/sale", "http://www.kiln.org/sale").replace(
+        "<h1>", '<img src="cid:bowl" width="300" height="150"><h1>'
+    ),
+    images={"bowl": picture(600, 300, "#2F6F73")},
+    Subject="Glazes for {{ first_name | default: 'you' }}",
+)
+SECOND = FIRST.replace(b"http://www.kiln.org/sale", b"https://www.kiln.org/sale")
+
+
+def drop(page: Page, name: str, data: bytes) -> None:
+    """Drop a file somewhere on the page, as a hand does."""
+    transfer = page.evaluate_handle(
+        "([name, octets]) => { const all = new DataTransfer(); all.items.add(new File([new Uint8Array(octets)], name)); return all; }",
+        [name, list(data)],
+    )
+    page.dispatch_event("body", "dragover", {"dataTransfer": transfer})
+    with page.expect_navigation():
+        page.dispatch_event("body", "drop", {"dataTransfer": transfer})
+
+
+def look_at_all(page: Page) -> None:
+    """Walk the course with the key for the next station, and say at each that it has been looked at."""
+    page.get_by_role("navigation", name="Course").get_by_role("link", name="Envelope").click()
+    for _ in range(11):
+        button = page.get_by_role("button", name="I have looked at this")
+        if button.count():
+            button.click()
+            expect(page.get_by_role("button", name="take back")).to_be_visible()
+        page.keyboard.press(")")
+        page.wait_for_load_state()
+
+
+def test_from_intake_to_release(house: Any, sign_in: Any, start_worker: Any, mailroom: None, live_server: Any) -> None:
+    """What people would do and read, step by step."""
+    start_worker()
+
+    # The author drops the file on Departures, and reads what is wrong with it.
+    author = sign_in("author")
+    drop(author, "glazes.eml", FIRST)
+    expect(author.get_by_text("is taken in as revision 1")).to_be_visible()
+    expect(author.get_by_text("1 stop", exact=True)).to_be_visible(timeout=30_000)
+    author.get_by_role("navigation", name="Course").get_by_role("link", name="Access").click()
+    author.get_by_role("link", name="The picture cid:bowl has no alt attribute.").click()
+    sheet = author.get_by_role("region", name="Selected finding")
+    expect(sheet.locator("mark")).to_have_text('<img src="cid:bowl" width="300" height="150">')
+    expect(sheet).to_contain_text("WCAG 2.2 SC 1.1.1")
+    assert "finding=" in author.url
+
+    # The renders come in; pins lie on them; images can be blocked with a key.
+    author.get_by_role("navigation", name="Course").get_by_role("link", name="Appearance").click()
+    expect(author.get_by_role("img", name="The message in Phone, upright, images shown")).to_be_visible(timeout=60_000)
+    shown = author.get_by_role("img", name="The message in Desktop, reading pane, images shown")
+    wait_until(lambda: shown.evaluate("image => image.naturalWidth") == 800, "the render's picture")
+    expect(author.locator(".pin").first).to_be_visible()
+    author.keyboard.press("b")
+    author.wait_for_url("**mode=blocked**")
+    expect(author.get_by_role("img", name="The message in Desktop, reading pane, images blocked")).to_be_visible(timeout=60_000)
+    author.keyboard.press(".")
+    author.wait_for_url("**profile=desktop-pane**")
+
+    # The reviewer excuses the stop by keyboard alone.
+    reviewer = sign_in("reviewer")
+    reviewer.get_by_role("link", name="Glazes for").first.click()
+    reviewer.get_by_role("navigation", name="Course").get_by_role("link", name="Access").click()
+    reviewer.wait_for_url("**/access/")
+    reviewer.keyboard.press("]")
+    reviewer.wait_for_url("**finding=**")
+    reviewer.keyboard.press("x")
+    reviewer.keyboard.type("xx the picture is mere decoration")
+    reviewer.get_by_role("button", name="Excuse", exact=True).click()
+    expect(reviewer.get_by_role("region", name="Selected finding")).to_contain_text("Excused by Reviewer")
+    expect(reviewer.get_by_text("0 stops")).to_be_visible()
+    reviewer.keyboard.press("?")
+    expect(reviewer.get_by_role("dialog", name="Keys")).to_be_visible()
+    reviewer.keyboard.press("Escape")
+
+    # A test send: one message to each, really handed over, really arrived.
+    reviewer.keyboard.press("t")
+    reviewer.wait_for_url("**/test-sends/")
+    reviewer.get_by_label("Merged for the reader").select_option(label="Bo")
+    reviewer.get_by_role("button", name="Send test").click()
+    expect(reviewer.get_by_role("link", name="arrived")).to_have_count(2, timeout=30_000)
+    reviewer.get_by_role("link", name="arrived").first.click()
+    expect(reviewer.get_by_role("heading", name="[Test r1] Glazes for Bo")).to_be_visible()
+    expect(reviewer.frame_locator("iframe").get_by_text("Hello Bo, come to the quay.")).to_be_visible()
+    reviewer.get_by_role("link", name="Headers").click()
+    expect(reviewer.get_by_role("row", name="To one@kiln.org", exact=True)).to_be_visible()
+
+    # The reviewer signs; the author mends the link, and the new revision voids the sign-off while the excuse stays.
+    reviewer.goto(author.url.split("/r1/")[0] + "/r1/sign-off/")
+    reviewer.get_by_role("button", name="Clear revision 1").click()
+    expect(reviewer.get_by_text("You have signed this revision.")).to_be_visible()
+    author.get_by_role("button", name="More").click()
+    author.get_by_label("Take in the next revision").set_input_files(
+        {"name": "glazes-2.eml", "mimeType": "message/rfc822", "buffer": SECOND}
+    )
+    author.get_by_role("button", name="Take in").click()
+    expect(author.get_by_text("Revision 2 is taken in.")).to_be_visible()
+    expect(author.get_by_text("0 stops")).to_be_visible(timeout=30_000)
+    expect(author.get_by_text("0 fixes")).to_be_visible()
+    author.get_by_role("navigation", name="Course").get_by_role("link", name="Sign-off").click()
+    expect(author.get_by_text("void since")).to_contain_text("revision 2 came in")
+    expect(author.get_by_text("Signing is for the approver or reviewer.")).to_be_visible()
+
+    # Walked once more, signed by reviewer and approver, the windsock stands straight.
+    reviewer.goto(author.url)
+    look_at_all(reviewer)
+    expect(reviewer.get_by_role("img", name="windsock: 5 of 5 stripes lifted")).to_be_visible()
+    reviewer.get_by_role("button", name="Clear revision 2").click()
+    approver = sign_in("approver")
+    approver.goto(author.url)
+    approver.get_by_label("A word with it").fill("good to go")
+    approver.get_by_role("button", name="Clear revision 2").click()
+    expect(approver.get_by_role("img", name="cleared: the windsock stands straight")).to_be_visible()
+
+    # The operator releases; from here it is locked for everybody.
+    operator = sign_in("operator")
+    expect(operator.get_by_text("cleared; waits for the operator")).to_be_visible()
+    operator.goto(author.url)
+    operator.get_by_role("button", name="Release revision 2 and lock it").click()
+    expect(operator.get_by_text("Released and locked")).to_be_visible()
+    with operator.expect_download() as download:
+        operator.get_by_role("link", name="Save the clearance record").click()
+    record = json.loads(download.value.path().read_text())
+    assert record["message"]["revision"] == 2
+    assert [sign_off["by"] for sign_off in record["sign_offs"]] == ["Reviewer", "Approver"]
+    assert [excused["reason"] for excused in record["excused"]] == ["xx the picture is mere decoration"]
+    assert {part["part"] for part in record["parts"]} == {"file", "html", "text", "image"}
+    author.reload()
+    author.get_by_role("button", name="More").click()
+    expect(author.get_by_label("Take in the next revision")).to_have_count(0)
+    author.get_by_role("button", name="Start a copy").click()
+    expect(author.get_by_role("heading", name="Copy of Glazes for")).to_be_visible()
