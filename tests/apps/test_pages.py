@@ -228,9 +228,10 @@ class TestHouse:
         house.workspace.refresh_from_db()
         assert (house.workspace.field_list, house.workspace.test_domains) == (["first_name", "order.number"], ["kiln.org", "mail.kiln.org"])
         assert "“not a domain" not in client.get("/settings/").content.decode()
-        answer = client.post("/settings/", {**good, "test_domains": "localhost"})
-        assert answer.status_code == 409
+        answer = client.post("/settings/", {**good, "field_list": "typed_with_care", "test_domains": "localhost"})
+        assert answer.status_code == 400
         assert "“localhost” is not a domain" in answer.content.decode()
+        assert "typed_with_care" in answer.content.decode()
         assert house.client(house.author).post("/settings/", good).status_code == 403
 
     def test_spam_reasons_can_be_switched_off(self, house: Any) -> None:

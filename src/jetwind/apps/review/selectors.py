@@ -128,7 +128,9 @@ def walk_of(revision: Revision) -> Walk:
     stations = []
     for station in STATIONS:
         own = [ShownFinding(found, excuses.get(found.fingerprint)) for found in records if found.station == station.slug]
-        stations.append(StationState(station, station.slug in looks, own))
+        # Nobody "looks at" the sign-off: its mark is full once the message is cleared.
+        is_signed = station.slug == "sign-off" and revision.mailing.stage in (Mailing.Stage.CLEARED, Mailing.Stage.RELEASED)
+        stations.append(StationState(station, is_signed or station.slug in looks, own))
     is_stale = run is not None and not revision.mailing.is_locked and run.key != question_key(revision, context_of(revision))
     return Walk(revision, run, stations, is_stale)
 

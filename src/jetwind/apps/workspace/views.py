@@ -9,6 +9,7 @@ from django.views.decorators.http import require_GET, require_http_methods
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import first_broken_entry
+from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.apps.workspace import services
 from jetwind.apps.workspace.access import may, workspace_of
 from jetwind.apps.workspace.forms import ReaderForm, SettingsForm
@@ -62,9 +63,15 @@ def settings(request: HttpRequest) -> HttpResponse:
     }
     form = SettingsForm(request.POST or None, initial=initial)
     if request.method == "POST" and form.is_valid():
-        services.configure(request.user, workspace, **form.cleaned_data)
-        messages.success(request, "The settings are kept.")
-        return redirect("settings")
+        try:
+            services.configure(request.user, workspace, **form.cleaned_data)
+        except NotAllowed:
+            raise
+        except Refused as refused:
+            form.add_error(None, refused.sentence)
+        else:
+            messages.success(request, "The settings are kept.")
+            return redirect("settings")
     page = {
         "form": form,
         "workspace": workspace,

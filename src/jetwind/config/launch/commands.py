@@ -108,7 +108,9 @@ def start(arguments: list[str]) -> int:
 
 def _serve(children: Children, database: str) -> int:
     port, smtp = free_port(int(os.environ.get("JETWIND_PORT", PREFERRED_PORT))), free_port(2525)
-    environment = _environment(database, JETWIND_SMTP_PORT=str(smtp))
+    # Whoever names a mail server of theirs wants test sends there, and no Mailroom.
+    has_own_server = "JETWIND_SMTP_HOST" in os.environ
+    environment = _environment(database, **({} if has_own_server else {"JETWIND_SMTP_PORT": str(smtp)}))
     _step("database tables")
     _manage(environment, "migrate", "--noinput")
     _step("styles and scripts")
@@ -117,8 +119,9 @@ def _serve(children: Children, database: str) -> int:
     _manage(environment, "demo")
     python = sys.executable
     try:
-        _step(f"Mailroom, the inbox stand-in (SMTP on 127.0.0.1:{smtp})")
-        children.start("mailroom", [python, str(ROOT / "manage.py"), "mailroom"], environment)
+        if not has_own_server:
+            _step(f"Mailroom, the inbox stand-in (SMTP on 127.0.0.1:{smtp})")
+            children.start("mailroom", [python, str(ROOT / "manage.py"), "mailroom"], environment)
         _step("worker")
         children.start("worker", [python, str(ROOT / "manage.py"), "worker"], environment)
         _step("web server")

@@ -1,0 +1,91 @@
+"""Take the pictures of docs/screenshots/ from a freshly started demo: ./jetwind start, then python docs/screenshots/take.py ADDRESS.
+
+Walks through the demo as its people would (a test send, looks, a sign-off), so it wants a demo world that nobody has touched.
+"""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+from playwright.sync_api import Browser, Page, sync_playwright
+
+from jetwind.engines.browser.chromium import find_executable
+
+HERE = Path(__file__).parent
+STATIONS = ["envelope", "appearance", "wording", "fields", "links", "images", "access", "spam-risk", "footer", "plain-text", "test-sends"]
+
+
+def window(browser: Browser, address: str, user: str, scheme: str = "light") -> Page:
+    """A signed-in window of 1280 × 800."""
+    page = browser.new_context(viewport={"width": 1280, "height": 800}, color_scheme=scheme, base_url=address).new_page()
+    page.goto("/sign-in/")
+    page.get_by_label("Name").fill(user)
+    page.get_by_label("Password").fill("walk-the-round")
+    page.get_by_role("button", name="Sign in").click()
+    page.wait_for_url("**/")
+    return page
+
+
+def walk(page: Page, title: str) -> str:
+    """The address of a message's newest revision, up to the station."""
+    page.goto("/")
+    page.get_by_role("link", name=title, exact=True).first.click()
+    page.wait_for_url("**/envelope/")
+    return page.url.removesuffix("envelope/")
+
+
+def shot(page: Page, name: str) -> None:
+    """One picture, once its own pictures have come in."""
+    page.wait_for_load_state("load")
+    page.evaluate("Promise.all([...document.images].map(image => image.decode().catch(() => 0)))")
+    page.screenshot(path=HERE / f"{name}.png")
+
+
+def main(address: str) -> None:
+    """All pictures."""
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=find_executable(), chromium_sandbox=False)
+        rosa = window(browser, address, "rosa")
+        shot(rosa, "departures")
+        faulty = walk(rosa, "Open studio weekend")
+        rosa.goto(f"{faulty}appearance/")
+        shot(rosa, "walkaround-appearance")
+        rosa.goto(f"{faulty}links/")
+        rosa.get_by_role("link", name="The link goes to a stand-in address").click()
+        rosa.wait_for_url("**finding=**")
+        shot(rosa, "walkaround-finding")
+        rosa.goto(f"{faulty}spam-risk/")
+        shot(rosa, "spam-risk")
+        dark = window(browser, address, "rosa", "dark")
+        dark.goto(f"{faulty}appearance/")
+        shot(dark, "walkaround-appearance-dark")
+        clean = walk(rosa, "Spring glaze sale")
+        rosa.goto(f"{clean}test-sends/")
+        rosa.get_by_label("Merged for the reader").select_option(index=4)
+        rosa.get_by_role("button", name="Send test").click()
+        rosa.get_by_role("link", name="arrived").nth(2).wait_for(timeout=30_000)
+        shot(rosa, "test-sends")
+        rosa.get_by_role("link", name="arrived").first.click()
+        rosa.wait_for_url("**/mailroom/**")
+        rosa.wait_for_timeout(800)
+        shot(rosa, "mailroom-arrival")
+        rosa.goto("/mailroom/")
+        shot(rosa, "mailroom")
+        for station in STATIONS:
+            rosa.goto(f"{clean}{station}/")
+            rosa.get_by_role("button", name="I have looked at this").click()
+            rosa.get_by_role("button", name="take back").wait_for()
+        rosa.goto(f"{clean}sign-off/")
+        rosa.get_by_role("button", name="Clear revision 1").click()
+        petra = window(browser, address, "petra", "light")
+        petra.goto(f"{clean}sign-off/")
+        shot(petra, "sign-off")
+        dark = window(browser, address, "petra", "dark")
+        dark.goto(f"{clean}sign-off/")
+        shot(dark, "sign-off-dark")
+        browser.close()
+
+
+if __name__ == "__main__":
+    main(sys.argv[1])
