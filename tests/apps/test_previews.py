@@ -1,5 +1,6 @@
 """Renders: planned, taken once, cancelled, taken up again."""
 
+import re
 from typing import Any
 
 import pytest
@@ -161,7 +162,13 @@ class TestAppearance:
         page = house.client(house.reviewer).get(f"/mailings/{revision.mailing_id}/r1/appearance/?profile=desktop-pane").content.decode()
         assert "left: 10.000%; top: 50.000%; width: 20.000%; height: 10.000%" in page
         assert page.index("is sample text") < page.index("is not secure")
-        assert f"/mailings/{revision.mailing_id}/r1/links/?finding=" in page
+        address = re.search(r'href="([^"]*finding=[^"]*)" title="The link is not secure', page)
+        assert address is not None
+        selected = house.client(house.reviewer).get(address[1].replace("&amp;", "&")).content.decode()
+        assert "profile=desktop-pane" in address[1]
+        assert 'aria-label="Selected finding"' in selected
+        assert re.search(r'class="pin fix +chosen"', selected)
+        assert "Show it at its station" in selected
         assert "top: 64.000%" in page  # the first screen ends at 640 of 1,000 px
 
     def test_pictures_are_for_the_team_only(self, house: Any, fake_browser: FakeBrowser) -> None:

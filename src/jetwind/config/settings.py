@@ -138,10 +138,10 @@ CONTENT_SECURITY_POLICY = {
         "frame-src": [SELF],
         "form-action": [SELF],
         "base-uri": [NONE],
-        "frame-ancestors": [SELF],
+        "frame-ancestors": [NONE],
     }
 }
-X_FRAME_OPTIONS = "SAMEORIGIN"
+X_FRAME_OPTIONS = "DENY"
 SECURE_REFERRER_POLICY = "same-origin"
 SESSION_COOKIE_SAMESITE = "Lax"
 if HTTPS:

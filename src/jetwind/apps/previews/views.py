@@ -52,42 +52,35 @@ def appearance(request: HttpRequest, mailing_id: int, number: int) -> HttpRespon
     mode = request.GET.get("mode", "light")
     if mode not in Render.Mode.values:
         mode = "light"
-    chosen = request.GET.get("profile", "")
     ids = list(profiles())
-    shown = [chosen] if chosen in ids else ids
+    chosen = request.GET.get("profile", "")
+    chosen = chosen if chosen in ids else ""
     renders = {render.profile: render for render in revision.renders.filter(mode=mode)}
     steps = ["", *ids]
-    at = steps.index(chosen) if chosen in steps else 0
+    at = steps.index(chosen)
     sheets: list[dict[str, Any]] = [
         {
             "profile": profiles()[profile_id],
             "render": renders.get(profile_id),
             "pins": _pins(page["walk"], revision, renders[profile_id], request.GET) if profile_id in renders else [],
-            "address": _here(revision, {"profile": profile_id, "mode": mode}),
             "first_screen": _share(profiles()[profile_id].first_screen, renders[profile_id].height) if profile_id in renders else 0,
         }
-        for profile_id in shown
+        for profile_id in ([chosen] if chosen else ids)
     ]
+
+    def here(*, profile: str = chosen, mode: str = mode) -> str:
+        return _here(revision, {"profile": profile, "mode": mode, "finding": request.GET.get("finding", "")})
+
     page |= {
         "sheets": sheets,
         "mode": mode,
-        "modes": [
-            (value, label, _here(revision, {"profile": chosen, "mode": value, "finding": request.GET.get("finding", "")}))
-            for value, label in Render.Mode.choices
-        ],
-        "profile_links": [
-            (
-                profile_id,
-                profiles()[profile_id].name if profile_id else "All side by side",
-                _here(revision, {"profile": profile_id, "mode": mode}),
-            )
-            for profile_id in steps
-        ],
-        "chosen_profile": chosen if chosen in ids else "",
-        "previous_profile": _here(revision, {"profile": steps[at - 1], "mode": mode}) if at else None,
-        "next_profile": _here(revision, {"profile": steps[at + 1], "mode": mode}) if at + 1 < len(steps) else None,
-        "blocked_toggle": _here(revision, {"profile": chosen, "mode": "light" if mode == "blocked" else "blocked"}),
-        "night_toggle": _here(revision, {"profile": chosen, "mode": "light" if mode == "night" else "night"}),
+        "modes": [(value, label, here(mode=value)) for value, label in Render.Mode.choices],
+        "profile_links": [(step, profiles()[step].name if step else "All side by side", here(profile=step)) for step in steps],
+        "chosen_profile": chosen,
+        "previous_profile": here(profile=steps[at - 1]) if at else None,
+        "next_profile": here(profile=steps[at + 1]) if at + 1 < len(steps) else None,
+        "blocked_toggle": here(mode="light" if mode == "blocked" else "blocked"),
+        "night_toggle": here(mode="light" if mode == "night" else "night"),
         "renders_work": jobs.latest(services.RENDERS, f"revision:{revision.pk}"),
         "dropped": [item for sheet in sheets[:1] if sheet["render"] for item in sheet["render"].dropped],
     }
@@ -95,6 +88,7 @@ def appearance(request: HttpRequest, mailing_id: int, number: int) -> HttpRespon
 
 
 def _here(revision: Revision, query: dict[str, str]) -> str:
+    """The station's address with what is chosen; what is the default is left out."""
     kept = {name: value for name, value in query.items() if value and (name, value) != ("mode", "light")}
     return station_address(revision, _SLUG) + (f"?{urlencode(kept)}" if kept else "")
 
@@ -128,7 +122,9 @@ def _pins(walk: Walk, revision: Revision, shot: Render, query: Any) -> list[Pin]
         pins.append(
             Pin(
                 number=len(pins) + 1,
-                address=_pin_address(revision, found, query),
+                address=_here(
+                    revision, {name: query.get(name, "") for name in ("profile", "mode")} | {"finding": found.record.fingerprint}
+                ),
                 sentence=found.record.sentence,
                 level=found.record.level,
                 is_open=found.is_open,
@@ -142,12 +138,6 @@ def _pins(walk: Walk, revision: Revision, shot: Render, query: Any) -> list[Pin]
         )
         stacks[here] += 1
     return pins
-
-
-def _pin_address(revision: Revision, found: ShownFinding, query: Any) -> str:
-    """Where a pin leads: the finding at its own station; at this one, with profile and mode kept."""
-    kept = {name: query[name] for name in ("profile", "mode") if query.get(name)} if found.record.station == _SLUG else {}
-    return station_address(revision, found.record.station) + f"?{urlencode({**kept, 'finding': found.record.fingerprint})}"
 
 
 @require_GET

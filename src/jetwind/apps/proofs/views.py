@@ -99,6 +99,7 @@ def arrival_html(request: HttpRequest, arrival_id: int) -> HttpResponse:
     response = HttpResponse(_self_contained(message), content_type="text/html; charset=utf-8")
     # Its own policy, far stricter than ours: nothing is fetched, nothing runs, no form goes anywhere.
     response.headers["Content-Security-Policy"] = _ARRIVAL_POLICY
+    response["X-Frame-Options"] = "SAMEORIGIN"
     response["Cross-Origin-Resource-Policy"] = "same-origin"
     return response
 

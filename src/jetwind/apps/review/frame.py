@@ -44,7 +44,7 @@ def frame(request: HttpRequest, revision: Revision, slug: str) -> dict[str, Any]
     assert isinstance(request.user, User)
     walk = walk_of(revision)
     state = next(state for state in walk.stations if state.slug == slug)
-    chosen = next((found for found in state.findings if found.record.fingerprint == request.GET.get("finding")), None)
+    chosen = next((found for found in walk.findings if found.record.fingerprint == request.GET.get("finding")), None)
     message = message_of(revision)
     number = walk.stations.index(state)
     kept: dict[str, str] = {name: request.GET.get(name, "") for name in ("profile", "mode") if name in request.GET}
@@ -149,7 +149,8 @@ def _neighbours(
     prints = [found.record.fingerprint for found in state.findings]
     if not prints:
         return {"previous_finding": None, "next_finding": None}
-    at = prints.index(chosen.record.fingerprint) if chosen else None
+    # A finding of another station may be selected here, to see its place on the render.
+    at = prints.index(chosen.record.fingerprint) if chosen in state.findings else None
     before = prints[at - 1] if at else None
     after = prints[0] if at is None else prints[at + 1] if at + 1 < len(prints) else None
     return {
