@@ -9,6 +9,7 @@ import secrets
 import shutil
 import socket
 import subprocess
+import time
 from pathlib import Path
 
 
@@ -139,5 +140,22 @@ class Cluster:
                 connection.execute(sql.SQL("create database {}").format(sql.Identifier(name)))
 
     def stop(self) -> None:
-        """Stop the server."""
-        self._run(str(self._bin / "pg_ctl"), "stop", "-D", str(self.data), "-m", "fast", "-w", "-t", "30", check=False)
+        """Stop the server, unless another run (a test beside a started Jetwind) is still connected to it."""
+        if self.is_running() and self._is_unused():
+            self._run(str(self._bin / "pg_ctl"), "stop", "-D", str(self.data), "-m", "fast", "-w", "-t", "30", check=False)
+
+    def _is_unused(self) -> bool:
+        import psycopg
+
+        # Backends of processes that have just ended take a moment to go.
+        deadline = time.monotonic() + 3
+        with psycopg.connect(self.url("postgres"), autocommit=True) as connection:
+            while True:
+                others = connection.execute(
+                    "select count(*) from pg_stat_activity where backend_type = 'client backend' and pid <> pg_backend_pid()"
+                ).fetchone()
+                if others is None or others[0] == 0:
+                    return True
+                if time.monotonic() > deadline:
+                    return False
+                time.sleep(0.1)

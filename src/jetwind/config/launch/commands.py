@@ -27,8 +27,11 @@ def _step(text: str) -> None:
 
 
 @contextlib.contextmanager
-def _database() -> Iterator[str]:
-    """The database's address: what ``DATABASE_URL`` says, or the project's own cluster, stopped at the end if it was started here."""
+def _database(*, owns: bool = False) -> Iterator[str]:
+    """The database's address: what ``DATABASE_URL`` says, or the project's own cluster, stopped at the end if it was started here.
+
+    ``owns`` stops it in any case: ``start`` also ends what a killed earlier run left.
+    """
     if url := os.environ.get("DATABASE_URL"):
         yield url
         return
@@ -37,7 +40,7 @@ def _database() -> Iterator[str]:
     try:
         yield cluster.url()
     finally:
-        if cluster.started_here:
+        if owns or cluster.started_here:
             cluster.stop()
 
 
@@ -95,7 +98,7 @@ def start(arguments: list[str]) -> int:
         if left := children.clear_leftovers():
             _step(f"ended what an earlier run left behind: {', '.join(left)}")
         _step("PostgreSQL")
-        with _database() as database:
+        with _database(owns=True) as database:
             return _serve(children, database)
     except SetupFailed as failure:
         print(f"jetwind: {failure}", file=sys.stderr)
