@@ -182,7 +182,7 @@ class TestSettings:
         assert (level, options.largest_octets) == ("note", 10)  # type: ignore[attr-defined]
 
     @pytest.mark.parametrize(
-        ("settings", "said"),
+        ("wrong", "said"),
         [
             ({"level": "loud"}, "level is stop, fix, note or off"),
             ({"largest": 1}, "has no option 'largest'"),
@@ -190,7 +190,7 @@ class TestSettings:
             ({"largest_octets": True}, "is a int"),
         ],
     )
-    def test_wrong_settings_are_named(self, settings: dict[str, Any], said: str) -> None:
+    def test_wrong_settings_are_named(self, wrong: dict[str, Any], said: str) -> None:
         """The check, the setting and the remedy."""
         with pytest.raises(UnusableSetting, match=said):
-            check_settings(registry()["images.heavy"], {"images.heavy": settings})
+            check_settings(registry()["images.heavy"], {"images.heavy": wrong})

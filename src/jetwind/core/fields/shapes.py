@@ -1,6 +1,6 @@
 """Things that look like a merge field in any syntax: a name between paired or mirrored symbols.
 
-Only the shape is known here, never a product's own syntax. The rules are tight on purpose: ``50%``, ``[image]``,
+Only the shape is known here, never a product's own syntax. The rules are tight on purpose: ``50%``, ``[image]``, ``(*terms*)``,
 Markdown emphasis and percent-encoded octets in an address are ordinary text.
 Source: common practice, no published source.
 """
@@ -26,8 +26,8 @@ _PERCENT = re.compile(rf"(?<![\w%])%(?P<name>{_NAME})%(?![\w%])")
 _SQUARE = re.compile(r"(?<!\[)\[(?P<name>[A-Za-z]+(?:_[A-Za-z]+)+)\](?!\])")
 _OPEN_LEFT = re.compile(r"\{\{(?![^{}]*\}\})[^{}<>\r\n]{0,40}")
 
-#: Doubled symbols that are emphasis or drawing in ordinary plain text, and footnotes like ``((see below))``.
-_ORDINARY_OPENINGS = frozenset({"**", "***", "~~", "~~~", "##", "###", "((", "(((", "||", "|||", "^^", "^^^", "$$$", "@@@"})
+#: Doubled symbols that are emphasis or drawing in ordinary plain text,.
+_ORDINARY_OPENINGS = frozenset({"**", "***", "~~", "~~~", "##", "###", "||", "|||", "^^", "^^^", "$$$", "@@@"})
 
 
 def token_shapes(text: str, *, in_address: bool = False) -> Iterator[Span]:
@@ -38,7 +38,7 @@ def token_shapes(text: str, *, in_address: bool = False) -> Iterator[Span]:
     found: list[Span] = []
     for match in _DOUBLED.finditer(text):
         opening, closing = match["open"], match["close"]
-        if opening in _ORDINARY_OPENINGS or closing != opening.translate(_MIRROR)[::-1]:
+        if opening in _ORDINARY_OPENINGS or "(" in opening or closing != opening.translate(_MIRROR)[::-1]:
             continue
         found.append(Span(match.start(), match.end()))
     for pattern in (_BRACE, _SQUARE):

@@ -218,15 +218,17 @@ class Browser:
             "args": list(_FLAGS),
         }
         # Chromium refuses its sandbox to root; for anybody else it is tried first.
-        is_root = os.geteuid() == 0
-        try:
-            self._browser = await self._playwright.chromium.launch(chromium_sandbox=not is_root, **options)
-        except Error as failure:
-            if is_root:
+        sandboxes = (False,) if os.geteuid() == 0 else (True, False)
+        for sandbox in sandboxes:
+            try:
+                self._browser = await self._playwright.chromium.launch(chromium_sandbox=sandbox, **options)
+                break
+            except Error as failure:
+                if sandbox:
+                    logger.warning("this machine gives Chromium no sandbox; rendering without it", extra={"action": "browser.unsandboxed"})
+                    continue
                 await self._close()
                 raise CaptureFailed(f"Chromium does not start: {str(failure).splitlines()[0]}") from failure
-            logger.warning("this machine gives Chromium no sandbox; rendering without it", extra={"action": "browser.unsandboxed"})
-            self._browser = await self._playwright.chromium.launch(chromium_sandbox=False, **options)
         self._taken = 0
 
     async def _close(self) -> None:

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.checks.images.package import PIXEL
-from jetwind.core.images import is_spacer
+from jetwind.core.images import is_spacer, shown_size
 from jetwind.core.markup import Element
 from jetwind.core.message import Message
 
@@ -22,7 +22,8 @@ def _shown_pictures(message: Message) -> Iterator[Element]:
     if message.document is None:
         return
     for image in message.document.elements("img"):
-        if not message.cascade.is_hidden(image):
+        # A hidden picture with a size is one that a media query shows on phones; without a size it counts openings.
+        if not message.cascade.is_hidden(image) or any(shown_size(message, image)):
             yield image
 
 
@@ -41,11 +42,13 @@ def _shown_pictures(message: Message) -> Iterator[Element]:
         clear('<img src="https://kiln.org/open.gif" style="width:1px;height:1px">'),
         clear('<img src="https://kiln.org/gap.gif" width="600" height="2">'),
         clear('<img src="gap.gif">', files={"gap.gif": PIXEL}),
+        clear('<img src="https://kiln.org/open?m=1" style="display:none">'),
         clear('<!--[if mso]><img src="x.png"><![endif]-->'),
         clear('<img src="https://kiln.org/bowl.png" alt="{{ product_name }}">'),
         finds('<img src="https://kiln.org/bowl.png">', at='<img src="https://kiln.org/bowl.png">'),
         finds('<a href="https://kiln.org"><img src="https://kiln.org/bowl.png" width="600" title="Bowl"></a>'),
         finds('<img src="https://kiln.org/bowl.png" width="100%">'),
+        finds('<div style="display:none" class="on-phone"><img src="https://kiln.org/bowl.png" width="320"></div>'),
     ],
 )
 def find_missing(message: Message, context: Context, options: Options) -> Iterator[Hit]:

@@ -29,9 +29,9 @@ _CODE = re.compile(
     r"\b[A-Z]{2}\.?,?\s+\d{5}(?:-\d{4})?\b"  # state and five digits
     r"|\b[A-Z]{1,2}\d[A-Z\d]?\s?\d[A-Z]{2}\b"  # letters and digits, two groups
     r"|\b[A-Z]\d[A-Z]\s?\d[A-Z]\d\b"
-    r"|\b(?:[A-Z]{1,2}[- ])?\d{4,6}(?:-\d{3,4})?,?\s+[A-ZÀ-Þ][\w'’-]+"  # code, then place
+    r"|\b(?:[A-Z]{1,2}[- ])?(?!(?:19|20)\d\d\b)\d{4,6}(?:-\d{3,4})?,?\s+[A-ZÀ-Þ][\w'’-]+"  # code that is no year, then place
     r"|\b\d{3}\s\d{2}\s+[A-ZÀ-Þ][\w'’-]+|\b\d{4}\s?[A-Z]{2}\b"
-    r"|\b[A-ZÀ-Þ][\w'’-]+,?\s+(?:[A-Z]{2,3}\s+)?(?!(?:19|20)\d\d\b)\d{4,6}\b"  # place, then code that is no year
+    r"|\b[A-ZÀ-Þ][\w'’-]+(?:,\s+|\s+[-–]\s+|,?\s+[A-Z]{2,3}\s+)(?!(?:19|20)\d\d\b)\d{4,6}\b"  # place, then code
     r"|〒?\b\d{3}-\d{4}\b"
 )
 _FIELD = re.compile(r"postal|address|street|anschrift|adresse", re.IGNORECASE)
@@ -78,6 +78,7 @@ def postal_address(text: str) -> str | None:
         finds("<p>Sale until Sunday. 20% off 12 glazes.</p>"),
         finds("<p>Saltmarsh Kiln Works. Copyright 2027. All rights reserved.</p>"),
         finds("<p>{{ email_address }}</p><p>Call 01632 960 123</p>"),
+        finds("<p>The best way to save 20: drive 5 miles to our house. © 2027 Saltmarsh Kiln Works. Order 123456.</p>"),
         finds("<p>Order 12345 Bowls from 12 March 2027 and save 1000 points</p>"),
     ],
 )

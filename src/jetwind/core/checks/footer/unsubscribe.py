@@ -17,6 +17,11 @@ from jetwind.core.message.reading import tidy
 _IN_ADDRESS = re.compile(
     r"unsub|opt[-_]?out|abmeld|abbestell|desinscri|desabonn|disiscri|baja\b|afmeld|uitschrijv|list[-_]?remove|remove[-_]?me", re.IGNORECASE
 )
+#: Names that say nothing by themselves: then the sentence around them speaks.
+_VAGUE = re.compile(
+    r"(?:please )?(?:click |tap |press |go )?(?:here|this link|link|this|hier|diesen link|ici|aquí|aqui|qui|klik hier|här|her|tutaj)\W*\Z",
+    re.IGNORECASE,
+)
 _HEAD = "From: a@kiln.org\nSubject: x\n"
 _CLOSE_TAGS = frozenset({"p", "td", "th", "div", "li", "center", "span", "font", "small"})
 
@@ -35,7 +40,7 @@ def unsubscribe_link(message: Message) -> Link | None:
             continue
         if words.search(link.name) or _IN_ADDRESS.search(unquote(link.address)):
             return link
-        if link.element is not None and words.search(_sentence(link.element)):
+        if link.element is not None and _VAGUE.match(link.name) and words.search(_sentence(link.element)):
             return link
         if link.element is None and message.text is not None and link.span is not None:
             around = message.text.text[max(0, link.span.start - 200) : link.span.end + 80]
@@ -72,6 +77,9 @@ def _sentence(element: Element) -> str:
         finds('<p style="display:none"><a href="https://kiln.org/u">Unsubscribe</a></p><p>Sale</p>'),
         finds("<p>You can unsubscribe by visiting us at the studio.</p>"),
         finds('<a href="#">Unsubscribe</a>'),
+        finds(
+            '<p>No longer wish to receive these? <a href="https://kiln.org/choose">Update your preferences</a> or visit <a href="https://kiln.org">kiln.org</a></p>'
+        ),
     ],
 )
 def find_missing(message: Message, context: Context, options: Options) -> Iterator[Hit]:

@@ -12,11 +12,12 @@ from jetwind.core.message import Message
 from jetwind.core.source import Span
 
 _WORDS = re.compile(r"[^\W\d_]+")
-_INSERT = re.compile(r"\b(?:insert|enter|add|put|type) (?:your |the |a |an |some )?(?:[\w'’-]+ ){0,4}?here\b", re.IGNORECASE)
+_INSERT = re.compile(r"\binsert (?:[\w'’-]+ ){0,4}?here\b", re.IGNORECASE)
 _YOUR_HERE = re.compile(
-    r"\byour (?:[\w'’-]+ ){0,2}?(?:text|title|headline|copy|content|message|logo|name|heading) (?:goes )?here\b", re.IGNORECASE
+    r"\b(?:(?:enter|add|put|type|write|place) )?(?:your|the|some) (?:[\w'’-]+ ){0,2}?(?:text|title|headline|heading|copy|content|message|logo|caption|description) (?:goes )?here\b",
+    re.IGNORECASE,
 )
-_MARK = re.compile(r"(?<![\w@./#-])(?:TODO|TBD|TBC|FIXME)(?![\w@/-])")
+_MARK = re.compile(r"(?<![\w@./#-])(?:TODO|TBD|FIXME)(?![\w@/-])")
 #: Four or more X that stand alone: groups of them before or after digits mask a card or account number.
 _CROSSES = re.compile(r"(?<![\w*•-])X{4,}(?![\w*•-])")
 _MASKED = re.compile(r"(?<![X*•])[X*•]{2,4}(?:[ -]?[X*•]{2,4}){0,4}[ -]?\d{2,}|\d{2,}[ -]?X{2,}|X{4}(?:[ -]X{4})+", re.IGNORECASE)
@@ -36,10 +37,13 @@ _MASKED = re.compile(r"(?<![X*•])[X*•]{2,4}(?:[ -]?[X*•]{2,4}){0,4}[ -]?\d
         clear("<p>Write your name on the label, and put the pots here.</p>"),
         clear("<p>Our main titles this season: sea green and rust.</p>"),
         clear('<input placeholder="Your text here"><p>Sizes up to XXXL.</p>'),
+        clear("<a href='https://kiln.org/draw'>Enter here</a><p>Add your details here, and your name here.</p>"),
+        clear("<p>Venue: TBC. Type your code here at the till.</p>"),
         clear('<div style="display:none">x</div><p>Enter the studio from here on the left.</p>'),
         finds("<p>Lorem ipsum dolor sit amet, consectetur.</p>", at="Lorem ipsum dolor sit amet, consectetur"),
         finds("<h1>Main title</h1>", at="Main title"),
         finds("<p>Insert your offer here</p>", at="Insert your offer here"),
+        finds("<p>Add your text here</p>", at="Add your text here"),
         finds("<p>Price: TBD</p>", at="TBD"),
         finds("<p>Code XXXX at the till</p>", at="XXXX"),
         finds('<img src="cid:a" alt="Alt text here">', at="Alt text here"),
@@ -91,10 +95,7 @@ def _leftovers(text: str) -> Iterator[Span]:
         return
     yield from _filler(text)
     for pattern in (_INSERT, _YOUR_HERE):
-        for match in pattern.finditer(text):
-            # "Put the pots here" in mid-sentence is an instruction to the reader; a leftover is a piece of text of its own.
-            if len(stripped) <= len(match[0]) + 12 or match[0].lower().startswith("insert"):
-                yield Span(match.start(), match.end())
+        yield from (Span(match.start(), match.end()) for match in pattern.finditer(text))
     for match in _MARK.finditer(text):
         if not _is_shouting(text, match.start(), match.end()):
             yield Span(match.start(), match.end())
