@@ -49,11 +49,12 @@ def take_in(
     permit(user, "mailing:take-in", workspace)
     message = _read(data, file_name, envelope)
     details = details or Details()
-    title = details.title.strip() or message.subject.strip() or posixpath.splitext(file_name)[0]
+    named = (details.title, message.subject, posixpath.splitext(file_name)[0])
+    title = next((name for text in named if (name := _printable(text).strip())), "untitled")
     with transaction.atomic():
         mailing = Mailing(
             workspace=workspace,
-            title=_printable(title)[:160],
+            title=title[:160],
             kind=details.kind,
             audience=details.audience.strip(),
             planned_at=details.planned_at,
