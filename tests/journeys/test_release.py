@@ -103,11 +103,7 @@ def test_from_intake_to_release(house: Any, sign_in: Any, start_worker: Any, mai
     reviewer.goto(author.url.split("/r1/")[0] + "/r1/sign-off/")
     reviewer.get_by_role("button", name="Clear revision 1").click()
     expect(reviewer.get_by_text("You have signed this revision.")).to_be_visible()
-    author.get_by_role("button", name="More").click()
-    author.get_by_label("Take in the next revision").set_input_files(
-        {"name": "glazes-2.eml", "mimeType": "message/rfc822", "buffer": SECOND}
-    )
-    author.get_by_role("button", name="Take in", exact=True).click()
+    drop(author, "glazes-2.eml", SECOND)
     expect(author.get_by_text("Revision 2 is taken in.")).to_be_visible()
     expect(author.get_by_text("0 stops")).to_be_visible(timeout=30_000)
     expect(author.get_by_text("0 fixes")).to_be_visible()

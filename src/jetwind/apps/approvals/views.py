@@ -15,7 +15,6 @@ from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import mailing_for, revision_for
 from jetwind.apps.review.frame import frame
 from jetwind.apps.review.selectors import excuses_for, station_address
-from jetwind.apps.workspace.access import may
 
 _SLUG = "sign-off"
 
@@ -39,13 +38,13 @@ def station(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
         "history": history,
         "blockers": services.blockers(walk),
         "why_not": services.why_not_sign(request.user, walk)
-        if may(request.user, "approval:sign", mailing.workspace)
+        if "approval:sign" in page["allowed"]
         else "Signing is for the approver or reviewer.",
         "required": mailing.workspace.sign_offs_required,
         "excuses": [excuse for excuse in excuses_for(revision) if any(found.excuse == excuse for found in walk.findings)],
         "open_fixes": [found for found in walk.findings if found.is_open],
         "is_enough": services.is_enough(revision),
-        "may_release": may(request.user, "approval:release", mailing.workspace),
+        "may_release": "approval:release" in page["allowed"],
         "release": Release.objects.select_related("by").filter(mailing=mailing).first(),
         "log": LogEntry.objects.filter(mailing_id=mailing.pk).select_related("actor").order_by("-id")[:40],
     }

@@ -19,7 +19,7 @@ from jetwind.apps.jobs import services as jobs
 from jetwind.apps.review.models import FindingRecord
 from jetwind.apps.review.selectors import ShownFinding, StationState, Walk, station_address, walk_of
 from jetwind.apps.review.services import CHECKS, crashed_checks
-from jetwind.apps.workspace.access import may
+from jetwind.apps.workspace.access import permissions_of
 from jetwind.core.checking import registry
 from jetwind.core.links import links
 from jetwind.core.message import Message
@@ -48,9 +48,10 @@ def frame(request: HttpRequest, revision: Revision, slug: str) -> dict[str, Any]
     message = message_of(revision)
     number = walk.stations.index(state)
     kept: dict[str, str] = {name: request.GET.get(name, "") for name in ("profile", "mode") if name in request.GET}
-    workspace = revision.mailing.workspace
+    allowed = permissions_of(request.user, revision.mailing.workspace)
     newest = revision.mailing.revisions.last()
     return {
+        "allowed": allowed,
         "mailing": revision.mailing,
         "revision": revision,
         "is_newest": newest is not None and newest.pk == revision.pk,
@@ -68,12 +69,12 @@ def frame(request: HttpRequest, revision: Revision, slug: str) -> dict[str, Any]
         "previous_station": station_address(revision, walk.stations[number - 1].slug) if number else None,
         "next_station": station_address(revision, walk.stations[number + 1].slug) if number + 1 < len(walk.stations) else None,
         **_neighbours(revision, slug, state, chosen, kept),
-        "may_look": may(request.user, "review:look", workspace) and not revision.mailing.is_locked,
-        "may_excuse": may(request.user, "review:excuse", workspace) and not revision.mailing.is_locked,
-        "may_send": may(request.user, "proof:send", workspace) and not revision.mailing.is_locked,
-        "may_send_back": may(request.user, "review:send-back", workspace) and not revision.mailing.is_locked,
-        "may_change": may(request.user, "mailing:change", workspace) and not revision.mailing.is_locked,
-        "may_copy": may(request.user, "mailing:copy", workspace),
+        "may_look": "review:look" in allowed and not revision.mailing.is_locked,
+        "may_excuse": "review:excuse" in allowed and not revision.mailing.is_locked,
+        "may_send": "proof:send" in allowed and not revision.mailing.is_locked,
+        "may_send_back": "review:send-back" in allowed and not revision.mailing.is_locked,
+        "may_change": "mailing:change" in allowed and not revision.mailing.is_locked,
+        "may_copy": "mailing:copy" in allowed,
         "test_address": station_address(revision, "test-sends"),
         "here": station_address(revision, slug),
     }

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from jetwind.apps.accounts.models import User
-from jetwind.apps.accounts.permissions import roles_for
+from jetwind.apps.accounts.permissions import PERMISSIONS, roles_for
 from jetwind.apps.ui.refusal import NotAllowed
 from jetwind.apps.workspace.models import Membership, Workspace
 
@@ -33,6 +33,12 @@ def may(user: User, permission: str, workspace: Workspace) -> bool:
         KeyError: there is no such permission.
     """
     return bool(roles_for(permission) & roles_of(user, workspace))
+
+
+def permissions_of(user: User, workspace: Workspace) -> frozenset[str]:
+    """Everything that the person may do here, by one query: for pages that show several buttons."""
+    roles = roles_of(user, workspace)
+    return frozenset(permission for permission, holders in PERMISSIONS.items() if holders & roles)
 
 
 def permit(user: User, permission: str, workspace: Workspace) -> None:
