@@ -2,9 +2,12 @@
 
 import contextlib
 import io
+import os
+import signal
 import socket
 import threading
 from collections.abc import Iterator
+from pathlib import Path
 
 import pytest
 from PIL import Image
@@ -140,6 +143,14 @@ class TestConfinement:
         assert listener.knocks == 0
 
 
+def _read(path: Path) -> bytes:
+    """A file of /proc, which may go while it is read."""
+    try:
+        return path.read_bytes()
+    except OSError:
+        return b""
+
+
 class TestFailures:
     """A page or a browser that does not do."""
 
@@ -154,20 +165,14 @@ class TestFailures:
 
     def test_a_killed_browser_is_replaced(self, browser: Browser) -> None:
         """The next picture starts a new one."""
-        import os
-        import signal
-        import subprocess
-
         browser.capture(request("<p>x"))
-        children = subprocess.run(
-            ["pgrep", "-f", f"chrom.*proxy-server=http://127.0.0.1:{browser._proxy.port}"], capture_output=True, text=True, check=False
-        ).stdout.split()  # type: ignore[union-attr]
+        assert browser._proxy is not None
+        mark = f"--proxy-server=http://127.0.0.1:{browser._proxy.port}".encode()
+        children = [int(line.parent.name) for line in Path("/proc").glob("[0-9]*/cmdline") if mark in _read(line)]
         assert children
         for child in children:
-            try:
-                os.kill(int(child), signal.SIGKILL)
-            except ProcessLookupError:
-                continue
+            with contextlib.suppress(ProcessLookupError):
+                os.kill(child, signal.SIGKILL)
         for _ in range(3):
             try:
                 answer = browser.capture(request("<p>y"))

@@ -211,7 +211,13 @@ class Browser:
             raise CaptureFailed("No Chromium is installed; “apt-get install chromium-headless-shell” brings one.")
         self._proxy = PartsProxy()
         port = await self._proxy.start()
-        self._playwright = await async_playwright().start()
+        try:
+            self._playwright = await async_playwright().start()
+        except Exception as failure:  # the driver is a process of its own, and its ways of not starting share no class
+            await self._close()
+            raise CaptureFailed(
+                f"The browser's driver does not start: {str(failure).splitlines()[0] if str(failure) else failure!r}"
+            ) from failure
         options: dict[str, Any] = {
             "executable_path": self._executable,
             "proxy": {"server": f"http://127.0.0.1:{port}"},
