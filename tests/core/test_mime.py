@@ -123,6 +123,48 @@ class TestParts:
         assert (found, codec, defect is not None) == (text, used, has_defect)
 
 
+def _nested(depth: int) -> bytes:
+    """Multiparts inside one another."""
+    return b"Subject: x\n" + b"".join(b"Content-Type: multipart/mixed; boundary=b%d\n\n--b%d\n" % (n, n) for n in range(depth)) + b"\nhi"
+
+
+def _page(html: bytes) -> bytes:
+    """A mail with that HTML."""
+    return b"Subject: x\nContent-Type: text/html\n\n" + html
+
+
+class TestHostileInput:
+    """Made to take the importer down: each is held, checked, and bounded. Those that once took minutes stand here."""
+
+    @pytest.mark.parametrize(
+        "raw",
+        [
+            _nested(1500),
+            b"Subject: x\n" + b"Content-Type: message/rfc822\n\n" * 1500 + b"hi",
+            _page(b"<div>a" * 8000),
+            _page(b"<p " + b"a=1 " * 20_000 + b">"),
+            _page(b'<img src=a alt="' + b"a_" * 30_000 + b'!">'),
+            b"Subject: x\n\n" + b"{{" * 50_000,
+            b"Subject: x\n\n" + b"{% if a %}" * 2000,
+            b"Subject: x\n\n" + b"X" * 60_000 + b" " + b"*****" * 5_000,
+            b"Subject: " + b"\n a" * 20_000 + b"\n\nx",
+            b"To: " + b"a@k.org, " * 10_000 + b"\n\nx",
+        ],
+        ids=["nested parts", "nested messages", "deep tree", "attributes", "alt", "marks", "blocks", "crosses", "folds", "recipients"],
+    )
+    def test_held_and_checked(self, raw: bytes) -> None:
+        """No exception, no crashed check, no more findings of a kind than anybody reads."""
+        results = review(read_bytes(raw, "x.eml"), Context(known_fields=frozenset())).results
+        assert [answer for answer in results if answer.outcome is Outcome.CRASHED] == []
+        assert max(len(answer.findings) for answer in results) <= 500
+
+    def test_too_many_of_a_kind_are_counted_not_kept(self) -> None:
+        """The first five hundred, and a word that there are more."""
+        html = b"".join(b'<a href="http://k.org/%d">x</a>' % number for number in range(600))
+        result = next(answer for answer in review(read_bytes(_page(html), "x.eml"), Context()).results if answer.check == "links.insecure")
+        assert (len(result.findings), result.reason) == (500, "there are more; the first 500 are shown")
+
+
 class TestAnyInput:
     """Bad input is data."""
 

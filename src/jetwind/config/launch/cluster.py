@@ -87,6 +87,8 @@ class Cluster:
 
     def start(self) -> None:
         """Make the cluster if there is none, and start it if it does not run. A stale pid file is PostgreSQL's own affair."""
+        if (self.data / "PG_VERSION").exists() and not self._password_file.exists():
+            self._forget()
         if not (self.data / "PG_VERSION").exists():
             self._init()
         if not self.is_running():
@@ -102,24 +104,37 @@ class Cluster:
             self.started_here = True
         self._make_database("jetwind")
 
+    def _forget(self) -> None:
+        """Remove a cluster whose state folder is gone: its password and its blobs went with it.
+
+        Raises:
+            SetupFailed: it lies inside the state folder, where only a person can have taken the password away.
+        """
+        if self.data.is_relative_to(self._state):
+            raise SetupFailed(
+                f"{self._password_file} is missing, so {self.data} cannot be opened; put it back, or remove both to start afresh."
+            )
+        self._run(str(self._bin / "pg_ctl"), "stop", "-D", str(self.data), "-m", "immediate", "-w", check=False)
+        shutil.rmtree(self.data)
+
     def _init(self) -> None:
-        if self.data.exists() and any(self.data.iterdir()):
-            # An initdb that was killed leaves a folder without PG_VERSION; nothing in it is of use.
-            shutil.rmtree(self.data)
-        self.data.mkdir(parents=True, exist_ok=True)
-        self.data.chmod(0o700)
+        # Made beside its place and moved there whole, so that a run killed in the middle leaves nothing half-made.
+        fresh = self.data.with_name(f"{self.data.name}.new")
+        shutil.rmtree(fresh, ignore_errors=True)
+        fresh.mkdir(parents=True)
+        fresh.chmod(0o700)
         secret = self.data.parent / f".initdb-password-{os.getpid()}"
         secret.touch(mode=0o600)
         secret.write_text(self._password)
         if self._as_postgres:
             entry = pwd.getpwnam("postgres")
-            for path in (self.data, secret):
+            for path in (fresh, secret):
                 os.chown(path, entry.pw_uid, entry.pw_gid)
         try:
             self._run(
                 str(self._bin / "initdb"),
                 "-D",
-                str(self.data),
+                str(fresh),
                 "-U",
                 "jetwind",
                 "--auth=scram-sha-256",
@@ -130,6 +145,9 @@ class Cluster:
             )
         finally:
             secret.unlink(missing_ok=True)
+        if self.data.exists():
+            shutil.rmtree(self.data)
+        fresh.rename(self.data)
 
     def _make_database(self, name: str) -> None:
         import psycopg

@@ -6,12 +6,16 @@ import hashlib
 import logging
 from collections import Counter
 from collections.abc import Collection, Iterator
+from itertools import islice
 
 from jetwind.core.checking.context import Context, check_settings
 from jetwind.core.checking.declaration import Check
 from jetwind.core.checking.finding import CannotTell, CheckResult, DoesNotApply, Finding, Hit, Level, Outcome
 from jetwind.core.checking.registry import registry
 from jetwind.core.message import Message
+
+#: Nobody reads more of one kind, and a message made of faults must not fill the database.
+MOST_FINDINGS = 500
 
 logger = logging.getLogger(__name__)
 
@@ -35,7 +39,9 @@ def run_check(declared: Check, message: Message, context: Context) -> CheckResul
         return CheckResult(declared.id, Outcome.DOES_NOT_APPLY, reason="switched off in the settings")
     changed = Level(level) if level != declared.level else None
     try:
-        hits = list(declared.find(message, context, options))
+        hits = list(islice(declared.find(message, context, options), MOST_FINDINGS + 1))
+        more = len(hits) > MOST_FINDINGS
+        del hits[MOST_FINDINGS:]
         findings = tuple(_complete(declared, message, hits, changed))
     except DoesNotApply as answer:
         return CheckResult(declared.id, Outcome.DOES_NOT_APPLY, reason=str(answer))
@@ -44,7 +50,8 @@ def run_check(declared: Check, message: Message, context: Context) -> CheckResul
     except Exception as crash:
         logger.exception("check crashed", extra={"action": "check.crashed", "check": declared.id})
         return CheckResult(declared.id, Outcome.CRASHED, reason=f"{type(crash).__name__}: {crash}")
-    return CheckResult(declared.id, Outcome.FINDINGS if findings else Outcome.CLEAR, findings)
+    reason = f"there are more; the first {MOST_FINDINGS} are shown" if more else ""
+    return CheckResult(declared.id, Outcome.FINDINGS if findings else Outcome.CLEAR, findings, reason)
 
 
 def _complete(declared: Check, message: Message, hits: list[Hit], changed: Level | None) -> Iterator[Finding]:

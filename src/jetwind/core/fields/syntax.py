@@ -47,8 +47,9 @@ class Syntax:
 
     @cached_property
     def _pattern(self) -> re.Pattern[str]:
-        field = f"{re.escape(self.open_mark)}(?P<field>.*?){re.escape(self.close_mark)}"
-        block = f"{re.escape(self.block_open)}(?P<block>.*?){re.escape(self.block_close)}"
+        # Bounded, and never over a second opening mark: else every unclosed mark would be sought to the end of the message.
+        field = f"{re.escape(self.open_mark)}(?P<field>(?:(?!{re.escape(self.open_mark)}).){{0,500}}?){re.escape(self.close_mark)}"
+        block = f"{re.escape(self.block_open)}(?P<block>(?:(?!{re.escape(self.block_open)}).){{0,2000}}?){re.escape(self.block_close)}"
         return re.compile(f"{field}|{block}", re.DOTALL)
 
     def tokens(self, text: str) -> Iterator[FieldToken]:

@@ -41,13 +41,22 @@ class MimePieces(NamedTuple):
 def read_mime(raw: bytes) -> MimePieces:
     """Take an .eml apart."""
     header_source, headers = _headers(raw)
-    mime = message_from_bytes(raw, policy=policy.compat32)
-    defects = [Defect("mime", f"{type(d).__name__}: {(type(d).__doc__ or '').strip()}") for part in mime.walk() for d in part.defects]
+    try:
+        mime = message_from_bytes(raw, policy=policy.compat32)
+        leaves = list(_leaves(mime))
+    except RecursionError:
+        # Hundreds of multiparts inside one another: nobody writes that, but it must not take the importer down.
+        whole = Resource("the whole message", "application/octet-stream", None, raw)
+        return MimePieces(
+            header_source, headers, None, None, (), (whole,), (Defect("mime", "The parts are nested too deeply to be read."),)
+        )
+    defects = [Defect("mime", f"{type(d).__name__}: {(type(d).__doc__ or '').strip()}") for part in leaves for d in part.defects]
+    defects += [Defect("mime", f"{type(d).__name__}: {(type(d).__doc__ or '').strip()}") for d in mime.defects if mime not in leaves]
     html: TextPart | None = None
     text: TextPart | None = None
     images: list[Resource] = []
     attachments: list[Resource] = []
-    for number, part in enumerate(_leaves(mime), 1):
+    for number, part in enumerate(leaves, 1):
         content_type = part.get_content_type()
         data = _payload(part)
         name = _file_name(part)
@@ -85,8 +94,8 @@ def _payload(part: Mime) -> bytes:
     if part.is_multipart() or part.get_content_maintype() == "message":
         try:
             return part.as_bytes()
-        except (UnicodeError, LookupError, ValueError, KeyError, TypeError):
-            return str(part.get_payload()).encode("utf-8", "replace")
+        except (UnicodeError, LookupError, ValueError, KeyError, TypeError, RecursionError):
+            return b""
     try:
         data = part.get_payload(decode=True)
     except (LookupError, ValueError, AssertionError):

@@ -63,16 +63,39 @@ _BLOCKS = frozenset(
 
 @dataclass(frozen=True, slots=True)
 class Piece:
-    """A run of visible or lead-in text, white space collapsed, with where it comes from."""
+    """A run of text, white space collapsed, with where it comes from; styles and scripts are no copy, hidden or not."""
 
     text: str
     run: TextRun
     link: Element | None
+    is_no_copy: bool
 
 
 def tidy(text: str) -> str:
     """White space collapsed and padding characters dropped."""
     return _SPACE.sub(" ", _PADDING.sub("", text)).strip()
+
+
+class _Around:
+    """What stands around each element, by its index. Elements are entered in document order, so a parent is known before its
+    children and nothing climbs up: climbing would take the square of the depth of a hostile tree.
+    """
+
+    def __init__(self) -> None:
+        self.links: dict[int, Element] = {}
+        self.blocks: dict[int, Element] = {}
+        self.no_copy: set[int] = set()
+
+    def enter(self, element: Element) -> None:
+        """Take over from the parent, and add what the element is itself."""
+        above = element.parent.index if element.parent else -1
+        for found, is_one in ((self.links, element.tag == "a"), (self.blocks, element.tag in _BLOCKS)):
+            if is_one:
+                found[element.index] = element
+            elif above in found:
+                found[element.index] = found[above]
+        if element.tag in NEVER_SHOWN or above in self.no_copy:
+            self.no_copy.add(element.index)
 
 
 class Reading:
@@ -93,7 +116,7 @@ class Reading:
         for piece, hidden in self._all:
             if not hidden:
                 break
-            if not any(a.tag in NEVER_SHOWN for a in (piece.run.parent, *piece.run.parent.ancestors())):
+            if not piece.is_no_copy:
                 found.append(piece)
         return found
 
@@ -107,11 +130,7 @@ class Reading:
     @cached_property
     def hidden_text(self) -> str:
         """All text of the body that a sighted reader never gets to see, styles and scripts left out."""
-        shown = (
-            piece.text
-            for piece, hidden in self._all
-            if hidden and not any(a.tag in NEVER_SHOWN for a in (piece.run.parent, *piece.run.parent.ancestors()))
-        )
+        shown = (piece.text for piece, hidden in self._all if hidden and not piece.is_no_copy)
         return " ".join(shown)
 
     @cached_property
@@ -137,30 +156,34 @@ class Reading:
         if document is None:
             return []
         cascade = self._message.cascade
+        around = _Around()
         found: list[tuple[Piece, bool]] = []
         for node in document.body.walk():
-            if not isinstance(node, TextRun):
+            if isinstance(node, Element):
+                around.enter(node)
                 continue
             text = tidy(node.text)
             if text:
-                link = next((a for a in (node.parent, *node.parent.ancestors()) if a.tag == "a"), None)
-                found.append((Piece(text, node, link), cascade.is_hidden(node)))
+                link, is_no_copy = around.links.get(node.parent.index), node.parent.index in around.no_copy
+                found.append((Piece(text, node, link, is_no_copy), cascade.is_hidden(node)))
         return found
 
     def _lines(self) -> str:
         document = self._message.document
         assert document is not None
         cascade = self._message.cascade
+        around = _Around()
         pieces: list[str] = []
         last_block: Element | None = None
         for node in document.body.walk():
             if isinstance(node, Element):
+                around.enter(node)
                 if node.tag in _BLOCKS:
                     pieces.append("\n")
                 continue
             if cascade.is_hidden(node):
                 continue
-            block = next((a for a in (node.parent, *node.parent.ancestors()) if a.tag in _BLOCKS), None)
+            block = around.blocks.get(node.parent.index)
             if block is not last_block:
                 pieces.append("\n")
                 last_block = block

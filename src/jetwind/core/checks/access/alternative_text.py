@@ -13,6 +13,8 @@ from jetwind.core.markup import Element
 from jetwind.core.message import Message
 
 _FILE_NAME = re.compile(r"\S.*\.(?:png|jpe?g|gif|webp|svg|bmp|tiff?|heic|avif)\Z|(?!\w+:)\S*[/\\]\S*\.\w{3,4}\Z", re.IGNORECASE)
+#: File systems take no longer name, in characters; beyond it an alternative text is something else.
+_LONGEST_NAME = 255
 _CAMERA = re.compile(r"(?:IMG|DSC|DSCN|DSCF|PXL|MVIMG|Screenshot|Screen[ _-]Shot)[ _-]?\d[\w -]*\Z", re.IGNORECASE)
 _UNDERSCORED = re.compile(r"[A-Za-z0-9]+(?:[-_][A-Za-z0-9]+)*_[A-Za-z0-9]+(?:[-_][A-Za-z0-9]+)*\Z")
 _SLUG = re.compile(r"[A-Za-z0-9]+(?:-[A-Za-z0-9]+)+\Z")
@@ -100,7 +102,7 @@ def find_file_name(message: Message, context: Context, options: Options) -> Iter
 
 
 def _is_file_name(alt: str, source: str) -> bool:
-    if not alt or "{" in alt:
+    if not alt or "{" in alt or len(alt) > _LONGEST_NAME:
         return False
     if _FILE_NAME.match(alt) or _CAMERA.match(alt) or _UNDERSCORED.match(alt):
         return True

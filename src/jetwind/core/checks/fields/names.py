@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import difflib
 import re
+from bisect import bisect_right
 from collections.abc import Iterator
 
 from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, Place, check, clear, finds
@@ -77,9 +78,10 @@ def _used(message: Message) -> Iterator[tuple[str, Place]]:
     for token in message.syntax.tokens(message.given_preview_text):
         yield from ((name, Place.in_header(message, "Preview text")) for name in _names(token))
     if message.html is not None and message.document is not None:
-        starts = [(element.start_tag, element.index) for element in message.document.all_elements if element.start_tag]
+        starts = sorted((element.start_tag.start, element.index) for element in message.document.all_elements if element.start_tag)
         for token in message.syntax.tokens(message.html.text):
-            element = next((index for span, index in reversed(starts) if span.start <= token.span.start), None)
+            before = bisect_right(starts, (token.span.start, len(starts)))
+            element = starts[before - 1][1] if before else None
             yield from ((name, Place.in_html(message, token.span, element)) for name in _names(token))
     if message.text is not None:
         for token in message.syntax.tokens(message.text.text):
