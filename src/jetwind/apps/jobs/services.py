@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from typing import Any
 
-from django.db import transaction
+from django.db import close_old_connections, connection, transaction
 
 from jetwind.apps.jobs.models import Work
 
@@ -29,12 +29,19 @@ def start(kind: str, subject: str, *, doing: str, enqueue: Callable[[int], Any],
     return work
 
 
+def _drop_broken_connections() -> None:
+    """A worker's threads live on: a connection that the database closed in the meantime must not fail every later task."""
+    if not connection.in_atomic_block:
+        close_old_connections()
+
+
 def report(work_id: int, *, done: int, total: int, doing: str) -> None:
     """Say how far it is.
 
     Raises:
         Cancelled: somebody asked for it to stop.
     """
+    _drop_broken_connections()
     Work.objects.filter(pk=work_id).update(state=Work.State.RUNNING, done=done, total=total, doing=doing[:120])
     if Work.objects.filter(pk=work_id, cancel_requested=True).exists():
         raise Cancelled
@@ -43,6 +50,7 @@ def report(work_id: int, *, done: int, total: int, doing: str) -> None:
 @contextmanager
 def carried_out(work_id: int) -> Iterator[None]:
     """Around the body of a task: marks the work done, cancelled or failed by how the body ends."""
+    _drop_broken_connections()
     try:
         yield
     except Cancelled:
