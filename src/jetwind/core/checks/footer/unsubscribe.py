@@ -9,9 +9,10 @@ from urllib.parse import unquote
 from jetwind.core.checking import CannotTell, Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.facts import phrase_pattern
 from jetwind.core.links import Link, links, text_links
-from jetwind.core.markup import Element
+from jetwind.core.markup import Element, TextRun
 from jetwind.core.message import Message
 from jetwind.core.message.reading import tidy
+from jetwind.core.source import Span
 
 #: Words inside an address, where words run together: unsubscribe, opt-out, abmelden …
 _IN_ADDRESS = re.compile(
@@ -19,10 +20,14 @@ _IN_ADDRESS = re.compile(
 )
 #: Names that say nothing by themselves: then the sentence around them speaks.
 _VAGUE = re.compile(
-    r"(?:please )?(?:click |tap |press |go )?(?:here|this link|link|this|hier|diesen link|ici|aquí|aqui|qui|klik hier|här|her|tutaj)\W*\Z",
+    r"(?:please )?(?:click |tap |press |go )?(?:here|this link|link|this|hier|diesen link|remove|leave|stop|ici|aquí|aqui|qui|klik hier|här|her|tutaj)\W*\Z",
     re.IGNORECASE,
 )
 _HEAD = "From: a@kiln.org\nSubject: x\n"
+_INLINE = frozenset({"span", "font", "small"})
+#: Ends of a sentence, and the strokes and dots between the links of a footer.
+_SENTENCE_END = re.compile(r"[.?!:;](?:\s|\Z)|[|•·–—]")
+_MAIL_ADDRESS = re.compile(r"[\w.+-]{1,64}@[\w-]{1,63}(?:\.[\w-]{1,63}){1,5}")
 _CLOSE_TAGS = frozenset({"p", "td", "th", "div", "li", "center", "span", "font", "small"})
 
 
@@ -40,13 +45,36 @@ def unsubscribe_link(message: Message) -> Link | None:
             continue
         if words.search(link.name) or _IN_ADDRESS.search(unquote(link.address)):
             return link
-        if link.element is not None and _VAGUE.match(link.name) and words.search(_sentence(link.element)):
+        if link.element is not None and (
+            words.search(_before(link.element)) or (_VAGUE.match(link.name) and words.search(_sentence(link.element)))
+        ):
             return link
         if link.element is None and message.text is not None and link.span is not None:
             around = message.text.text[max(0, link.span.start - 200) : link.span.end + 80]
             if words.search(around):
                 return link
+    if message.html is None and message.text is not None:
+        # In plain text "send a mail to leave@…" is as much of a link as a reader gets.
+        for match in _MAIL_ADDRESS.finditer(message.text.text):
+            if words.search(message.text.text[max(0, match.start() - 200) : match.end() + 80]):
+                return Link("text", None, f"mailto:{match[0]}", match[0], Span(match.start(), match.end()))
     return None
+
+
+def _before(element: Element) -> str:
+    """What leads to a link in its own sentence: "To unsubscribe or change your address, visit the …"."""
+    block = next((parent for parent in element.ancestors() if parent.tag in _CLOSE_TAGS and parent.tag not in _INLINE), None)
+    words: list[str] = []
+    for node in block.walk() if block is not None else ():
+        if node is element:
+            break
+        if isinstance(node, TextRun):
+            words.append(node.text)
+        elif node.tag in ("br", "p", "td", "li", "div"):
+            words.append("| ")
+        if len(words) > 400:
+            del words[:200]
+    return _SENTENCE_END.split(tidy("".join(words))[-300:])[-1]
 
 
 def _sentence(element: Element) -> str:
@@ -68,6 +96,12 @@ def _sentence(element: Element) -> str:
     samples=[
         clear('<p>Sale</p><a href="https://kiln.org/u?m=1">Unsubscribe</a>'),
         clear('<p>To unsubscribe, <a href="https://kiln.org/p/9f3">click here</a>.</p>'),
+        clear(
+            '<p>To unsubscribe or change your address, please visit the <a href="https://kiln.org/p/9f3">subscription management page</a>.</p>'
+        ),
+        clear('<p>If you do not want to receive further mail, please press <a href="https://kiln.org/p/9f3">Remove</a></p>'),
+        clear('<p><a href="https://kiln.org/p/9f3">Click here</a> to unsubscribe.</p>'),
+        clear(f"{_HEAD}\nNews.\n\nTo unsubscribe, send a mail to leave@kiln.org.\n"),
         clear('<a href="{{ unsubscribe_url }}">Leave</a>'),
         clear('<a href="https://kiln.org/abmelden">Newsletter abbestellen</a>'),
         clear('<a href="mailto:leave@kiln.org?subject=unsubscribe">Leave the list</a>'),
@@ -77,6 +111,7 @@ def _sentence(element: Element) -> str:
         finds('<p style="display:none"><a href="https://kiln.org/u">Unsubscribe</a></p><p>Sale</p>'),
         finds("<p>You can unsubscribe by visiting us at the studio.</p>"),
         finds('<a href="#">Unsubscribe</a>'),
+        finds('<p>Unsubscribe | <a href="https://kiln.org/choose">Preferences</a></p>'),
         finds(
             '<p>No longer wish to receive these? <a href="https://kiln.org/choose">Update your preferences</a> or visit <a href="https://kiln.org">kiln.org</a></p>'
         ),
