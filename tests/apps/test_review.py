@@ -191,6 +191,10 @@ class TestExcuses:
         page = answer.content.decode()
         assert "needs a reason" in page
         assert ">no</textarea>" in page
+        other = fingerprint(revision, "access.alt-missing")
+        client.post(f"/mailings/{revision.mailing_id}/r1/excuse/{print_}/", {"reason": "no", "back": back})
+        for address in (f"/mailings/{revision.mailing_id}/r1/access/?finding={other}", back):
+            assert ">no</textarea>" not in client.get(address).content.decode()
 
 
 class TestSendBack:

@@ -35,8 +35,8 @@ class TestForeignMessages:
         for report in (as_json(result), as_text(result), as_csv(result.findings), as_sarif(result, path.name)):
             assert report
 
-    def test_a_report_with_defects_keeps_them(self) -> None:
-        """msg_14 declares a content type without a subtype; what is odd is kept as data, the text is read."""
+    def test_the_first_text_of_many_is_read(self) -> None:
+        """msg_10 has a part in each transfer encoding; the first text is read."""
         message = read_bytes((CPYTHON[0].parent / "msg_10.txt").read_bytes(), "x.eml")
         assert message.text is not None
         assert "This is a 7bit encoded message." in message.text.text

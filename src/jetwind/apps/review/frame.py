@@ -35,6 +35,9 @@ class Gauge:
     share: float | None = None
 
 
+#: Where a refused reason waits for the page that shows it again.
+KEPT_REASON = "kept_reason"
+
 #: More gauges, from apps above.
 gauges: list[Callable[[Walk], Gauge]] = []
 
@@ -64,6 +67,7 @@ def frame(request: HttpRequest, revision: Revision, slug: str) -> dict[str, Any]
         "sheet": sheet_of(message, chosen) if chosen else None,
         "gauges": [*_gauges(walk, message), *(make(walk) for make in gauges)],
         "work": jobs.latest(CHECKS, f"revision:{revision.pk}"),
+        "kept_reason": _kept_reason(request, chosen),
         "crashed": crashed_checks(walk.run) if walk.run else [],
         "answers": _answers(walk, state),
         "previous_station": station_address(revision, walk.stations[number - 1].slug) if number else None,
@@ -78,6 +82,14 @@ def frame(request: HttpRequest, revision: Revision, slug: str) -> dict[str, Any]
         "test_address": station_address(revision, "test-sends"),
         "here": station_address(revision, slug),
     }
+
+
+def _kept_reason(request: HttpRequest, chosen: ShownFinding | None) -> str:
+    """A reason that was just refused, for its own finding and for one showing only."""
+    if KEPT_REASON not in request.session:
+        return ""
+    fingerprint, reason = request.session.pop(KEPT_REASON)
+    return str(reason) if chosen is not None and chosen.record.fingerprint == fingerprint else ""
 
 
 @dataclass(frozen=True, slots=True)

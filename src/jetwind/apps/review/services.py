@@ -29,7 +29,7 @@ from jetwind.core.reports import review
 
 CHECKS = "checks"
 
-#: Asked before a revision is sent back or a station counts: apps above add what voids with it.
+#: Called in the same transaction when a revision is sent back: apps above add what becomes void with it.
 on_sent_back: list[Callable[[Revision, User], None]] = []
 
 

@@ -15,7 +15,7 @@ from jetwind.apps.intake.selectors import message_of, revision_for
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.review import services
 from jetwind.apps.review.evidence import tables_for
-from jetwind.apps.review.frame import frame
+from jetwind.apps.review.frame import KEPT_REASON, frame
 from jetwind.apps.review.selectors import station_address
 from jetwind.apps.ui.refusal import Refused
 from jetwind.core.checking import STATIONS
@@ -108,7 +108,7 @@ def excuse(request: HttpRequest, mailing_id: int, number: int, fingerprint: str)
         )
     except Refused as refused:
         messages.error(request, refused.sentence)
-        request.session["kept_reason"] = request.POST.get("reason", "")[:2000]
+        request.session[KEPT_REASON] = [fingerprint, request.POST.get("reason", "")[:2000]]
         return redirect(address)
     messages.success(request, "Excused.")
     return redirect(address)
