@@ -17,7 +17,8 @@ GOOD_HTML = (
     '<p>Kiln Works, 12 Kiln Quay, Saltmarsh SM4 7KW. <a href="https://www.kiln.org/leave">Unsubscribe</a></p></body></html>'
 )
 GOOD_TEXT = (
-    "Twelve glazes at a fifth off.\nhttps://www.kiln.org/sale\nUnsubscribe: https://www.kiln.org/leave\n12 Kiln Quay, Saltmarsh SM4 7KW\n"
+    'Spring glaze sale\n\nHello {{ first_name | default: "there" }}, come to the quay.\n\nSee the glazes: https://www.kiln.org/sale\n\n'
+    "Kiln Works, 12 Kiln Quay, Saltmarsh SM4 7KW.\nUnsubscribe: https://www.kiln.org/leave\n"
 )
 
 

@@ -48,6 +48,7 @@ class TestCheck:
             (["check", "{good}", "--readers", "nowhere.csv"], "The readers “nowhere.csv” cannot be read"),
             (["check", "{good}", "--brief", "{good}"], "cannot be read"),
             (["check", "{good}", "--profiles", "watch"], "there is no profile 'watch'; there are desktop-pane, phone-upright."),
+            (["check", "{good}", "--brief", "{brief}"], "“Only £24” names the place 'cellar'; there are HTML"),
             (["check", "{good}", "--previous", "nowhere"], "“nowhere” does not exist."),
             (["check", "{good}", "--loud"], "No such option: --loud"),
             (["render", "{good}"], "Missing option '--out'"),
@@ -56,7 +57,8 @@ class TestCheck:
     )
     def test_unusable_is_two_with_one_line(self, good: Path, arguments: list[str], said: str) -> None:
         """One line on standard error that says what and why; nothing on standard output."""
-        done = jetwind(*(argument.format(good=good) for argument in arguments))
+        (good.parent / "brief.toml").write_text('required = [{ text = "Only £24", places = ["cellar"] }]')
+        done = jetwind(*(argument.format(good=good, brief=good.parent / "brief.toml") for argument in arguments))
         assert done.returncode == 2
         assert said in done.stderr
         assert len(done.stderr.strip().splitlines()) == 1
@@ -73,8 +75,30 @@ class TestCheck:
     @pytest.mark.parametrize("form", ["sarif", "csv", "text"])
     def test_other_formats(self, good: Path, form: str) -> None:
         """Each gives something of its kind."""
-        start = {"sarif": "{", "csv": "check,station,level", "text": "cannot tell: fields.unknown (no field list"}[form]
+        start = {"sarif": "{", "csv": "check,station,level", "text": "cannot tell: envelope.title-taken (the working title"}[form]
         assert jetwind("check", str(good), "--format", form).stdout.startswith(start)
+
+    def test_brief_previous_and_planned_time_are_used(self, good: Path, tmp_path: Path) -> None:
+        """The brief's wording, the earlier message, the planned time and the readers' zones all reach the checks."""
+        brief = tmp_path / "brief.toml"
+        brief.write_text(
+            'required = ["free testers"]\nforbidden = ["Kiln Quay"]\ntitle = "Copy of spring"\n'
+            '[wording]\nwords = ["quay"]\n[envelope]\nsubject_variants = ["A fifth off", "a fifth  OFF"]\n'
+        )
+        readers = tmp_path / "readers.csv"
+        readers.write_text("email,first_name,time_zone\na@kiln.org,Ines,Europe/Lisbon\nb@kiln.org,Tove,\n")
+        options = ["--previous", str(good), "--brief", str(brief), "--planned", "2020-03-09T09:00", "--readers", str(readers)]
+        report = json.loads(jetwind("check", str(good), *options, "--format", "json").stdout)
+        found = {finding["check"] for finding in report["findings"]}
+        assert found >= {
+            "wording.required-missing",
+            "wording.forbidden-present",
+            "wording.carried-over",
+            "envelope.planned-past",
+            "envelope.zone-missing",
+            "envelope.variant-duplicate",
+            "envelope.title-residue",
+        }
 
     def test_readers_make_the_field_list(self, tmp_path: Path) -> None:
         """Columns are fields; the longest reader counts for the subject; an unknown field is named with the nearest."""

@@ -9,7 +9,8 @@ from hypothesis import strategies as st
 
 from jetwind.core.checking import Context, Outcome
 from jetwind.core.message import UnusableInput, read_bytes
-from jetwind.core.message.mime import decode, decode_words
+from jetwind.core.message.mime import decode
+from jetwind.core.message.words import decode_words
 from jetwind.core.reports import as_csv, as_json, as_sarif, as_text, review
 from tests.factories import mail, picture
 

@@ -127,7 +127,7 @@ class TestCleanMessages:
         [
             {},
             {"Subject": "Grüße aus dem Ofen"},
-            {"Subject": "🎉 Twelve glazes"},
+            {"Subject": "🎉 Glazes for your spring pots"},
             {"Reply_To": "studio@kiln.org"},
             {"To": "{{ email }}"},
             {"attachments": {"terms.pdf": b"%PDF-1.4"}},

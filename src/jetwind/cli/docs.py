@@ -48,7 +48,7 @@ def _page(check: Check) -> str:
         for sample in check.samples:
             if sample.fires is fires:
                 source = sample.source if len(sample.source) <= _LONGEST_SAMPLE else sample.source[:_LONGEST_SAMPLE] + " …"
-                lines += ["```", source.replace("```", "'''").rstrip("\n"), "```", ""]
+                lines += ["```", source.replace("```", "'''").replace("\r\n", "\n").rstrip("\n"), "```", ""]
     return "\n".join(lines).rstrip("\n") + "\n"
 
 

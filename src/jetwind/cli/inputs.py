@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import csv
 import tomllib
+from collections.abc import Mapping
+from dataclasses import dataclass, field, fields, replace
 from datetime import datetime
 from pathlib import Path
 from typing import Any, NoReturn
 
 import typer
 
-from jetwind.core.checking import registry
-from jetwind.core.message import Message, Sample, UnusableInput, read_path
+from jetwind.core.checking import Brief, UnusableBrief, registry
+from jetwind.core.message import Envelope, Message, Sample, UnusableInput, read_path, with_envelope
 
 
 def refuse(sentence: str) -> NoReturn:
@@ -28,15 +30,15 @@ def message_at(path: Path) -> Message:
         refuse(str(refused))
 
 
-def planned_time(value: str | None) -> datetime:
-    """The planned time as given, or now."""
+def planned_time(value: str | None, now: datetime) -> tuple[datetime, bool]:
+    """The planned time as given, or now; and whether it was given without a zone, which means each reader's own."""
     if value is None:
-        return datetime.now().astimezone()
+        return now, False
     try:
         planned = datetime.fromisoformat(value)
     except ValueError:
         refuse(f"--planned takes a time such as 2027-03-09T09:00+01:00, not {value!r}.")
-    return planned if planned.tzinfo else planned.astimezone()
+    return (planned, False) if planned.tzinfo else (planned.astimezone(), True)
 
 
 def readers_in(path: Path | None) -> tuple[tuple[Sample, ...], frozenset[str] | None]:
@@ -61,14 +63,76 @@ def readers_in(path: Path | None) -> tuple[tuple[Sample, ...], frozenset[str] | 
     return readers, frozenset(columns)
 
 
-def brief_in(path: Path | None) -> dict[str, Any]:
-    """The brief, a TOML file; ``[practice] domains`` are hosts that stand for real ones, ``[fields] known`` adds to the field list."""
+@dataclass(frozen=True)
+class BriefFile:
+    """What a brief says about a message: wording, fields, hosts, the house's words, and an envelope for HTML that has none."""
+
+    brief: Brief = field(default_factory=Brief)
+    fields: frozenset[str] = frozenset()
+    practice_domains: frozenset[str] = frozenset()
+    word_list: frozenset[str] = frozenset()
+    working_title: str = ""
+    envelope: Mapping[str, Any] = field(default_factory=dict)
+
+    def on(self, message: Message) -> Message:
+        """The message with the envelope that the brief gives; what it leaves out stays as it came."""
+        if not self.envelope:
+            return message
+        sender = next(iter(message.mailboxes("From")), None)
+        reply = next(iter(message.mailboxes("Reply-To")), None)
+        there = {
+            "subject": message.subject,
+            "sender_name": sender.name if sender else "",
+            "sender_address": sender.address if sender else "",
+            "reply_address": reply.address if reply else "",
+        }
+        if set(self.envelope) <= {"subject_variants"} and message.envelope_known:
+            return replace(message, variants=tuple(self.envelope["subject_variants"]))
+        return with_envelope(message, Envelope.from_dict({**there, **self.envelope}))
+
+
+def brief_in(path: Path | None) -> BriefFile:
+    """The brief, a TOML file. ``[wording]`` has ``required`` and ``forbidden`` (they may also stand outside a table) and ``words``;
+
+    ``[practice] domains`` are hosts that stand for real ones, ``[fields] known`` adds to the field list, ``[envelope]`` gives
+    subject, sender_name, sender_address, reply_address, preview_text and subject_variants, ``title`` is the working title.
+    """
     if path is None:
-        return {}
+        return BriefFile()
     try:
-        return tomllib.loads(path.read_text("utf-8"))
+        given = tomllib.loads(path.read_text("utf-8"))
+        known = {known.name for known in fields(Envelope)}
+        envelope = _table(given, "envelope")
+        for name, value in envelope.items():
+            wanted = list if name == "subject_variants" else str
+            if name not in known or not isinstance(value, wanted):
+                raise UnusableBrief(f"[envelope] {name} = {value!r} is none of {', '.join(sorted(known))}, or is of the wrong kind.")
+        return BriefFile(
+            Brief.from_dict(given),
+            frozenset(_texts(given, "fields", "known")),
+            frozenset(domain.lower() for domain in _texts(given, "practice", "domains")),
+            frozenset(word.casefold() for word in _texts(given, "wording", "words")),
+            str(given.get("title", "")),
+            envelope,
+        )
+    except UnusableBrief as refused:
+        refuse(f"The brief “{path}” cannot be used: {refused}")
     except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError) as failure:
         refuse(f"The brief “{path}” cannot be read: {failure}.")
+
+
+def _table(given: Mapping[str, Any], name: str) -> Mapping[str, Any]:
+    table = given.get(name, {})
+    if not isinstance(table, Mapping):
+        raise UnusableBrief(f"“{name}” is a table, written [{name}].")
+    return table
+
+
+def _texts(given: Mapping[str, Any], table: str, name: str) -> list[str]:
+    found = _table(given, table).get(name, [])
+    if not isinstance(found, list):
+        raise UnusableBrief(f"[{table}] {name} is a list of texts.")
+    return [str(entry) for entry in found]
 
 
 def checks_named(only: list[str]) -> list[str] | None:

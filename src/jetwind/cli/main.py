@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import sys
+from datetime import datetime
 from enum import StrEnum
 from pathlib import Path
 from typing import Annotated
@@ -28,7 +29,6 @@ class Format(StrEnum):
 
 #: Options that the catalogue's later checks read; said aloud, so that nobody takes silence for a check.
 _NO_CHECK_YET = {
-    "previous": "--previous is taken but no check of this version compares with it.",
     "rulebook": "--rulebook is taken but this version knows one set of footer rules only.",
     "zone": "--zone is taken but no check of this version reads name records.",
     "sending_host": "--sending-host is taken but no check of this version reads name records.",
@@ -67,21 +67,26 @@ def check(
     message = message_at(path)
     samples, known = readers_in(readers)
     details = brief_in(brief)
-    if previous is not None:
-        message_at(previous)
-    extra = details.get("fields", {}).get("known", []) if isinstance(details.get("fields", {}), dict) else []
-    practice = details.get("practice", {}).get("domains", []) if isinstance(details.get("practice", {}), dict) else []
+    message = details.on(message)
+    now = datetime.now().astimezone()
+    leaves, is_local = planned_time(planned, now)
     context = Context(
         kind=kind,
-        planned=planned_time(planned),
+        planned=leaves,
+        now=now,
+        local_time=is_local and any(sample.values.get("time_zone") for sample in samples),
         readers=samples,
-        known_fields=(known or frozenset()) | frozenset(map(str, extra)) if known is not None or extra else None,
-        practice_domains=frozenset(str(domain).lower() for domain in practice),
+        known_fields=(known or frozenset()) | details.fields if known is not None or details.fields else None,
+        practice_domains=details.practice_domains,
+        previous=message_at(previous) if previous is not None else None,
+        brief=details.brief,
+        word_list=details.word_list,
+        working_title=details.working_title,
     )
     chosen = checks_named(only or [])
     if profiles is not None:
         _profile_ids(profiles)
-    given = {"previous": previous, "rulebook": rulebook, "zone": zone, "sending_host": sending_host, "live": live, "render": render}
+    given = {"rulebook": rulebook, "zone": zone, "sending_host": sending_host, "live": live, "render": render}
     for option, note in _NO_CHECK_YET.items():
         if given[option]:
             typer.echo(f"jetwind: {note}", err=True)

@@ -50,10 +50,18 @@ class EnvelopeForm(forms.Form):
     sender_address = forms.CharField(max_length=254, required=False)
     reply_address = forms.CharField(max_length=254, required=False)
     preview_text = forms.CharField(max_length=300, required=False)
+    subject_variants = forms.CharField(
+        required=False,
+        max_length=5000,
+        label="Further subjects, one on each line",
+        widget=forms.Textarea(attrs={"rows": 3}),
+    )
 
     def envelope(self) -> Envelope:
         """The values for the service."""
-        return Envelope(**{field.name: self.cleaned_data[field.name].strip() for field in dataclasses.fields(Envelope)})
+        data = self.cleaned_data
+        single = {field.name: data[field.name].strip() for field in dataclasses.fields(Envelope) if field.name != "subject_variants"}
+        return Envelope(**single, subject_variants=tuple(line.strip() for line in data["subject_variants"].splitlines() if line.strip()))
 
 
 class PasteForm(DetailsForm, EnvelopeForm):
@@ -67,6 +75,7 @@ class PasteForm(DetailsForm, EnvelopeForm):
         "sender_address",
         "reply_address",
         "preview_text",
+        "subject_variants",
         "title",
         "kind",
         "audience",

@@ -79,4 +79,4 @@ class Revision(models.Model):
     @property
     def given_envelope(self) -> Envelope | None:
         """The envelope that a person gave, or None where the headers speak."""
-        return Envelope(**self.envelope) if self.envelope is not None else None
+        return Envelope.from_dict(self.envelope) if self.envelope is not None else None

@@ -27,7 +27,7 @@ from jetwind.apps.workspace.models import SampleReader, Workspace
 from jetwind.apps.workspace.services import reader_values
 from jetwind.core.fields import fill
 from jetwind.core.message import compose
-from jetwind.core.message.mime import decode_words
+from jetwind.core.message.words import decode_words
 from jetwind.engines.mail import Delivery, MailServer, hand_over
 
 SENDS = "test-send"

@@ -1,5 +1,6 @@
 """What a check is, what it may answer, and how all of them are run."""
 
+from jetwind.core.checking.brief import PLACES, Brief, RequiredItem, UnusableBrief
 from jetwind.core.checking.context import Context, Kind, UnusableSetting, check_settings
 from jetwind.core.checking.declaration import Check, Options, check
 from jetwind.core.checking.finding import (
@@ -19,7 +20,9 @@ from jetwind.core.checking.runner import run, run_check
 from jetwind.core.checking.samples import CheckSample, clear, finds
 
 __all__ = [
+    "PLACES",
     "STATIONS",
+    "Brief",
     "CannotTell",
     "Check",
     "CheckResult",
@@ -33,7 +36,9 @@ __all__ = [
     "Options",
     "Outcome",
     "Place",
+    "RequiredItem",
     "Station",
+    "UnusableBrief",
     "UnusableSetting",
     "check",
     "check_settings",

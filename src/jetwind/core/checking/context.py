@@ -9,7 +9,8 @@ from datetime import datetime
 from enum import StrEnum
 from typing import TYPE_CHECKING, Any
 
-from jetwind.core.message import Sample
+from jetwind.core.checking.brief import Brief
+from jetwind.core.message import Message, Sample
 
 if TYPE_CHECKING:
     from jetwind.core.checking.declaration import Check, Options
@@ -30,10 +31,21 @@ class Kind(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Context:
-    """The circumstances of a review. ``known_fields`` is None where no field list was given."""
+    """The circumstances of a review. ``known_fields`` is None where no field list was given.
+
+    ``local_time`` says that each reader gets the message at the planned hour of their own zone. ``taken_titles`` are the working
+    titles of other messages. ``previous`` is the message this one was copied from. ``word_list`` holds the house's own words.
+    """
 
     kind: Kind = Kind.PROMOTIONAL
     planned: datetime | None = None
+    now: datetime | None = None
+    local_time: bool = False
+    working_title: str = ""
+    taken_titles: frozenset[str] = frozenset()
+    previous: Message | None = None
+    brief: Brief = dataclasses.field(default_factory=Brief)
+    word_list: frozenset[str] = frozenset()
     readers: tuple[Sample, ...] = ()
     known_fields: frozenset[str] | None = None
     practice_domains: frozenset[str] = frozenset()

@@ -95,6 +95,11 @@ class Place:
         return cls._at("header", name, message.header_source, header.span if header else None, None)
 
     @classmethod
+    def in_message(cls, message: Message, octets: Span | None, name: str = "") -> Place:
+        """A stretch of the mail as it was taken in, counted in octets from 0."""
+        return cls._at("message", name, message.raw_source, octets, None)
+
+    @classmethod
     def _at(cls, part: Part, name: str, source: SourceText, span: Span | None, element: int | None) -> Place:
         if span is None:
             return cls(part, name, element=element)

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from typing import Any
 
+from jetwind.core.checking.context import Context, Kind
 from jetwind.core.message import Envelope, Message, Sample, read_bytes
 
 
@@ -13,6 +15,7 @@ class CheckSample:
     """Input text (an .eml, or HTML where it starts with ``<``) and what must come of it.
 
     ``at`` is the text that the finding's place must cover. ``files`` travel with HTML, by name.
+    ``given`` are further circumstances, by their name in ``Context``; ``previous`` is the source of the message this one was copied from.
     """
 
     source: str
@@ -24,6 +27,13 @@ class CheckSample:
     files: Mapping[str, bytes] = field(default_factory=dict)
     envelope: Envelope | None = None
     encoding: str = "utf-8"
+    given: Mapping[str, Any] = field(default_factory=dict)
+    previous: str | None = None
+
+    def context(self) -> Context:
+        """The circumstances that the sample asks for."""
+        previous = CheckSample(self.previous, fires=False).message() if self.previous is not None else None
+        return Context(Kind(self.kind), readers=self.readers, known_fields=self.known_fields, previous=previous, **self.given)
 
     def message(self) -> Message:
         """The sample as a Message."""

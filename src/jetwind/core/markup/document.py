@@ -10,10 +10,10 @@ from __future__ import annotations
 
 import html
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Any
+from typing import Any, Literal
 
 import turbohtml
 
@@ -21,6 +21,8 @@ from jetwind.core.fields import LIQUID, Syntax, mask
 from jetwind.core.fields.syntax import FILLER
 from jetwind.core.source import SourceText, Span
 
+#: Elements whose text holds no references (HTML §13.1.2, raw text).
+_RAW_TEXT = frozenset({"style", "script", "xmp", "iframe", "noembed", "noframes"})
 _VALUE = re.compile(r"(?P<name>[^\s=/>]*)(?:\s*=\s*(?P<quote>[\"']?)(?P<value>.*))?\Z", re.DOTALL)
 
 
@@ -63,22 +65,54 @@ class ParseFault:
     offset: int
 
 
+TokenKind = Literal["text", "start tag", "end tag", "comment", "doctype"]
+
+
+@dataclass(frozen=True, slots=True)
+class Token:
+    """One token of the source: what it is, the tag's name where it has one, and its span. Joined, they are the source."""
+
+    kind: TokenKind
+    name: str
+    span: Span
+
+
 @dataclass(eq=False, slots=True, repr=False)
 class Element:
-    """An element of the tree. ``start_tag`` is None for one that the parser implied (such as ``tbody``)."""
+    """An element of the tree. Spans and attributes are read from the source when they are first asked for."""
 
     tag: str
     index: int
     parent: Element | None
-    start_tag: Span | None
-    end_tag: Span | None
     children: list[Element | TextRun] = field(default_factory=list)
-    _attributes: dict[str, Attribute] | None = None
     _node: Any = None
     _document: Document | None = None
+    _attributes: dict[str, Attribute] | None = None
+    _spans: tuple[Span | None, Span | None] | None = None
 
     def __repr__(self) -> str:
         return f"<{self.tag} #{self.index}>"
+
+    @property
+    def start_tag(self) -> Span | None:
+        """The start tag; None for an element that the parser implied (such as ``tbody``)."""
+        return (self._spans or self._read_spans())[0]
+
+    @property
+    def end_tag(self) -> Span | None:
+        """The end tag; None where none stands in the source."""
+        return (self._spans or self._read_spans())[1]
+
+    def _read_spans(self) -> tuple[Span | None, Span | None]:
+        assert self._document is not None
+        self._spans = self._document.read_spans(self._node)
+        return self._spans
+
+    @property
+    def names(self) -> Collection[str]:
+        """The names of the attributes, lower case, in source order."""
+        names: Collection[str] = self._node.attrs.keys()
+        return names
 
     @property
     def attributes(self) -> dict[str, Attribute]:
@@ -90,6 +124,13 @@ class Element:
 
     def get(self, name: str) -> str | None:
         """The value of an attribute, or None where it is absent."""
+        attrs = self._node.attrs
+        if name not in attrs:
+            return None
+        value = attrs[name]
+        # A list has lost its white space and a filled-in value its fields: those are read from the source.
+        if isinstance(value, str) and FILLER not in value and self._attributes is None:
+            return value
         attribute = self.attributes.get(name)
         return None if attribute is None else attribute.value
 
@@ -170,43 +211,67 @@ class Document:
         """Whether the source starts with a doctype of any kind."""
         return any(isinstance(node, turbohtml.Doctype) for node in self._tree.children)
 
+    @cached_property
+    def tokens(self) -> list[Token]:
+        """The source cut into its tokens (HTML §13.2.5): text, tags, comments, doctypes."""
+        return self._tokens
+
+    @cached_property
+    def end_tags(self) -> list[tuple[str, Span]]:
+        """Every end tag of the source with its name, those that close nothing too."""
+        return [(token.name, token.span) for token in self._tokens if token.kind == "end tag"]
+
     # How the tree is built.
 
+    @cached_property
+    def _is_normal(self) -> bool:
+        """Whether the parser's offsets are the source's: it reads text whose newlines are made alike (HTML §13.2.3.5)."""
+        return "\r" not in self.source.text
+
     def _span(self, location: Any) -> Span:
+        if self._is_normal:
+            return Span(location.start_offset, max(location.start_offset, location.end_offset))
         start = self.source.offset(location.start_line, location.start_col + 1)
         return Span(start, max(start, self.source.offset(location.end_line, location.end_col + 1)))
 
+    def read_spans(self, node: Any) -> tuple[Span | None, Span | None]:
+        """The spans of the start and the end tag of a turbohtml node."""
+        location = node.source_location
+        if location is None:
+            return None, None
+        return (
+            self._span(location.start_tag) if location.start_tag else None,
+            self._span(location.end_tag) if location.end_tag else None,
+        )
+
+    @cached_property
+    def _tokens(self) -> list[Token]:
+        return list(_tokenise(self._masked, self.source))
+
     def _build(self) -> Element:
-        runs = _RunFinder(self._masked, self.source, self.comments)
+        runs = _RunFinder(self._tokens, self._masked, self.source, self.comments)
         root: Element | None = None
+        element_type, text_type = turbohtml.Element, turbohtml.Text
+        elements = self.all_elements
         stack: list[tuple[Any, Element | None]] = [
-            (node, None) for node in reversed(list(self._tree.children)) if isinstance(node, turbohtml.Element)
+            (node, None) for node in reversed(list(self._tree.children)) if isinstance(node, element_type)
         ]
         while stack:
             node, parent = stack.pop()
-            if isinstance(node, turbohtml.Text):
+            if isinstance(node, text_type):
                 if parent is not None:
                     text, span = runs.take(node.data)
                     parent.children.append(TextRun(text, span, parent))
                 continue
-            location = node.source_location
-            element = Element(
-                tag=node.tag,
-                index=len(self.all_elements),
-                parent=parent,
-                start_tag=self._span(location.start_tag) if location and location.start_tag else None,
-                end_tag=self._span(location.end_tag) if location and location.end_tag else None,
-                _node=node,
-                _document=self,
-            )
-            self.all_elements.append(element)
+            element = Element(node.tag, len(elements), parent, [], node, self)
+            elements.append(element)
             if parent is None:
                 root = root or element
             else:
                 parent.children.append(element)
-            children = [child for child in node.children if isinstance(child, turbohtml.Element | turbohtml.Text)]
-            stack.extend((child, element) for child in reversed(children))
-        runs.finish()
+            children = [(child, element) for child in node.children if isinstance(child, (element_type, text_type))]
+            children.reverse()
+            stack += children
         assert root is not None, "the HTML standard always builds an html element"
         return root
 
@@ -240,6 +305,29 @@ class Document:
         return found
 
 
+def _tokenise(masked: SourceText, source: SourceText) -> Iterator[Token]:
+    """The tokens of a source. Text and the references in it are one token; a token ends where the next begins."""
+    kinds: dict[Any, TokenKind] = {
+        turbohtml.TokenType.START_TAG: "start tag",
+        turbohtml.TokenType.END_TAG: "end tag",
+        turbohtml.TokenType.COMMENT: "comment",
+        turbohtml.TokenType.DOCTYPE: "doctype",
+    }
+    starts = source.line_starts
+    end = len(source.text)
+    open_token: tuple[TokenKind, str, int] | None = None
+    for token in turbohtml.tokenize(masked.text, resolve_references=False, capture_source=False, capture_attributes=False):
+        kind: TokenKind = kinds.get(token.type, "text")
+        if kind == "text" and open_token is not None and open_token[0] == "text":
+            continue
+        offset = min(starts[token.line - 1] + token.col, end)
+        if open_token is not None:
+            yield Token(open_token[0], open_token[1], Span(open_token[2], max(open_token[2], offset)))
+        open_token = kind, (token.tag or "").lower() if kind in ("start tag", "end tag") else "", 0 if open_token is None else offset
+    if open_token is not None:
+        yield Token(open_token[0], open_token[1], Span(open_token[2], max(end, open_token[2])))
+
+
 class _RunFinder:
     """Hands out the source spans of text, run by run, in document order.
 
@@ -249,34 +337,24 @@ class _RunFinder:
 
     _AHEAD = 40
 
-    def __init__(self, masked: SourceText, source: SourceText, comments: list[Comment]) -> None:
+    def __init__(self, tokens: list[Token], masked: SourceText, source: SourceText, comments: list[Comment]) -> None:
         self._source = source
-        self._masked = masked
-        self._comments = comments
         self._runs: list[tuple[str, Span]] = []
         self._next = 0
-        self._read()
-
-    def _read(self) -> None:
-        start: int | None = None
-        pieces: list[str] = []
-        text_types = (turbohtml.TokenType.TEXT, turbohtml.TokenType.CHARACTER_REFERENCE)
-        tokens = turbohtml.tokenize(self._masked.text, resolve_references=False, capture_source=True, capture_attributes=False)
+        within = ""
         for token in tokens:
-            if token.type in text_types:
-                if start is None:
-                    start = self._source.offset(token.line, token.col + 1)
-                pieces.append(token.data or "")
-                continue
-            offset = self._source.offset(token.line, token.col + 1)
-            if start is not None:
-                self._runs.append(("".join(pieces), Span(start, max(start, offset))))
-                start, pieces = None, []
-            if token.type == turbohtml.TokenType.COMMENT:
-                end = offset + _length_in_source(self._source.text, offset, token.source or "")
-                self._comments.append(Comment(self._source.text[offset:end].removeprefix("<!--").removesuffix("-->"), Span(offset, end)))
-        if start is not None:
-            self._runs.append(("".join(pieces), Span(start, max(start, len(self._source.text)))))
+            if token.kind == "start tag":
+                within = token.name
+            elif token.kind == "text":
+                text = masked.text[token.span.start : token.span.end]
+                if "&" in text and within not in _RAW_TEXT:
+                    text = html.unescape(text)
+                self._runs.append((text.replace("\r\n", "\n").replace("\r", "\n") if "\r" in text else text, token.span))
+            elif token.kind == "end tag":
+                within = ""
+            elif token.kind == "comment":
+                text = source.text[token.span.start : token.span.end]
+                comments.append(Comment(text.removeprefix("<!--").removesuffix("-->"), token.span))
 
     def take(self, data: str) -> tuple[str, Span | None]:
         """The text of a tree's node as the source has it, and its span."""
@@ -304,19 +382,6 @@ class _RunFinder:
         if FILLER not in data:
             return data
         return html.unescape(self._source.slice(span))
-
-    def finish(self) -> None:
-        """Drop the runs: only spans live on."""
-        self._runs = []
-
-
-def _length_in_source(text: str, offset: int, token_source: str) -> int:
-    """How many characters a token takes in the source as given: CR LF counts two where the token has one."""
-    length = len(token_source)
-    extra = text.count("\r\n", offset, offset + length)
-    while extra and text.count("\r\n", offset, offset + length + extra) > extra:
-        extra = text.count("\r\n", offset, offset + length + extra)
-    return length + extra
 
 
 def parse(text: str, syntax: Syntax = LIQUID) -> Document:

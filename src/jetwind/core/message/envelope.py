@@ -2,19 +2,32 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import asdict, dataclass
+from typing import Any
 
 
 @dataclass(frozen=True, slots=True)
 class Envelope:
-    """Subject, sender and so on as a person gave them. An empty string means: given as empty."""
+    """Subject, sender and so on as a person gave them. An empty string means: given as empty.
+
+    ``subject_variants`` are further subjects for the same content, in the order in which they were given.
+    """
 
     subject: str = ""
     sender_name: str = ""
     sender_address: str = ""
     reply_address: str = ""
     preview_text: str = ""
+    subject_variants: tuple[str, ...] = ()
 
-    def as_dict(self) -> dict[str, str]:
-        """The fields by name."""
-        return asdict(self)
+    def as_dict(self) -> dict[str, Any]:
+        """The fields by name, as JSON takes them. Variants are left out where there are none."""
+        fields = asdict(self)
+        variants = list(fields.pop("subject_variants"))
+        return {**fields, "subject_variants": variants} if variants else fields
+
+    @classmethod
+    def from_dict(cls, fields: Mapping[str, Any]) -> Envelope:
+        """The envelope that ``as_dict`` wrote."""
+        return cls(**{**fields, "subject_variants": tuple(fields.get("subject_variants", ()))})

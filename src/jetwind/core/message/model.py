@@ -14,25 +14,35 @@ from jetwind.core.source import SourceText, Span
 from jetwind.core.styles import Cascade
 
 if TYPE_CHECKING:
+    from jetwind.core.message.outline import Outline
+    from jetwind.core.message.parts import MimePart
     from jetwind.core.message.reading import Reading
 
 
 @dataclass(frozen=True, slots=True)
 class Defect:
-    """Something wrong with the input itself. ``kind`` is for machines, ``text`` one sentence for people."""
+    """Something wrong with the input itself. ``kind`` is for machines, ``text`` one sentence for people.
+
+    ``octets`` is its place in the message as it was taken in, counted in octets from 0.
+    """
 
     kind: str
     text: str
+    octets: Span | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class Header:
-    """One header field. ``raw`` is its unfolded body as sent; ``value`` has encoded-words decoded (RFC 2047)."""
+    """One header field. ``raw`` is its unfolded body as sent; ``value`` has encoded-words decoded (RFC 2047).
+
+    ``octets`` is the whole field as transferred, empty for one that a person gave.
+    """
 
     name: str
     raw: str
     value: str
     span: Span | None
+    octets: bytes = b""
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,12 +55,16 @@ class Mailbox:
 
 @dataclass(frozen=True)
 class TextPart:
-    """The HTML or the plain-text part: its decoded text, the charset used, and its size in octets, decoded from transfer encoding."""
+    """The HTML or the plain-text part: its decoded text, the charset used, and its size in octets, decoded from transfer encoding.
+
+    ``part`` is the part of the mail that it came from, None for a file.
+    """
 
     text: str
     charset: str
     declared_charset: str | None
     octets: int
+    part: MimePart | None = field(default=None, repr=False)
 
     @cached_property
     def source(self) -> SourceText:
@@ -86,6 +100,7 @@ class Message:
     """One exact content, parsed.
 
     ``envelope_known`` is False for HTML that came without any headers: then nothing can be said of a subject or a sender.
+    ``root`` is the tree of parts of a mail; ``variants`` are further subjects that somebody gave for the same content.
     """
 
     sha256: str
@@ -99,8 +114,10 @@ class Message:
     attachments: tuple[Resource, ...]
     defects: tuple[Defect, ...]
     octets: int
+    root: MimePart | None = None
     syntax: Syntax = LIQUID
     given_preview_text: str = ""
+    variants: tuple[str, ...] = ()
 
     def header(self, name: str) -> Header | None:
         """The first header field of that name, whatever its case."""
@@ -110,6 +127,16 @@ class Message:
         """All header fields of that name."""
         return (header for header in self.headers if header.name.lower() == name.lower())
 
+    @cached_property
+    def raw_source(self) -> SourceText:
+        """The mail as it was taken in, one character an octet; empty for what is no mail."""
+        return SourceText(self.root.to_bytes().decode("latin-1") if self.root else "")
+
+    @property
+    def subjects(self) -> tuple[str, ...]:
+        """The subject and its variants."""
+        return (self.subject, *self.variants)
+
     @property
     def subject(self) -> str:
         """The decoded subject, or an empty string."""
@@ -118,9 +145,13 @@ class Message:
 
     def mailboxes(self, name: str) -> tuple[Mailbox, ...]:
         """The mailboxes of an address header such as From or To, groups taken apart."""
+        return tuple(box for header in self.header_fields(name) for box in self.mailboxes_of(header))
+
+    def mailboxes_of(self, header: Header) -> tuple[Mailbox, ...]:
+        """The mailboxes of one header field."""
         from jetwind.core.message.mime import mailboxes
 
-        return tuple(box for header in self.header_fields(name) for box in mailboxes(header.raw))
+        return mailboxes(header.raw)
 
     @cached_property
     def document(self) -> Document | None:
@@ -144,6 +175,13 @@ class Message:
         from jetwind.core.message.reading import Reading
 
         return Reading(self)
+
+    @cached_property
+    def outline(self) -> Outline:
+        """What the parts of the HTML are for: header, body, footer, columns, buttons."""
+        from jetwind.core.message.outline import Outline
+
+        return Outline(self)
 
     @property
     def image_octets(self) -> int:

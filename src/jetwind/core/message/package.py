@@ -114,7 +114,13 @@ def with_envelope(message: Message, envelope: Envelope) -> Message:
     }
     kept = [header for header in message.headers if header.name.title() not in given]
     added = [Header(key, value, value, None) for key, value in given.items() if value]
-    return replace(message, headers=tuple(kept + added), envelope_known=True, given_preview_text=one_line(envelope.preview_text))
+    return replace(
+        message,
+        headers=tuple(kept + added),
+        envelope_known=True,
+        given_preview_text=one_line(envelope.preview_text),
+        variants=tuple(one_line(variant) for variant in envelope.subject_variants),
+    )
 
 
 def _from_mail(data: bytes, shown: str, syntax: Syntax) -> Message:
@@ -123,7 +129,21 @@ def _from_mail(data: bytes, shown: str, syntax: Syntax) -> Message:
     if start[:512].count(0) * 4 > len(start[:512]) or not any(_HEADER_LINE.match(line) or line.startswith(b"From ") for line in lines):
         raise UnusableInput(f"{shown} is not a mail, an HTML file or a zip: it does not start with mail headers such as “Subject:”.")
     pieces = read_mime(start)
-    return Message(hashlib.sha256(data).hexdigest(), "eml", True, *pieces, len(data), syntax)
+    return Message(
+        hashlib.sha256(data).hexdigest(),
+        "eml",
+        True,
+        pieces.header_source,
+        pieces.headers,
+        pieces.html,
+        pieces.text,
+        pieces.images,
+        pieces.attachments,
+        pieces.defects,
+        len(data),
+        pieces.root,
+        syntax,
+    )
 
 
 def _from_files(files: dict[str, bytes], raw: bytes, shown: str, syntax: Syntax) -> Message:
@@ -150,7 +170,18 @@ def _from_files(files: dict[str, bytes], raw: bytes, shown: str, syntax: Syntax)
             defects.append(Defect("not-used", f"“{name}” is in the package but is not a picture; it does not travel with the message."))
     form: Literal["html", "package"] = "html" if list(files) == ["message.html"] else "package"
     return Message(
-        hashlib.sha256(raw).hexdigest(), form, False, SourceText(""), (), html, plain, tuple(images), (), tuple(defects), len(raw), syntax
+        hashlib.sha256(raw).hexdigest(),
+        form,
+        False,
+        SourceText(""),
+        (),
+        html,
+        plain,
+        tuple(images),
+        (),
+        tuple(defects),
+        len(raw),
+        syntax=syntax,
     )
 
 

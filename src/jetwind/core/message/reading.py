@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Literal
 
 from jetwind.core.markup import Element, TextRun
+from jetwind.core.message.prose import Passage
 from jetwind.core.styles.cascade import NEVER_SHOWN
 
 if TYPE_CHECKING:
@@ -71,6 +73,18 @@ class Piece:
     is_no_copy: bool
 
 
+@dataclass(frozen=True, slots=True)
+class InboxPiece:
+    """A piece of what an inbox shows after the subject. ``length`` counts padding too, which pushes what follows out of sight."""
+
+    text: str
+    length: int
+    kind: Literal["given", "hidden", "visible", "alternative text"]
+    link: Element | None = None
+    run: TextRun | None = None
+    element: Element | None = None
+
+
 def tidy(text: str) -> str:
     """White space collapsed and padding characters dropped."""
     return _SPACE.sub(" ", _PADDING.sub("", text)).strip()
@@ -128,6 +142,32 @@ class Reading:
         return self._lines()
 
     @cached_property
+    def passages(self) -> list[Passage]:
+        """The visible copy of the HTML part, a passage a block, in document order."""
+        document = self._message.document
+        if document is None:
+            return []
+        cascade, around = self._message.cascade, _Around()
+        found: list[Passage] = []
+        passage = Passage()
+        last_block: Element | None = None
+        for node in document.body.walk():
+            if isinstance(node, Element):
+                around.enter(node)
+                if node.tag in _BLOCKS:
+                    passage = _closed(found, passage)
+                continue
+            if cascade.is_hidden(node):
+                continue
+            block = around.blocks.get(node.parent.index)
+            if block is not last_block:
+                passage = _closed(found, passage)
+                last_block = block
+            passage.add(node, around.links.get(node.parent.index))
+        _closed(found, passage)
+        return found
+
+    @cached_property
     def hidden_text(self) -> str:
         """All text of the body that a sighted reader never gets to see, styles and scripts left out."""
         shown = (piece.text for piece, hidden in self._all if hidden and not piece.is_no_copy)
@@ -149,6 +189,48 @@ class Reading:
         if self.lead_in:
             return self.lead_in
         return tidy(self.visible_text)[:140]
+
+    def inbox_pieces(self, most_characters: int) -> Iterator[InboxPiece]:
+        """What an inbox would show, up to that many characters: text of the HTML, hidden or not, and alternative texts.
+
+        Common practice, no published source.
+        """
+        taken = 0
+        for piece in self._inbox():
+            if taken >= most_characters:
+                return
+            yield piece
+            taken += piece.length + 1
+
+    def _inbox(self) -> Iterator[InboxPiece]:
+        given = self._message.given_preview_text
+        if given:
+            yield InboxPiece(given, len(given), "given")
+        document = self._message.document
+        if document is None:
+            text = self._message.text.text.strip() if self._message.text else ""
+            if text and not given:
+                yield InboxPiece(tidy(text[:2000]), len(text[:2000]), "visible")
+            return
+        cascade, around = self._message.cascade, _Around()
+        started = False
+        for node in document.body.walk():
+            if isinstance(node, Element):
+                around.enter(node)
+                alt = (node.get("alt") or "").strip() if node.tag == "img" else ""
+                if alt and not cascade.is_hidden(node):
+                    yield InboxPiece(alt, len(alt), "alternative text", around.links.get(node.index), element=node)
+                continue
+            if node.parent.index in around.no_copy:
+                continue
+            raw = _SPACE.sub(" ", node.text).strip()
+            hidden = cascade.is_hidden(node)
+            # Hidden text counts before the copy begins; later it belongs to a layout for other screens.
+            if not raw or (hidden and started):
+                continue
+            text = tidy(node.text)
+            started = started or (bool(text) and not hidden)
+            yield InboxPiece(text, len(raw), "hidden" if hidden else "visible", around.links.get(node.parent.index), node, node.parent)
 
     @cached_property
     def _all(self) -> list[tuple[Piece, bool]]:
@@ -190,6 +272,14 @@ class Reading:
             pieces.append(_PADDING.sub("", node.text))
         lines = (_SPACE.sub(" ", line).strip() for line in "".join(_flatten(pieces)).split("\0"))
         return "\n".join(line for line in lines if line)
+
+
+def _closed(found: list[Passage], passage: Passage) -> Passage:
+    """Keep a passage that has words, and begin the next."""
+    if passage.text.strip():
+        found.append(passage)
+        return Passage()
+    return Passage() if passage.text else passage
 
 
 def _flatten(pieces: list[str]) -> list[str]:

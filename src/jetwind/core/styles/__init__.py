@@ -2,5 +2,16 @@
 
 from jetwind.core.styles.cascade import Cascade
 from jetwind.core.styles.declarations import Declaration, declarations, length_px, urls
+from jetwind.core.styles.placed import PlacedDeclaration, Rule, placed_declarations, rules
 
-__all__ = ["Cascade", "Declaration", "declarations", "length_px", "urls"]
+__all__ = [
+    "Cascade",
+    "Declaration",
+    "PlacedDeclaration",
+    "Rule",
+    "declarations",
+    "length_px",
+    "placed_declarations",
+    "rules",
+    "urls",
+]

@@ -7,7 +7,8 @@ from collections.abc import Iterator
 
 from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.message import Message
-from jetwind.core.message.mime import codec_name, document_charset
+from jetwind.core.message.mime import document_charset
+from jetwind.core.message.words import codec_name
 
 _MAIL = "From: a@kiln.org\nSubject: x\nMIME-Version: 1.0\nContent-Type: text/html{}\nContent-Transfer-Encoding: 8bit\n\n{}\n"
 _UTF8 = '<meta charset="utf-8"><p>Grüße</p>'

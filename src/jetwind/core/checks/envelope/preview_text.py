@@ -2,14 +2,21 @@
 
 from __future__ import annotations
 
+import difflib
 import re
 from collections.abc import Iterator
+from dataclasses import dataclass
 
 from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checks.needs import need_headers
 from jetwind.core.facts import phrase_pattern
-from jetwind.core.message import Message
+from jetwind.core.fields import token_shapes
+from jetwind.core.markup import source_span
+from jetwind.core.message import Envelope, Message
+from jetwind.core.message.reading import InboxPiece
 
 _WORD = re.compile(r"[^\W\d_]{2,}")
+_WORD_OR_NUMBER = re.compile(r"\w+")
 _ADDRESS = re.compile(r"(?:https?://|www\.)\S+|\S+@\S+\.\S+", re.IGNORECASE)
 #: An inbox row has room for little more than this after a subject.
 _FIRST = 40
@@ -39,6 +46,10 @@ _FIRST = 40
 )
 def find_missing(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """Hidden lead-in text, or words in the first 40 visible characters, can stand as preview text."""
+    yield from _missing(message)
+
+
+def _missing(message: Message) -> Iterator[Hit]:
     if message.given_preview_text:
         return
     if message.document is None:
@@ -74,3 +85,167 @@ def _reads(text: str) -> bool:
     """Whether a text has words of its own once addresses and "view in browser" phrases are taken away."""
     rest = phrase_pattern("phrases", "view_in_browser").sub(" ", _ADDRESS.sub(" ", text))
     return len(_WORD.findall(rest)) >= 2 or (bool(rest.strip()) and not rest.isascii() and len(rest.strip()) >= 4)
+
+
+@dataclass(frozen=True)
+class LeakOptions(Options):
+    """``shown_characters``: how much an inbox row shows after the subject, at least."""
+
+    shown_characters: int = 40
+
+
+_HIDDEN = "<div style='display:none'>"
+
+
+@check(
+    id="envelope.preheader-leak",
+    name="Inbox row runs into menu or technical text",
+    level=Level.FIX,
+    why="After a short preview text the inbox goes on with menu words, an address or picture descriptions.",
+    fix="Make the preview text longer, or pad it, so that nothing else fits beside it.",
+    basis="Common practice, no published source",
+    options=LeakOptions,
+    samples=[
+        clear(f"<body>{_HIDDEN}Twelve glazes at a fifth off until Sunday evening</div><a href='x'>View in browser</a><p>Hello</p></body>"),
+        clear(f"<body>{_HIDDEN}Spring is here{'&#847;&zwnj;&nbsp;' * 40}</div><a href='x'>View in browser</a></body>"),
+        clear("<body><h1>Spring glaze sale</h1><p>Twelve glazes at a fifth off, from Tuesday.</p></body>"),
+        clear("<body><p>Hello {{ first_name }}, your pots are ready. <a href='x'>Come by</a> today.</p></body>"),
+        clear("<body><a href='x'>Your pots are ready to collect</a><p>Come by from Tuesday.</p></body>"),
+        clear("Subject: Hi\n\nYour pots are ready for collection.\n"),
+        finds(
+            f"<body>{_HIDDEN}Spring is here</div><a href='x'>View in browser</a><p>Twelve glazes at a fifth off</p></body>",
+            at="View in browser",
+        ),
+        finds("<body><p>Spring glaze sale. View this email in your browser</p><p>y</p></body>"),
+        finds("<body><p>Spring sale</p><p>https://kiln.org/sale</p><p>y</p></body>", at="https://kiln.org/sale"),
+        finds(f"<body>{_HIDDEN}Spring glaze sale</div><img src='a.png' alt='Logo of the Kiln Works'><p>y</p></body>"),
+        finds(
+            f"<body>{_HIDDEN}Spring glaze sale</div><a href='a'>Shop</a> <a href='b'>Courses</a> <a href='c'>Studio</a><p>y</p></body>",
+            at="Shop",
+        ),
+        finds("<body><p>Hello %%FIRST_NAME%%, spring is here</p></body>", at="%%FIRST_NAME%%"),
+    ],
+)
+def find_leak(message: Message, context: Context, options: LeakOptions) -> Iterator[Hit]:
+    """What an inbox shows after the subject is copy, without menu, browser link, address, alternative text or raw field."""
+    if any(True for _ in _missing(message)):
+        return
+    pieces = list(message.reading.inbox_pieces(options.shown_characters))
+    room = options.shown_characters
+    menu = _menu(pieces)
+    for piece in pieces:
+        leak = _leak(piece, room)
+        if leak is None and piece is menu:
+            leak = "menu words", 0, len(piece.text)
+        if leak is not None:
+            what, start, end = leak
+            yield Hit(
+                "After {shown} characters the inbox row runs into {what}: {words}",
+                _place(message, piece, start, end),
+                {"shown": options.shown_characters - room + start, "what": what, "words": piece.text[start:end]},
+                identity=f"{what}:{piece.text[start:end].casefold()}",
+            )
+            return
+        room -= piece.length + 1
+
+
+def _leak(piece: InboxPiece, room: int) -> tuple[str, int, int] | None:
+    if piece.kind == "alternative text":
+        return "an alternative text", 0, len(piece.text)
+    for what, matches in (
+        ("“view in browser”", phrase_pattern("phrases", "view_in_browser").finditer(piece.text)),
+        ("an address", _ADDRESS.finditer(piece.text)),
+    ):
+        for match in matches:
+            if match.start() < room:
+                return what, match.start(), match.end()
+    for span in token_shapes(piece.text):
+        if span.start < room and not piece.text.startswith(("{{", "{%"), span.start):
+            return "a raw field", span.start, span.end
+    return None
+
+
+def _menu(pieces: list[InboxPiece]) -> InboxPiece | None:
+    """The first of three short links in a row, which is what a menu is."""
+    row: list[InboxPiece] = []
+    for piece in pieces:
+        if piece.link is not None and len(piece.text.split()) <= 3 and (not row or row[-1].link is not piece.link):
+            row.append(piece)
+            if len(row) == 3:
+                return row[0]
+        elif piece.text.strip("|·•–-/ "):
+            row = []
+    return None
+
+
+def _place(message: Message, piece: InboxPiece, start: int, end: int) -> Place:
+    document = message.document
+    if piece.kind == "given":
+        return Place.in_header(message, "Preview text")
+    if document is None:
+        return Place.in_text(message, None)
+    if piece.run is not None and piece.run.span is not None:
+        at = piece.run.text.find(piece.text[start:end])
+        if at >= 0:
+            span = source_span(document.source.slice(piece.run.span), piece.run.span, at, at + end - start)
+            return Place.in_html(message, span, piece.run.parent.index)
+        return Place.in_html(message, piece.run.span, piece.run.parent.index)
+    element = piece.element
+    return Place.in_html(message, element.start_tag if element else None, element.index if element else None)
+
+
+@dataclass(frozen=True)
+class RepeatOptions(Options):
+    """``likeness``: from 0 to 1, how like the subject the start of the preview text may not be."""
+
+    likeness: float = 0.9
+
+
+@check(
+    id="envelope.preheader-repeats-subject",
+    name="Preview text repeats the subject",
+    level=Level.FIX,
+    why="The inbox row says the same thing twice, and the second half of the invitation is lost.",
+    fix="Let the preview text go on where the subject ends.",
+    basis="Common practice, no published source",
+    options=RepeatOptions,
+    samples=[
+        clear(
+            f"Subject: Spring glaze sale\nFrom: a@kiln.org\nContent-Type: text/html\n\n<body>{_HIDDEN}Twelve glazes at a fifth off</div></body>"
+        ),
+        clear("<p>Spring is here, and so is our new kiln.</p>", envelope=Envelope(subject="Spring", sender_address="a@kiln.org")),
+        clear(
+            "<p>Your slot on Tuesday is free</p>",
+            envelope=Envelope(
+                subject="Your slot on Tuesday is booked, come by", preview_text="Bring your own shelves", sender_address="a@b.org"
+            ),
+        ),
+        finds(
+            f"Subject: Spring glaze sale\nFrom: a@kiln.org\nContent-Type: text/html\n\n<body>{_HIDDEN}Spring glaze sale: save</div><p>x</p></body>"
+        ),
+        finds("<p>x</p>", envelope=Envelope(subject="Spring glaze sale", preview_text="SPRING GLAZE SALE!", sender_address="a@kiln.org")),
+        finds(
+            "<body><h1>Spring glaze sale</h1><p>Go</p></body>", envelope=Envelope(subject="Spring glaze sale!", sender_address="a@kiln.org")
+        ),
+    ],
+)
+def find_repeats(message: Message, context: Context, options: RepeatOptions) -> Iterator[Hit]:
+    """The preview text does not begin with the subject."""
+    need_headers(message)
+    subject = _plain(message.subject)
+    pieces = list(message.reading.inbox_pieces(len(message.subject) + 20))
+    start = _plain(" ".join(piece.text for piece in pieces))[: len(subject)]
+    if len(subject) < 8 or not pieces:
+        return
+    likeness = difflib.SequenceMatcher(None, subject, start, autojunk=False).ratio()
+    if likeness >= options.likeness:
+        yield Hit(
+            "The preview text begins with the subject: {start}",
+            _place(message, pieces[0], 0, len(pieces[0].text)),
+            {"start": start, "likeness": round(likeness, 2)},
+            identity=subject,
+        )
+
+
+def _plain(text: str) -> str:
+    return " ".join(_WORD_OR_NUMBER.findall(text.casefold()))

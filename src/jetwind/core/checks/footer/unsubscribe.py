@@ -15,7 +15,7 @@ from jetwind.core.message.reading import tidy
 from jetwind.core.source import Span
 
 #: Words inside an address, where words run together: unsubscribe, opt-out, abmelden …
-_IN_ADDRESS = re.compile(
+ADDRESS_WORDS = re.compile(
     r"unsub|opt[-_]?out|abmeld|abbestell|desinscri|desabonn|disiscri|baja\b|afmeld|uitschrijv|list[-_]?remove|remove[-_]?me", re.IGNORECASE
 )
 #: Names that say nothing by themselves: then the sentence around them speaks.
@@ -35,7 +35,7 @@ def unsubscribe_link(message: Message) -> Link | None:
     """The first visible link by which a reader leaves the list, told by its words, its address, or the sentence around it."""
     words = phrase_pattern("phrases", "unsubscribe")
     source = message.html.text if message.html else message.text.text if message.text else ""
-    if not words.search(message.reading.visible_text) and not _IN_ADDRESS.search(unquote(source)) and not words.search(source):
+    if not words.search(message.reading.visible_text) and not ADDRESS_WORDS.search(unquote(source)) and not words.search(source):
         return None
     candidates = list(links(message)) if message.html else list(text_links(message))
     for link in candidates:
@@ -43,7 +43,7 @@ def unsubscribe_link(message: Message) -> Link | None:
             continue
         if not link.address or link.address == "#" or link.scheme == "javascript":
             continue
-        if words.search(link.name) or _IN_ADDRESS.search(unquote(link.address)):
+        if words.search(link.name) or ADDRESS_WORDS.search(unquote(link.address)):
             return link
         if link.element is not None and (
             words.search(_before(link.element)) or (_VAGUE.match(link.name) and words.search(_sentence(link.element)))

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from functools import partial
 
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checks import copy as copies
+from jetwind.core.checks.copy import Copy
 from jetwind.core.facts import phrases
-from jetwind.core.markup import source_span
 from jetwind.core.message import Message
 from jetwind.core.source import Span
 
@@ -54,33 +56,24 @@ _MASKED = re.compile(r"(?<![X*•])[X*•]{2,4}(?:[ -]?[X*•]{2,4}){0,4}[ -]?\d
 )
 def find_placeholder(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """Visible copy, alternative texts, subject and preview text hold no filler Latin and no template leftovers."""
-    subject = message.header("Subject")
-    for found in _leftovers(subject.value if subject else ""):
-        yield _hit(found, (subject.value if subject else ""), Place.in_header(message, "Subject", subject))
-    for found in _leftovers(message.given_preview_text):
-        yield _hit(found, message.given_preview_text, Place.in_header(message, "Preview text"))
-    document = message.document
-    if document is not None:
-        for piece in (*message.reading.lead_in_pieces, *message.reading.pieces):
-            run = piece.run
-            for found in _leftovers(run.text):
-                span = source_span(document.source.slice(run.span), run.span, found.start, found.end) if run.span else run.parent.start_tag
-                yield _hit(found, run.text, Place.in_html(message, span, run.parent.index))
-        for image in document.elements("img"):
-            alt = image.attributes.get("alt")
-            for found in _leftovers(alt.value if alt else ""):
-                assert alt is not None
-                span = source_span(document.source.slice(alt.value_span), alt.value_span, found.start, found.end)
-                yield _hit(found, alt.value, Place.in_html(message, span, image.index))
+    for copy in _pieces(message):
+        for found in _leftovers(copy.text):
+            place = copy.place(found.start, found.end)
+            words = copy.text[found.start : found.end].strip()
+            yield Hit("“{words}” is sample text.", place, {"words": words}, identity=f"{place.part}:{place.name}:{words.casefold()}")
+
+
+def _pieces(message: Message) -> Iterator[Copy]:
+    """All copy; of the plain text, a line each, since a leftover that is a whole line is none inside a sentence."""
+    for source in (copies.subjects, copies.preview, copies.html, copies.alternative_texts):
+        yield from source(message)
     if message.text is not None:
         for line in re.finditer(r"[^\r\n]+", message.text.text):
-            for found in _leftovers(line[0]):
-                yield _hit(found, line[0], Place.in_text(message, found.shifted(line.start())))
+            yield Copy(line[0], copies.TEXT, partial(_in_line, message, line.start()))
 
 
-def _hit(found: Span, text: str, place: Place) -> Hit:
-    words = text[found.start : found.end].strip()
-    return Hit("“{words}” is sample text.", place, {"words": words}, identity=f"{place.part}:{place.name}:{words.casefold()}")
+def _in_line(message: Message, at: int, start: int, end: int) -> Place:
+    return Place.in_text(message, Span(at + start, at + end))
 
 
 def _leftovers(text: str) -> Iterator[Span]:

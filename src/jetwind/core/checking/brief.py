@@ -1,0 +1,91 @@
+"""The brief: what a message must say and must not say, and where."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+#: Places that an item may be asked for in, by the word used for them.
+PLACES = ("HTML", "plain text", "subject", "preview text")
+
+
+class UnusableBrief(ValueError):
+    """A brief that cannot be read; the text names the entry and the remedy."""
+
+
+@dataclass(frozen=True, slots=True)
+class RequiredItem:
+    """Words that must stand in each of ``places``; a place that the message does not have asks nothing."""
+
+    text: str
+    places: tuple[str, ...] = ("HTML", "plain text")
+
+
+@dataclass(frozen=True, slots=True)
+class Brief:
+    """Required and forbidden wording of one message."""
+
+    required: tuple[RequiredItem, ...] = ()
+    forbidden: tuple[str, ...] = ()
+
+    @classmethod
+    def from_dict(cls, given: Mapping[str, Any]) -> Brief:
+        """A brief of plain values: ``required`` and ``forbidden`` are lists of texts, or of tables with ``text`` and ``places``.
+
+        Raises:
+            UnusableBrief: an entry is neither, or names a place that does not exist.
+        """
+        wording = given.get("wording", {})
+        if not isinstance(wording, Mapping):
+            raise UnusableBrief("“wording” is a table, [wording], with the lists “required” and “forbidden”.")
+        required = [_required(entry) for entry in _entries({**given, **wording}, "required")]
+        forbidden = [_required(entry).text for entry in _entries({**given, **wording}, "forbidden")]
+        return cls(tuple(required), tuple(forbidden))
+
+    def as_dict(self) -> dict[str, Any]:
+        """The plain values that ``from_dict`` reads."""
+        return {
+            "required": [{"text": item.text, "places": list(item.places)} for item in self.required],
+            "forbidden": list(self.forbidden),
+        }
+
+
+def _entries(given: Mapping[str, Any], key: str) -> list[Any]:
+    entries = given.get(key, [])
+    if isinstance(entries, str):
+        return [entries]
+    if not isinstance(entries, (list, tuple)):
+        raise UnusableBrief(f"“{key}” is a list of texts, not {type(entries).__name__}.")
+    return list(entries)
+
+
+def _required(entry: Any) -> RequiredItem:
+    if isinstance(entry, str) and entry.strip():
+        return RequiredItem(entry.strip())
+    if not isinstance(entry, Mapping) or not isinstance(entry.get("text"), str) or not entry["text"].strip():
+        raise UnusableBrief(f"An item of the brief is a text, or a table with “text” and “places”, not {entry!r}.")
+    places = entry.get("places", entry.get("in", RequiredItem("").places))
+    places = [places] if isinstance(places, str) else places
+    if not isinstance(places, (list, tuple)):
+        raise UnusableBrief(f"The places of “{entry['text']}” are a list, not {places!r}.")
+    return RequiredItem(entry["text"].strip(), tuple(dict.fromkeys(_place(place, entry["text"]) for place in places)))
+
+
+_SPELLINGS = {
+    "html": "HTML",
+    "plain text": "plain text",
+    "text": "plain text",
+    "plain": "plain text",
+    "subject": "subject",
+    "preview text": "preview text",
+    "preview": "preview text",
+    "preheader": "preview text",
+}
+
+
+def _place(word: Any, text: str) -> str:
+    found = _SPELLINGS.get(" ".join(str(word).lower().replace("_", " ").replace("-", " ").split()))
+    if found is None:
+        raise UnusableBrief(f"“{text}” names the place {word!r}; there are {', '.join(PLACES)}.")
+    return found

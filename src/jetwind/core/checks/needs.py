@@ -1,0 +1,33 @@
+"""What a check may need, or say in one sentence why it has no answer."""
+
+from __future__ import annotations
+
+from jetwind.core.checking import CannotTell, DoesNotApply
+from jetwind.core.markup import Document
+from jetwind.core.message import Message, TextPart
+
+
+def need_headers(message: Message) -> None:
+    """Raises CannotTell where nothing is known of subject and sender."""
+    if not message.envelope_known:
+        raise CannotTell("the input has no headers")
+
+
+def need_html(message: Message) -> tuple[TextPart, Document]:
+    """The HTML part and its tree. Raises DoesNotApply where there is none."""
+    if message.html is None or message.document is None:
+        raise DoesNotApply("the message has no HTML part")
+    return message.html, message.document
+
+
+def need_text(message: Message) -> TextPart:
+    """The plain-text part. Raises DoesNotApply where there is none."""
+    if message.text is None:
+        raise DoesNotApply("the message has no plain-text part")
+    return message.text
+
+
+def need_mail(message: Message) -> None:
+    """Raises DoesNotApply for what is no mail as transferred."""
+    if message.root is None:
+        raise DoesNotApply("the input is not a mail as it is transferred")

@@ -1,0 +1,173 @@
+"""The plain text is plain, wraps, and has a way out."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+from html.entities import html5
+
+from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checks.footer.unsubscribe import ADDRESS_WORDS, unsubscribe_link
+from jetwind.core.checks.needs import need_text
+from jetwind.core.facts import phrase_pattern
+from jetwind.core.fields import token_shapes
+from jetwind.core.message import Message
+from jetwind.core.source import Span
+
+_HEAD = "From: a@kiln.org\nSubject: x\n"
+_BOTH = (
+    f"{_HEAD}MIME-Version: 1.0\nContent-Type: multipart/alternative; boundary=b\n\n--b\nContent-Type: text/plain; charset=utf-8\n\n"
+    "{}\n--b\nContent-Type: text/html; charset=utf-8\n\n{}\n--b--\n"
+)
+
+_TAGS = (
+    "a|abbr|address|article|b|big|blockquote|body|br|button|caption|center|code|col|colgroup|dd|del|div|dl|dt|em|font|footer|form|h[1-6]|head|header|hr|html|i|iframe"
+    "|img|input|ins|label|li|link|main|meta|nav|ol|p|pre|s|script|section|small|span|strike|strong|style|sub|sup|table|tbody|td|tfoot|th|thead|title|tr|u|ul"
+)
+_TAG = re.compile(
+    rf"</(?:{_TAGS})\s*>|<(?:{_TAGS})(?:\s+[a-z-]+\s*=\s*(?:\"[^\"<>]*\"|'[^'<>]*'|[^\s\"'<>]+))*\s*/?>|<!--|<!doctype\b", re.IGNORECASE
+)
+_PROPERTY = "color|background(?:-[a-z]+)?|font(?:-[a-z]+)?|margin(?:-[a-z]+)?|padding(?:-[a-z]+)?|border(?:-[a-z]+)*|(?:max-|min-)?(?:width|height)|display|text-[a-z]+|line-height"
+_CSS = re.compile(rf"@media\b[^{{\n]{{0,80}}\{{|[.#\w][\w .,#:>*-]{{0,80}}\{{\s*(?:{_PROPERTY})\s*:[^{{}}]{{1,200}}[;}}]", re.IGNORECASE)
+_ENTITY = re.compile(r"&(?:#\d{2,6}|#[xX][0-9a-fA-F]{2,5}|[A-Za-z][A-Za-z0-9]{1,30});")
+
+
+@check(
+    id="text.residue",
+    name="Markup left in the plain text",
+    level=Level.STOP,
+    why="Readers of the plain text get tags, style rules and codes between the words.",
+    fix="Make the plain text afresh from the HTML, or delete the leftovers.",
+    basis="Common practice, no published source",
+    samples=[
+        clear(f"{_HEAD}\nShop <https://kiln.org/shop>, write to <hello@kiln.org>, 3 < 4 > 2, I <3 clay. R&D; Q&A; {{{{ first_name }}}}\n"),
+        clear(f"{_HEAD}\nOn Monday <name> said: {{ note: bring clay }}\n"),
+        clear(
+            _BOTH.format("Wrap rows in <table> and use &nbsp; for gaps.", "<p>Wrap rows in &lt;table&gt; and use &amp;nbsp; for gaps.</p>")
+        ),
+        clear(f"{_HEAD}\nSee https://kiln.org/?a=1&copy=2&lang=en\n"),
+        finds(f"{_HEAD}\nSpring <b>sale</b> now\n", at="<b>"),
+        finds(f"{_HEAD}\nHello<br>there\n", at="<br>"),
+        finds(f"{_HEAD}\nSpring&nbsp;sale &rsquo;\n", at="&nbsp;"),
+        finds(f"{_HEAD}\n.button {{ color: red; }}\nSpring sale\n"),
+        finds(f"{_HEAD}\n@media only screen and (max-width: 600px) {{\n\nSpring\n"),
+        finds(f'{_HEAD}\n<td style="padding:0">Spring</td>\n', at='<td style="padding:0">'),
+    ],
+)
+def find_residue(message: Message, context: Context, options: Options) -> Iterator[Hit]:
+    """The plain text holds no tags, no CSS and no entities."""
+    text = need_text(message)
+    shown = message.reading.visible_text if message.html is not None else ""
+    for what, pattern in (("a tag", _TAG), ("CSS", _CSS), ("an entity", _ENTITY)):
+        for match in pattern.finditer(text.text):
+            if what == "an entity" and not match[0].startswith("&#") and match[0][1:] not in html5:
+                continue
+            if any(True for _ in message.syntax.tokens(match[0])) or match[0] in shown:
+                continue
+            yield Hit(
+                "The plain text shows {what}: {words}",
+                Place.in_text(message, Span(match.start(), match.end())),
+                {"what": what, "words": match[0], "count": sum(1 for _ in pattern.finditer(text.text))},
+                identity=f"{what}:{match[0][:40]}",
+            )
+            break
+
+
+@dataclass(frozen=True)
+class LineOptions(Options):
+    """``most_octets``: the longest line that mail can carry. ``most_characters``: the longest line that reads well unwrapped."""
+
+    most_octets: int = 998
+    most_characters: int = 78
+
+
+@check(
+    id="text.line-long",
+    name="Long lines in the plain text",
+    level=Level.NOTE,
+    why="Programs that do not wrap make the reader scroll sideways; over 998 octets servers may cut the line.",
+    fix="Break lines at 72 characters, or send the part as format=flowed or quoted-printable.",
+    basis="RFC 5322 §2.1.1; RFC 3676 §4 (from memory)",
+    options=LineOptions,
+    samples=[
+        clear(f"{_HEAD}\n{'word ' * 15}\n"),
+        clear(f"{_HEAD}\nhttps://kiln.org/{'a' * 120}\n"),
+        clear(f"{_HEAD}Content-Type: text/plain; format=flowed\n\n{'word ' * 40}\n"),
+        clear(f"{_HEAD}Content-Type: text/plain\nContent-Transfer-Encoding: quoted-printable\n\n" + "word =\n" * 40 + "\n"),
+        finds(f"{_HEAD}\n{'word ' * 20}\n"),
+        finds(f"{_HEAD}\n{'a' * 1000}\n"),
+    ],
+)
+def find_line_long(message: Message, context: Context, options: LineOptions) -> Iterator[Hit]:
+    """No line has more than 998 octets as transferred, nor more than 78 characters where nothing wraps it."""
+    text = need_text(message)
+    if text.part is None:
+        raise DoesNotApply("the part is wrapped when it is sent")
+    if text.part.transfer_encoding in ("quoted-printable", "base64"):
+        return
+    flows = text.part.parameter("format").lower() == "flowed"
+    for match in re.finditer(r"[^\r\n]+", text.text):
+        octets = len(match[0].encode(text.charset, "replace"))
+        place = Place.in_text(message, Span(match.start(), match.end()))
+        if octets > options.most_octets:
+            yield Hit(
+                "A line has {octets} octets; mail carries {limit}.",
+                place,
+                {"octets": octets, "limit": options.most_octets},
+                level=Level.STOP,
+            )
+            return
+    longest = max(
+        (match for match in re.finditer(r"[^\r\n]+", text.text) if " " in match[0].strip()),
+        key=lambda match: len(match[0].rstrip()),
+        default=None,
+    )
+    if longest is not None and not flows and len(longest[0].rstrip()) > options.most_characters:
+        yield Hit(
+            "The longest line has {characters} characters and nothing wraps it.",
+            Place.in_text(message, Span(longest.start(), longest.end())),
+            {"characters": len(longest[0].rstrip()), "limit": options.most_characters},
+            identity="unwrapped",
+        )
+
+
+@check(
+    id="text.unsubscribe-missing",
+    name="No way to unsubscribe in the plain text",
+    level=Level.STOP,
+    why="A reader of the plain text has no way out, which the law demands.",
+    fix="Write the unsubscribe address into the footer of the plain text.",
+    basis="15 U.S.C. 7704(a)(3) (from memory)",
+    samples=[
+        clear(f"{_HEAD}\nNews.\n\nUnsubscribe: https://kiln.org/u?m=1\n"),
+        clear(f"{_HEAD}\nNews.\n\nUnsubscribe: {{{{ unsubscribe_url }}}}\n"),
+        clear(f"{_HEAD}\nNews.\n\nTo unsubscribe, write to leave@kiln.org\n"),
+        clear(f"{_HEAD}\nNews.\n\nhttps://kiln.org/unsubscribe/9f3\n"),
+        clear(f"{_HEAD}\nNews.\n\nAbmelden: www.kiln.org/p/9f3\n"),
+        clear(f"{_HEAD}\nYour receipt\n", kind="transactional"),
+        clear("<a href='https://kiln.org/u'>Unsubscribe</a>"),
+        finds(f"{_HEAD}\nNews.\n\nShop: https://kiln.org/shop\n"),
+        finds(_BOTH.format("News.", "<a href='https://kiln.org/u'>Unsubscribe</a>")),
+        finds(f"{_HEAD}\nNews.\n\nYou can unsubscribe at the studio.\n"),
+    ],
+)
+def find_unsubscribe_missing(message: Message, context: Context, options: Options) -> Iterator[Hit]:
+    """The plain text of a message to an audience has an address by which a reader leaves the list."""
+    if not context.kind.is_bulk:
+        raise DoesNotApply("a transactional message needs no unsubscribe address")
+    text = need_text(message)
+    if not text.text.strip():
+        raise DoesNotApply("the plain-text part is empty")
+    if unsubscribe_link(replace(message, html=None)) is not None or _has_field_or_bare_host(message, text.text):
+        return
+    yield Hit("The plain text has no address to unsubscribe.", Place("text"), identity="missing")
+
+
+def _has_field_or_bare_host(message: Message, text: str) -> bool:
+    words = phrase_pattern("phrases", "unsubscribe")
+    spans = [token.span for token in message.syntax.tokens(text)] + list(token_shapes(text))
+    spans += [Span(match.start(), match.end()) for match in re.finditer(r"\bwww\.\S+", text)]
+    return any(
+        ADDRESS_WORDS.search(text[span.start : span.end]) or words.search(text[max(0, span.start - 200) : span.end + 80]) for span in spans
+    )

@@ -1,0 +1,107 @@
+"""Letters are the ones that were meant."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from html.entities import html5
+
+from jetwind.core.checking import Context, Hit, Level, Options, check, clear, finds
+from jetwind.core.checks import copy as copies
+from jetwind.core.message import Envelope, Message
+
+#: What the octets 80 to BF look like when UTF-8 is read as windows-1252.
+_TAIL = "\u0080-\u00bf€‚ƒ„…†‡ˆ‰Š‹ŒŽ‘’“”•–—˜™š›œžŸ"
+_TWO = re.compile(f"[ÂÃ][{_TAIL}]")
+_TWO_ROW = re.compile(f"(?:[Ä-ß][{_TAIL}]){{3,}}")
+_MORE = re.compile(f"[à-ï][{_TAIL}]{{2}}|[ð-ô][{_TAIL}]{{3}}")
+#: After a capital these are ordinary closing marks: “IRMÔ, «CRÈME CARÂ», CAFÉ™.
+_CLOSING = "»”“’‘…™®›—–«"
+_ENTITY = re.compile(r"&(?:#\d{2,6}|#[xX][0-9a-fA-F]{2,5}|[A-Za-z][A-Za-z0-9]{1,30});")
+_LOST = re.compile("[\ufffd\u0080-\u009f]")
+
+
+@check(
+    id="wording.mojibake",
+    name="Garbled letters",
+    level=Level.STOP,
+    why="The reader sees codes and wrong letters where accents, quotes and dashes should stand.",
+    fix="Type the letters anew, save as UTF-8, and do not encode entities twice.",
+    basis="Unicode Standard §3.9 (UTF-8; from memory)",
+    samples=[
+        clear("<p>Crème brûlée, naïve façade, Ångström, «IRMÃ», Â, 25 °C, 3 × 4, “CAFÉ”, O’Brien — £5 · €6 … ™</p>"),
+        clear("<p>Привет, мир! Привіт. Γειά σου. こんにちは 🏺</p>"),
+        clear("<p>Fish &amp; chips, A&nbsp;&lt;&nbsp;B, R&D; AT&T</p>"),
+        clear("<p>PÃO E MAÇÃ, NÃO. «CRÊPE BRÛLÉE»</p>"),
+        finds("<p>Itâ€™s ready</p>", at="â€™"),
+        finds("<p>Only Â£24</p>", at="Â£"),
+        finds("<p>CrÃ¨me brÃ»lÃ©e</p>", at="Ã¨"),
+        finds("<p>Caf\ufffd</p>", at="\ufffd"),
+        finds("<p>ÐŸÑ€Ð¸Ð²ÐµÑ‚</p>"),
+        finds("<p>ðŸº Pots</p>".replace("ðŸº", "ðŸ\u008fº")),
+        finds("<p>Ready&amp;nbsp;now</p>", at="&amp;nbsp;"),
+        finds("<p>x</p>", envelope=Envelope(subject="Fish &amp; chips", sender_address="a@b.org")),
+        finds("Subject: x\nFrom: a@b.org\nContent-Type: text/plain; charset=utf-8\n\nItâ€™s ready\n", at="â€™"),
+        finds("<img src='cid:a' alt='CafÃ©'>", at="Ã©"),
+    ],
+)
+def find_garbled(message: Message, context: Context, options: Options) -> Iterator[Hit]:
+    """The copy holds no UTF-8 that was decoded twice, no replacement characters, and no entities shown as text."""
+    told: set[tuple[str, str]] = set()
+    for copy in copies.all_copy(message):
+        found = next(_garbled(copy.text, entities=copy.where != copies.TEXT), None)
+        if found is None or (copy.where, found[0]) in told:
+            continue
+        words, start, end, meant = found
+        told.add((copy.where, words))
+        yield Hit(
+            "“{words}” in the {where} should be “{meant}”." if meant else "“{words}” in the {where} is a letter that was lost.",
+            copy.place(start, end),
+            {"words": words, "where": copy.where, "meant": meant},
+            identity=f"{copy.where}:{words}",
+        )
+
+
+def _garbled(text: str, *, entities: bool) -> Iterator[tuple[str, int, int, str]]:
+    """The first garbled stretch: its words, its place, and what was meant, where that can be told."""
+    found: list[tuple[str, int, int, str]] = []
+    if not text.isascii():
+        for pattern in (_MORE, _TWO_ROW, _TWO):
+            for match in pattern.finditer(text):
+                meant = _meant(match[0])
+                before = text[max(0, match.start() - 1) : match.start()]
+                if not meant or (pattern is _TWO and match[0][1] in _CLOSING and before.isupper()):
+                    continue
+                found.append((match[0], match.start(), match.end(), meant))
+                break
+        lost = _LOST.search(text)
+        if lost and not any(start <= lost.start() < end for _, start, end, _ in found):
+            found.append((lost[0], lost.start(), lost.end(), ""))
+    if entities and "&" in text:
+        for match in _ENTITY.finditer(text):
+            if match[0].startswith("&#") or match[0][1:] in html5:
+                found.append((match[0], match.start(), match.end(), _entity(match[0])))
+                break
+    yield from sorted(found, key=lambda item: item[1])[:1]
+
+
+def _entity(reference: str) -> str:
+    from html import unescape
+
+    return unescape(reference) if unescape(reference).strip() else "a space"
+
+
+def _meant(garbled: str) -> str:
+    octets = bytearray()
+    for char in garbled:
+        try:
+            octets += char.encode("cp1252")
+        except UnicodeEncodeError:
+            if ord(char) > 0xFF:
+                return ""
+            octets.append(ord(char))
+    try:
+        meant = octets.decode("utf-8")
+    except UnicodeDecodeError:
+        return ""
+    return meant if all(char.isprintable() or char == "\u00a0" for char in meant) else ""

@@ -1,0 +1,164 @@
+"""No word stands twice, and every word is spelt as the dictionary has it."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, check, clear, finds
+from jetwind.core.checks import copy as copies
+from jetwind.core.checks.copy import Copy
+from jetwind.core.facts import phrases
+from jetwind.core.facts.spelling import dictionaries, is_known, suggestion
+from jetwind.core.fields import mask, token_shapes
+from jetwind.core.message import Envelope, Message
+from jetwind.core.message.language import declared as declared_language
+from jetwind.core.message.language import detect, languages_of, primary_subtag
+
+_TWICE = re.compile(r"(?<![\w’'@/.#-])(?P<word>[^\W\d_]{2,})(?P<gap>\s+)(?P<again>(?P=word))(?![\w’'@/-]|\.\w)", re.IGNORECASE)
+#: A shorter line of plain text ends where its author broke it, so words on both sides belong to two things.
+_FULL_LINE = 50
+
+
+@check(
+    id="wording.repeated-word",
+    name="Same word twice in a row",
+    level=Level.FIX,
+    why="A slip like the the makes a careful message look careless.",
+    fix="Delete one of the two words.",
+    basis="Common practice, no published source",
+    samples=[
+        clear("<p>All that that glaze had had was luster. No no, very very good.</p>"),
+        clear("<p>Duran Duran played at Baden Baden.</p>"),
+        clear("<p>The kiln. The kiln is hot. Go, go! 10 10 pots</p>"),
+        clear("<p>{{ name }} {{ name }}, hello</p>"),
+        clear("<a href='a'>Shop</a> <a href='b'>Shop</a>"),
+        clear("<table><tr><td>raku</td><td>raku</td></tr></table><p>glaze</p><p>glaze</p>"),
+        clear("<html lang='de'><p>Die Schalen, die die Schule brennt.</p></html>"),
+        clear("Subject: x\nFrom: a@b.org\n\nglaze\nglaze\n"),
+        finds("<p>Come to the the kiln</p>", at="the the"),
+        finds("<p>Come to <b>the</b> the kiln</p>", at="the</b> the"),
+        finds("<p>The the kiln is hot</p>", at="The the"),
+        finds("<p>x</p>", envelope=Envelope(subject="Our spring spring sale", sender_address="a@b.org")),
+        finds("Subject: x\nFrom: a@b.org\n\nCome to the\tthe kiln\n", at="the\tthe"),
+    ],
+)
+def find_repeated(message: Message, context: Context, options: Options) -> Iterator[Hit]:
+    """No word is followed by itself, save words and names that do so rightly."""
+    exempt = frozenset(phrases("phrases", "doubled_words"))
+    told: set[tuple[str, int]] = set()
+    for copy in copies.all_copy(message):
+        text = mask(copy.text, message.syntax)
+        for match in _TWICE.finditer(text):
+            word = match["word"].lower()
+            is_name = match["word"][0].isupper() and match["again"][0].isupper()
+            if word in exempt or is_name or word in context.word_list or _is_broken(message, copy, match):
+                continue
+            place = copy.place(match.start(), match.end())
+            key = (copy.where + word, place.start.offset if place.start else match.start())
+            if key in told:
+                continue
+            told.add(key)
+            yield Hit(
+                "“{words}” stands twice in the {where}.",
+                place,
+                {"words": match["word"], "where": copy.where},
+                identity=f"{copy.where}:{_around(text, match)}",
+            )
+
+
+def _around(text: str, match: re.Match[str]) -> str:
+    return text[max(0, match.start() - 20) : match.end() + 20].casefold()
+
+
+def _is_broken(message: Message, copy: Copy, match: re.Match[str]) -> bool:
+    """Whether the two words belong to two things: two links, or two lines of a list."""
+    first, second = copy.place(match.start("word"), match.end("word")), copy.place(match.start("again"), match.end("again"))
+    if copy.where == copies.HTML and message.document is not None and first.element != second.element:
+        elements = message.document.all_elements
+        holders = [elements[place.element] if place.element is not None else None for place in (first, second)]
+        links = [
+            next((one.index for one in (holder, *holder.ancestors()) if one.tag == "a"), None) if holder else None for holder in holders
+        ]
+        return links[0] != links[1]
+    if copy.where == copies.TEXT and message.text is not None and first.start and second.start:
+        between = message.text.text[first.start.offset : second.start.offset]
+        if "\n" in between or "\r" in between:
+            line_start = max(message.text.text.rfind("\n", 0, first.start.offset), message.text.text.rfind("\r", 0, first.start.offset)) + 1
+            return first.start.offset - line_start < _FULL_LINE
+    return False
+
+
+_ADDRESS = re.compile(r"(?:https?://|mailto:|www\.)\S+|\S+@\S+", re.IGNORECASE)
+_LATIN = re.compile(r"[a-zß-ɏ']+\Z")
+_WORD = re.compile(r"(?<![\w@./#&%+-])[^\W\d_]+(?:['’ʼ][^\W\d_]+)*(?![\w@/]|[.&]\w)")
+
+
+@check(
+    id="wording.spelling",
+    name="Word unknown to the dictionary",
+    level=Level.NOTE,
+    why="Spelling slips cost trust, and spelling slips in bulk look like fraud.",
+    fix="Correct the word, or add it to the workspace's word list.",
+    basis="dictionary: Debian's hunspell packages, or the one that the package chunspell carries",
+    samples=[
+        clear("<p>The colour of the glaze is the color of the sea; we can't organise or organize more.</p>"),
+        clear("<p>Ask Tove at Saltmarsh about SKU ABX-12 or tove@kiln.org and https://kiln.org/sprng.</p>"),
+        clear("<p>Hello {{ frist_name }}, your [[custmer_nr]] is here</p>"),
+        clear("<p>A grog-rich stoneware clay</p>", given={"word_list": frozenset(["grog", "stoneware"])}),
+        clear("<html lang='tlh'><p>nuqneH jupwI' qaleghneS</p></html>"),
+        clear(
+            "<p>Der Ofen ist heute nicht voll, und wir brennen morgen mit Ihnen die Schalen, die Sie mit uns für das Fest gemacht haben; bitte kommen Sie um neun, denn der Ofen wird dann gleich geschlossen, und es ist kalt. Wir sind auch am Abend da, und der Tee ist warm, das ist sicher.</p>"
+        ),
+        finds("<p>We have recieved your pots and glazes</p>", at="recieved"),
+        finds("<html lang='en'><p>Spring <b>glazez</b> are here</p></html>", at="glazez"),
+        finds("<p>x</p>", envelope=Envelope(subject="Your slot is confirmd", sender_address="a@b.org")),
+        finds("Subject: x\nFrom: a@b.org\n\nYour slot is confirmd now\n", at="confirmd"),
+    ],
+)
+def find_unknown_words(message: Message, context: Context, options: Options) -> Iterator[Hit]:
+    """Every ordinary word stands in the dictionary of the message's language or in the workspace's word list."""
+    language = _language(message)
+    if not dictionaries(language):
+        raise CannotTell(f"there is no dictionary of the language “{language}”")
+    known = frozenset(word.casefold() for word in context.word_list)
+    told: set[str] = set()
+    for copy in copies.all_copy(message):
+        if copy.where == copies.TEXT and message.html is not None:
+            continue
+        text = _ADDRESS.sub(lambda match: " " * len(match[0]), mask(copy.text, message.syntax))
+        shapes = list(token_shapes(copy.text))
+        for match in _WORD.finditer(text):
+            word = match[0].replace("’", "'").replace("ʼ", "'")
+            # A capital marks a name as a rule, and capitals throughout an abbreviation or a code.
+            if (
+                word != word.lower()
+                or len(word) < 4
+                or not _LATIN.match(word)
+                or word in told
+                or word in known
+                or any(match.start() in span for span in shapes)
+            ):
+                continue
+            if (
+                is_known(language, word)
+                or word.removesuffix("'s") in known
+                or is_known(language, word.removesuffix("'s"))
+                or is_known(language, word.capitalize())
+            ):
+                continue
+            told.add(word)
+            near = suggestion(language, word)
+            yield Hit(
+                "“{word}” is not in the dictionary; perhaps “{near}”." if near else "“{word}” is not in the dictionary.",
+                copy.place(match.start(), match.end()),
+                {"word": word, "near": near, "where": copy.where},
+                identity=word,
+            )
+
+
+def _language(message: Message) -> str:
+    said = declared_language(message)
+    tag = primary_subtag(said[1].value) if said else ""
+    detected = detect(message.reading.visible_text)
+    return detected or tag or languages_of(message)[0]

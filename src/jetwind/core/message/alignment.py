@@ -1,0 +1,139 @@
+"""The HTML's text and the plain-text part held against each other, sentence by sentence."""
+
+from __future__ import annotations
+
+import difflib
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass
+from itertools import pairwise
+from typing import TYPE_CHECKING, Any
+
+from jetwind.core.markup import Element
+from jetwind.core.message.prose import sentences
+from jetwind.core.source import Span
+
+if TYPE_CHECKING:
+    from jetwind.core.message.model import Message
+
+_WORD = re.compile(r"\w+")
+_PARAGRAPH = re.compile(r"[^\r\n]*\S[^\r\n]*(?:(?:\r\n|\r|\n)[ \t]*[^\s*•>\-–—=_#|+][^\r\n]*)*")
+_ADDRESS = re.compile(r"[<(\[]?(?:https?://|www\.|mailto:)\S+", re.IGNORECASE)
+#: Below this share of its words in a row, a sentence does not stand on the other side.
+LIKE = 0.6
+
+
+@dataclass(frozen=True, slots=True)
+class Sentence:
+    """A sentence of one side: its words, its place in that side's source, and the element it starts in."""
+
+    text: str
+    span: Span | None
+    element: Element | None = None
+    is_link: bool = False
+
+    @property
+    def words(self) -> list[str]:
+        """Its words for comparison: no addresses, no case, no marks."""
+        return _WORD.findall(_ADDRESS.sub(" ", self.text).casefold().replace("’", "'"))
+
+
+@dataclass(frozen=True, slots=True)
+class Pair:
+    """One row of the comparison: a sentence on either side, or on one alone; ``likeness`` is 0 to 1."""
+
+    html: Sentence | None
+    text: Sentence | None
+    likeness: float
+
+
+def html_sentences(message: Message) -> list[Sentence]:
+    """The sentences of the visible copy, in order."""
+    if message.document is None:
+        return []
+    source = message.document.source
+    found = []
+    for passage in message.reading.passages:
+        for span in sentences(passage.text):
+            place, element = passage.span(source, span.start, span.end)
+            found.append(Sentence(passage.text[span.start : span.end], place, element, passage.is_link))
+    return found
+
+
+def text_sentences(message: Message) -> list[Sentence]:
+    """The sentences of the plain-text part: lines of a paragraph belong together, list items and rules do not."""
+    if message.text is None:
+        return []
+    found = []
+    for match in _PARAGRAPH.finditer(message.text.text):
+        flat = re.sub(r"[\r\n\t]", " ", match[0])
+        for span in sentences(flat):
+            text = re.sub(r"\s+", " ", flat[span.start : span.end])
+            if _WORD.search(text):
+                found.append(Sentence(text, span.shifted(match.start())))
+    return found
+
+
+class Shingles:
+    """The words of one side in pairs, to ask how much of a sentence stands there in order, wherever it stands."""
+
+    def __init__(self, side: Iterable[Sentence]) -> None:
+        words = [word for sentence in side for word in sentence.words]
+        self._words = frozenset(words)
+        self._pairs = frozenset(pairwise(words))
+
+    def share(self, sentence: Sentence) -> float:
+        """The share of the sentence's pairs of words, from 0 to 1, that this side has; 1 for a sentence without words."""
+        words = sentence.words
+        if not words:
+            return 1.0
+        if len(words) == 1:
+            return float(words[0] in self._words)
+        pairs = list(pairwise(words))
+        return sum(pair in self._pairs for pair in pairs) / len(pairs)
+
+
+def missing(side: list[Sentence], other: list[Sentence]) -> list[Sentence]:
+    """Sentences of one side that the other lacks."""
+    shingles = Shingles(other)
+    return [sentence for sentence in side if shingles.share(sentence) < LIKE]
+
+
+def align(html: list[Sentence], text: list[Sentence]) -> list[Pair]:
+    """Both sides in rows: equal sentences face each other, changed ones where they are alike, the rest stand alone."""
+    left = [" ".join(sentence.words) for sentence in html]
+    right = [" ".join(sentence.words) for sentence in text]
+    rows: list[Pair] = []
+    matcher = difflib.SequenceMatcher(None, left, right, autojunk=False)
+    for tag, i1, i2, j1, j2 in matcher.get_opcodes():
+        if tag == "equal":
+            rows.extend(Pair(html[i], text[j], 1.0) for i, j in zip(range(i1, i2), range(j1, j2), strict=True))
+        else:
+            rows.extend(_changed(html[i1:i2], text[j1:j2]))
+    return rows
+
+
+def _changed(html: list[Sentence], text: list[Sentence]) -> list[Pair]:
+    """A stretch that differs: each sentence of the HTML takes the likest one that is still to come on the other side."""
+    rows: list[Pair] = []
+    at = 0
+    for sentence in html:
+        words = sentence.words
+        best: tuple[float, int] = (0.0, -1)
+        for index in range(at, min(at + 12, len(text))):
+            likeness = _likeness(words, text[index].words)
+            if likeness > best[0]:
+                best = (likeness, index)
+        if best[0] >= LIKE:
+            rows.extend(Pair(None, other, 0.0) for other in text[at : best[1]])
+            rows.append(Pair(sentence, text[best[1]], best[0]))
+            at = best[1] + 1
+        else:
+            rows.append(Pair(sentence, None, 0.0))
+    rows.extend(Pair(None, other, 0.0) for other in text[at:])
+    return rows
+
+
+def _likeness(left: list[str], right: list[str]) -> float:
+    matcher: difflib.SequenceMatcher[Any] = difflib.SequenceMatcher(None, left, right, autojunk=False)
+    return matcher.ratio() if matcher.real_quick_ratio() >= LIKE and matcher.quick_ratio() >= LIKE else 0.0

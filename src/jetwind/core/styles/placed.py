@@ -1,0 +1,100 @@
+"""Every declaration of a document with its place: in style attributes, and in style elements with selector and media query."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
+
+import tinycss2
+
+from jetwind.core.markup import Document, Element, source_span
+from jetwind.core.source import SourceText, Span
+from jetwind.core.styles.declarations import Declaration, declarations, from_nodes
+
+
+@dataclass(frozen=True, slots=True)
+class Rule:
+    """A style rule: its selector list as nodes and its declarations. ``within`` are the preludes of the at-rules around it, outermost first."""
+
+    prelude: tuple[Any, ...]
+    declarations: tuple[Declaration, ...]
+    within: tuple[tuple[str, str], ...]
+
+
+@lru_cache(maxsize=64)
+def rules(css: str) -> tuple[Rule, ...]:
+    """The style rules of a sheet in order (CSS Syntax 3 §9), those inside at-rules too. Each sheet is read once."""
+    found: list[Rule] = []
+    stack: list[tuple[Any, tuple[tuple[str, str], ...]]] = [
+        (node, ()) for node in reversed(tinycss2.parse_stylesheet(css, skip_comments=True, skip_whitespace=True))
+    ]
+    while stack:
+        node, within = stack.pop()
+        if node.type == "qualified-rule":
+            content = tinycss2.parse_blocks_contents(node.content, skip_comments=True, skip_whitespace=True)
+            found.append(Rule(tuple(node.prelude), from_nodes(content), within))
+        elif node.type == "at-rule" and node.content is not None and node.lower_at_keyword in ("media", "supports", "layer", "container"):
+            inner = (*within, (node.lower_at_keyword, tinycss2.serialize(node.prelude).strip()))
+            nested = tinycss2.parse_rule_list(node.content, skip_comments=True, skip_whitespace=True)
+            stack.extend((child, inner) for child in reversed(nested))
+        elif node.type == "at-rule" and node.content is not None and node.lower_at_keyword == "font-face":
+            content = tinycss2.parse_blocks_contents(node.content, skip_comments=True, skip_whitespace=True)
+            found.append(Rule((), from_nodes(content), (*within, ("font-face", ""))))
+    return tuple(found)
+
+
+@dataclass(frozen=True, slots=True)
+class PlacedDeclaration:
+    """A declaration, the element whose attribute or style block holds it, its rule where it has one, and the span of name and value."""
+
+    declaration: Declaration
+    element: Element
+    rule: Rule | None
+    span: Span
+
+
+def placed_declarations(document: Document) -> Iterator[PlacedDeclaration]:
+    """All declarations in source order of their holders."""
+    for element in document.elements():
+        if element.tag == "style":
+            run = next((child for child in element.children if not isinstance(child, Element)), None)
+            if run is None or run.span is None:
+                continue
+            given = SourceText(document.source.slice(run.span))
+            for rule in rules(element.text):
+                for declaration in rule.declarations:
+                    start = given.offset(declaration.line, declaration.column)
+                    yield PlacedDeclaration(
+                        declaration, element, rule, Span(run.span.start + start, run.span.start + _end(given.text, start))
+                    )
+        elif "style" in element.names:
+            attribute = element.attributes.get("style")
+            if attribute is None:
+                continue  # a copy that the parser made of a misnested element; the original has its place
+            text = SourceText(attribute.value)
+            for declaration in declarations(attribute.value):
+                start = text.offset(declaration.line, declaration.column)
+                raw = document.source.slice(attribute.value_span)
+                yield PlacedDeclaration(declaration, element, None, source_span(raw, attribute.value_span, start, _end(text.text, start)))
+
+
+def _end(css: str, start: int) -> int:
+    """Where a declaration ends: before the semicolon or brace that is not inside a string or brackets (CSS Syntax 3 §5.4.6)."""
+    quote, depth, at = "", 0, start
+    while at < len(css):
+        char = css[at]
+        if quote:
+            at += char == "\\"
+            quote = "" if char == quote else quote
+        elif char in "\"'":
+            quote = char
+        elif char in "([":
+            depth += 1
+        elif char in ")]":
+            depth -= 1
+        elif depth <= 0 and char in ";}":
+            break
+        at += 1
+    return min(len(css[:at].rstrip()), len(css)) if css[start:at].strip() else at
