@@ -326,6 +326,8 @@ def _tokenise(masked: SourceText, source: SourceText) -> Iterator[Token]:
         open_token = kind, (token.tag or "").lower() if kind in ("start tag", "end tag") else "", 0 if open_token is None else offset
     if open_token is not None:
         yield Token(open_token[0], open_token[1], Span(open_token[2], max(end, open_token[2])))
+    elif end:
+        yield Token("comment", "", Span(0, end))  # a bogus comment that ends with the source gives no token
 
 
 class _RunFinder:

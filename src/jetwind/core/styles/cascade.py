@@ -5,17 +5,11 @@ Order follows CSS Cascade 4 §6: importance, then style attribute, then specific
 
 from __future__ import annotations
 
-import re
 from functools import cached_property
-from typing import Any
-
-import tinycss2
 
 from jetwind.core.markup import Document, Element, TextRun
-from jetwind.core.styles.declarations import Declaration, declarations, from_nodes, length_px
-
-_PSEUDO_ELEMENT = re.compile(r"::|:(?:before|after|first-line|first-letter)\b", re.IGNORECASE)
-_DYNAMIC = re.compile(r":(?:hover|active|focus|visited|target|checked)", re.IGNORECASE)
+from jetwind.core.styles.declarations import declarations, length_px
+from jetwind.core.styles.matching import Match, matches
 
 #: Elements whose text is never shown (HTML §15.3.1).
 NEVER_SHOWN = frozenset({"head", "style", "script", "title", "template", "noframes", "datalist", "meta", "link"})
@@ -31,10 +25,10 @@ class Cascade:
     def value(self, element: Element, name: str) -> str | None:
         """The value that wins for ``name`` on this very element (nothing is inherited), or None."""
         best: tuple[tuple[bool, bool, tuple[int, int, int], int], str] | None = None
-        for order, (specificity, found) in enumerate(self._rules.get(element.index, ())):
-            for declaration in found:
+        for match in self._rules.get(element.index, ()):
+            for declaration in match.rule.declarations:
                 if declaration.name == name:
-                    rank = (declaration.important, False, specificity, order)
+                    rank = (declaration.important, False, match.specificity, match.order)
                     if best is None or rank >= best[0]:
                         best = (rank, declaration.value)
         for order, declaration in enumerate(declarations(element.get("style") or "")):
@@ -73,48 +67,11 @@ class Cascade:
         return clips and any(length_px(self.value(element, name)) == 0 for name in ("max-height", "height", "max-width", "width"))
 
     @cached_property
-    def _rules(self) -> dict[int, list[tuple[tuple[int, int, int], tuple[Declaration, ...]]]]:
-        """Rules that hit each element, by element index, in order of appearance."""
-        hits: dict[int, list[tuple[tuple[int, int, int], tuple[Declaration, ...]]]] = {}
-        for block in self._document.elements("style"):
-            for rule in tinycss2.parse_stylesheet(block.text, skip_comments=True, skip_whitespace=True):
-                if rule.type != "qualified-rule":
-                    continue
-                found = from_nodes(tinycss2.parse_blocks_contents(rule.content, skip_comments=True, skip_whitespace=True))
-                if not found:
-                    continue
-                for selector in _selectors(rule.prelude):
-                    if _PSEUDO_ELEMENT.search(selector) or _DYNAMIC.search(selector):
-                        continue
-                    try:
-                        elements = self._document.select(selector)
-                    except ValueError:
-                        continue
-                    for element in elements:
-                        hits.setdefault(element.index, []).append((_specificity(selector), found))
-        return hits
+    def _rules(self) -> dict[int, list[Match]]:
+        """Rules outside media queries that hit each element, by element index, in order of appearance."""
+        return {index: kept for index, hits in matches(self._document).items() if (kept := [hit for hit in hits if not hit.rule.within])}
 
 
 def _only_text(element: Element) -> bool:
     """A tiny font size is also the usual way to close gaps between pictures; it hides only where text takes it as it is."""
     return any(isinstance(child, TextRun) and child.text.strip() for child in element.children)
-
-
-def _selectors(prelude: list[Any]) -> list[str]:
-    """A selector list cut at its top-level commas."""
-    groups: list[list[Any]] = [[]]
-    for node in prelude:
-        if node.type == "literal" and node.value == ",":
-            groups.append([])
-        else:
-            groups[-1].append(node)
-    return [text for group in groups if (text := tinycss2.serialize(group).strip())]
-
-
-def _specificity(selector: str) -> tuple[int, int, int]:
-    """Ids, classes with attributes and pseudo-classes, types (Selectors 4 §17), counted on the text."""
-    bare = re.sub(r"\[[^\]]*\]", "[]", selector)
-    ids = len(re.findall(r"#[\w-]+", bare))
-    classes = len(re.findall(r"\.[\w-]+|\[\]|(?<!:):(?!:)[\w-]+", bare))
-    types = len(re.findall(r"(?:^|[\s>+~(])[a-zA-Z][\w-]*", bare))
-    return ids, classes, types
