@@ -69,8 +69,11 @@ def plain_text(message: Message) -> Iterator[Copy]:
 
 def all_copy(message: Message) -> Iterator[Copy]:
     """All of it, in the order in which a reader meets it."""
-    for source in (subjects, preview, html, alternative_texts, plain_text):
-        yield from source(message)
+    return iter(
+        message.shared(
+            "copy", lambda: [copy for source in (subjects, preview, html, alternative_texts, plain_text) for copy in source(message)]
+        )
+    )
 
 
 def _in_header(message: Message, name: str, header: Header | None, start: int, end: int) -> Place:

@@ -62,6 +62,10 @@ class Link:
 
 def links(message: Message) -> Iterator[Link]:
     """Links of the HTML part in document order; of the plain text where there is no HTML."""
+    return iter(message.shared("links", lambda: tuple(_links(message))))
+
+
+def _links(message: Message) -> Iterator[Link]:
     document = message.document
     if document is None:
         yield from text_links(message)

@@ -28,16 +28,34 @@ _VALUE = re.compile(r"(?P<name>[^\s=/>]*)(?:\s*=\s*(?P<quote>[\"']?)(?P<value>.*
 
 @dataclass(frozen=True, slots=True)
 class Attribute:
-    """One attribute: ``value`` with character references resolved, and the spans of the whole, its name, its value.
-
-    ``value_span`` covers the characters inside the quotes; it is empty, after the name, for an attribute without value.
-    """
+    """One attribute: ``value`` with character references resolved, and the spans of the whole, its name, its value."""
 
     name: str
     value: str
     span: Span
-    name_span: Span
-    value_span: Span
+    _source: SourceText = field(repr=False, compare=False)
+
+    @property
+    def name_span(self) -> Span:
+        """The characters of the name."""
+        return Span(self.span.start, self.span.start + len(self.name))
+
+    @property
+    def value_span(self) -> Span:
+        """The characters inside the quotes; empty, after the name, for an attribute without value."""
+        start, end = value_bounds(self._source.slice(self.span))
+        return Span(self.span.start + start, self.span.start + end)
+
+
+def value_bounds(raw: str) -> tuple[int, int]:
+    """Where the value begins and ends in the source of an attribute."""
+    match = _VALUE.match(raw)
+    assert match is not None, "the pattern matches any text"
+    start = match.start("value") if match["value"] is not None else len(match["name"])
+    end = len(raw)
+    if match["quote"] and raw.endswith(match["quote"]) and end > start:
+        end -= 1
+    return start, end
 
 
 @dataclass(eq=False, slots=True, repr=False)
@@ -173,7 +191,8 @@ class Document:
     def __init__(self, source: SourceText, syntax: Syntax) -> None:
         self.source = source
         self.syntax = syntax
-        self._masked = SourceText(mask(source.text, syntax))
+        masked = mask(source.text, syntax)
+        self._masked = source if masked is source.text else SourceText(masked)
         self._tree = turbohtml.parse(self._masked.text, positions=True, source_locations=True)
         self.comments: list[Comment] = []
         self.all_elements: list[Element] = []
@@ -231,8 +250,9 @@ class Document:
     def _span(self, location: Any) -> Span:
         if self._is_normal:
             return Span(location.start_offset, max(location.start_offset, location.end_offset))
-        start = self.source.offset(location.start_line, location.start_col + 1)
-        return Span(start, max(start, self.source.offset(location.end_line, location.end_col + 1)))
+        starts, end = self.source.line_starts, len(self.source.text)
+        start = min(starts[location.start_line - 1] + location.start_col, end)
+        return Span(start, max(start, min(starts[location.end_line - 1] + location.end_col, end)))
 
     def read_spans(self, node: Any) -> tuple[Span | None, Span | None]:
         """The spans of the start and the end tag of a turbohtml node."""
@@ -282,26 +302,16 @@ class Document:
             return {}
         values = node.attrs
         found: dict[str, Attribute] = {}
+        source, masked = self.source, self._masked
         for name, place in location.attrs.items():
             span = self._span(place)
-            raw = self.source.slice(span)
-            match = _VALUE.match(raw)
-            assert match is not None, "the pattern matches any text"
-            start = match.start("value") if match["value"] is not None else len(match["name"])
-            end = len(raw)
-            if match["quote"] and raw.endswith(match["quote"]) and end > start:
-                end -= 1
             value = values.get(name, "")
-            value = " ".join(value) if isinstance(value, list) else (value or "")
-            if raw != self._masked.slice(span) or name == "class":
+            # A list has lost its white space, and a field was masked: both are read from the source.
+            if not isinstance(value, str) or (masked is not source and source.slice(span) != masked.slice(span)):
+                raw = source.slice(span)
+                start, end = value_bounds(raw)
                 value = html.unescape(raw[start:end])
-            found[name] = Attribute(
-                name,
-                value,
-                span,
-                Span(span.start, span.start + len(match["name"])),
-                Span(span.start + start, span.start + end),
-            )
+            found[name] = Attribute(name, value, span, source)
         return found
 
 

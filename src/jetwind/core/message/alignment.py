@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import difflib
 import re
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
+from functools import cached_property, partial
 from itertools import pairwise
 from typing import TYPE_CHECKING, Any
 
@@ -23,19 +24,28 @@ _ADDRESS = re.compile(r"[<(\[]?(?:https?://|www\.|mailto:)\S+", re.IGNORECASE)
 LIKE = 0.6
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Sentence:
-    """A sentence of one side: its words, its place in that side's source, and the element it starts in."""
+    """A sentence of one side: its words, and ``place``, which gives its span and the element it starts in."""
 
     text: str
-    span: Span | None
-    element: Element | None = None
+    place: Callable[[], tuple[Span | None, Element | None]]
     is_link: bool = False
 
-    @property
+    @cached_property
     def words(self) -> list[str]:
         """Its words for comparison: no addresses, no case, no marks."""
         return _WORD.findall(_ADDRESS.sub(" ", self.text).casefold().replace("’", "'"))
+
+    @property
+    def span(self) -> Span | None:
+        """Its place in that side's source."""
+        return self.place()[0]
+
+    @property
+    def element(self) -> Element | None:
+        """The element it starts in; None in plain text."""
+        return self.place()[1]
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,8 +65,8 @@ def html_sentences(message: Message) -> list[Sentence]:
     found = []
     for passage in message.reading.passages:
         for span in sentences(passage.text):
-            place, element = passage.span(source, span.start, span.end)
-            found.append(Sentence(passage.text[span.start : span.end], place, element, passage.is_link))
+            place = partial(passage.span, source, span.start, span.end)
+            found.append(Sentence(passage.text[span.start : span.end], place, passage.is_link))
     return found
 
 
@@ -70,8 +80,12 @@ def text_sentences(message: Message) -> list[Sentence]:
         for span in sentences(flat):
             text = re.sub(r"\s+", " ", flat[span.start : span.end])
             if _WORD.search(text):
-                found.append(Sentence(text, span.shifted(match.start())))
+                found.append(Sentence(text, partial(_as_it_is, span.shifted(match.start()))))
     return found
+
+
+def _as_it_is(span: Span) -> tuple[Span | None, Element | None]:
+    return span, None
 
 
 class Shingles:

@@ -50,6 +50,11 @@ def _languages_of() -> dict[str, list[str]]:
     return found
 
 
+def detected(message: Message) -> str | None:
+    """The language that the function words of the visible copy belong to."""
+    return message.shared("language", lambda: detect(message.reading.visible_text))
+
+
 def detect(text: str) -> str | None:
     """The language that the function words of a text belong to, or None where they do not tell."""
     words = [word.lower() for word in _WORD.findall(text)]
@@ -76,7 +81,6 @@ def languages_of(message: Message) -> list[str]:
     found = []
     if (said := declared(message)) is not None:
         found.append(primary_subtag(said[1].value))
-    detected = detect(message.reading.visible_text)
-    if detected:
-        found.append(detected)
+    if told := detected(message):
+        found.append(told)
     return list(dict.fromkeys([*filter(None, found), "en"]))

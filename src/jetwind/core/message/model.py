@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING, Any, Literal, TypeVar
 
 from jetwind.core.fields import LIQUID, Syntax
 from jetwind.core.markup import Document, parse
@@ -17,6 +17,8 @@ if TYPE_CHECKING:
     from jetwind.core.message.outline import Outline
     from jetwind.core.message.parts import MimePart
     from jetwind.core.message.reading import Reading
+
+Made = TypeVar("Made")
 
 
 @dataclass(frozen=True, slots=True)
@@ -191,6 +193,18 @@ class Message:
     def resource(self, reference: str) -> Resource | None:
         """The picture that an HTML reference (``cid:`` or a path in the package) stands for."""
         return self._resources.get(resource_key(reference))
+
+    def shared(self, key: str, make: Callable[[], Made]) -> Made:
+        """A value that several checks need, made once for this message and kept under ``key``."""
+        kept: dict[str, Any] = self._shared
+        if key not in kept:
+            kept[key] = make()
+        made: Made = kept[key]
+        return made
+
+    @cached_property
+    def _shared(self) -> dict[str, Any]:
+        return {}
 
     @cached_property
     def _resources(self) -> dict[str, Resource]:

@@ -240,7 +240,9 @@ def _part(raw: bytes, offset: int, depth: int) -> MimePart:
 def _delimiters(body: bytes, boundary: str) -> Iterator[re.Match[bytes]]:
     """Delimiter lines, their own line break included (RFC 2046 §5.1.1); group 1 is the ``--`` of the close delimiter."""
     wanted = re.escape(boundary.encode("utf-8", "surrogateescape"))
-    return re.finditer(rb"(?:\A|(?<=[\r\n]))--" + wanted + rb"(--)?[ \t]*(?:\r\n|\n|\r|\Z)", body)
+    for match in re.finditer(rb"--" + wanted + rb"(--)?[ \t]*(?:\r\n|\n|\r|\Z)", body):
+        if match.start() == 0 or body[match.start() - 1] in b"\r\n":
+            yield match
 
 
 def _before_break(body: bytes, at: int, floor: int) -> int:

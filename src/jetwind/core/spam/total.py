@@ -68,6 +68,11 @@ def spam_sum(message: Message, context: Context) -> SpamSum:
     """Judge every reason on a message."""
     from jetwind.core.spam import reasons  # noqa: F401  declares them
 
+    # The check and the report ask with the same context object, one after the other.
+    return message.shared(f"spam {id(context)}", lambda: _judged(message, context))
+
+
+def _judged(message: Message, context: Context) -> SpamSum:
     found = []
     for reason_id, (name, weight, judge) in _reasons.items():
         verdict = judge(message, context)

@@ -5,7 +5,7 @@ Order follows CSS Cascade 4 §6: importance, then style attribute, then specific
 
 from __future__ import annotations
 
-from functools import cached_property
+from functools import cached_property, lru_cache
 
 from jetwind.core.markup import Document, Element, TextRun
 from jetwind.core.styles.declarations import declarations, length_px
@@ -21,22 +21,27 @@ class Cascade:
     def __init__(self, document: Document) -> None:
         self._document = document
         self._hidden: dict[int, bool] = {}
+        self._known: dict[object, dict[str, str]] = {}
 
     def value(self, element: Element, name: str) -> str | None:
         """The value that wins for ``name`` on this very element (nothing is inherited), or None."""
-        best: tuple[tuple[bool, bool, tuple[int, int, int], int], str] | None = None
-        for match in self._rules.get(element.index, ()):
-            for declaration in match.rule.declarations:
-                if declaration.name == name:
-                    rank = (declaration.important, False, match.specificity, match.order)
-                    if best is None or rank >= best[0]:
-                        best = (rank, declaration.value)
-        for order, declaration in enumerate(declarations(element.get("style") or "")):
-            if declaration.name == name:
-                rank = (declaration.important, True, (0, 0, 0), order)
-                if best is None or rank >= best[0]:
-                    best = (rank, declaration.value)
-        return best[1] if best else None
+        return self._values(element).get(name)
+
+    def _values(self, element: Element) -> dict[str, str]:
+        """All winning values of an element. Messages repeat themselves, so equal rules and styles are worked out once."""
+        hits = self._rules.get(element.index, ())
+        style = element.get("style") or ""
+        if not hits:
+            return _of_style(style)
+        key = (style, tuple((hit.specificity, hit.order) for hit in hits))
+        if key not in self._known:
+            won: dict[str, str] = {}
+            for important in (False, True):
+                for hit in sorted(hits, key=lambda hit: (hit.specificity, hit.order)):
+                    won.update((found.name, found.value) for found in hit.rule.declarations if found.important is important)
+                won.update((found.name, found.value) for found in declarations(style) if found.important is important)
+            self._known[key] = won
+        return self._known[key]
 
     def is_hidden(self, node: Element | TextRun) -> bool:
         """Whether a sighted reader never gets to see it: not displayed, invisible, transparent, no size, or off the page."""
@@ -53,23 +58,33 @@ class Cascade:
         return self._hidden[element.index]
 
     def _hides(self, element: Element) -> bool:
-        if element.tag in NEVER_SHOWN or "hidden" in element.attributes:
+        if element.tag in NEVER_SHOWN or "hidden" in element.names:
             return True
-        if (self.value(element, "display") or "").lower() == "none":
+        values = self._values(element)
+        if not values:
+            return False
+        if values.get("display", "").lower() == "none" or values.get("visibility", "").lower() in ("hidden", "collapse"):
             return True
-        if (self.value(element, "visibility") or "").lower() in ("hidden", "collapse"):
+        if length_px(values.get("opacity")) == 0:
             return True
-        if length_px(self.value(element, "opacity")) == 0:
+        if (size := length_px(values.get("font-size"))) is not None and size < 2 and _only_text(element):
             return True
-        if (size := length_px(self.value(element, "font-size"))) is not None and size < 2 and _only_text(element):
-            return True
-        clips = (self.value(element, "overflow") or "").lower() in ("hidden", "clip")
-        return clips and any(length_px(self.value(element, name)) == 0 for name in ("max-height", "height", "max-width", "width"))
+        clips = values.get("overflow", "").lower() in ("hidden", "clip")
+        return clips and any(length_px(values.get(name)) == 0 for name in ("max-height", "height", "max-width", "width"))
 
     @cached_property
     def _rules(self) -> dict[int, list[Match]]:
         """Rules outside media queries that hit each element, by element index, in order of appearance."""
         return {index: kept for index, hits in matches(self._document).items() if (kept := [hit for hit in hits if not hit.rule.within])}
+
+
+@lru_cache(maxsize=4096)
+def _of_style(style: str) -> dict[str, str]:
+    """The winning values of a style attribute alone; read it, never change it."""
+    found = declarations(style)
+    won = {declaration.name: declaration.value for declaration in found if not declaration.important}
+    won.update((declaration.name, declaration.value) for declaration in found if declaration.important)
+    return won
 
 
 def _only_text(element: Element) -> bool:

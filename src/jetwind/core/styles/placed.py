@@ -55,26 +55,32 @@ class PlacedDeclaration:
     span: Span
 
 
-def placed_declarations(document: Document) -> Iterator[PlacedDeclaration]:
-    """All declarations in source order of their holders."""
+def placed_declarations(document: Document, about: str = "") -> Iterator[PlacedDeclaration]:
+    """All declarations in source order of their holders; with ``about``, those whose name begins with it."""
     for element in document.elements():
         if element.tag == "style":
+            if about not in element.text.lower():
+                continue
             run = next((child for child in element.children if not isinstance(child, Element)), None)
             if run is None or run.span is None:
                 continue
             given = SourceText(document.source.slice(run.span))
             for rule in rules(element.text):
                 for declaration in rule.declarations:
+                    if not declaration.name.startswith(about):
+                        continue
                     start = given.offset(declaration.line, declaration.column)
                     yield PlacedDeclaration(
                         declaration, element, rule, Span(run.span.start + start, run.span.start + _end(given.text, start))
                     )
         elif "style" in element.names:
-            attribute = element.attributes.get("style")
+            attribute = element.attributes.get("style") if about in (element.get("style") or "").lower() else None
             if attribute is None:
                 continue  # a copy that the parser made of a misnested element; the original has its place
             text = SourceText(attribute.value)
             for declaration in declarations(attribute.value):
+                if not declaration.name.startswith(about):
+                    continue
                 start = text.offset(declaration.line, declaration.column)
                 raw = document.source.slice(attribute.value_span)
                 yield PlacedDeclaration(declaration, element, None, source_span(raw, attribute.value_span, start, _end(text.text, start)))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import lru_cache
 
 import tinycss2
 
@@ -66,7 +67,7 @@ def find_font_stack(message: Message, context: Context, options: Options) -> Ite
     """Every font list ends with a generic family."""
     _, document = need_html(message)
     found: dict[str, list[Place]] = {}
-    for placed in placed_declarations(document):
+    for placed in placed_declarations(document, "font"):
         name, value = placed.declaration.name, placed.declaration.value
         if name not in ("font-family", "font") or (placed.rule and placed.rule.within and placed.rule.within[-1][0] == "font-face"):
             continue
@@ -84,6 +85,7 @@ def find_font_stack(message: Message, context: Context, options: Options) -> Ite
         )
 
 
+@lru_cache(maxsize=1024)
 def last_family(value: str, *, shorthand: bool) -> str | None:
     """The last family of a list that ends in no generic one; None where it does, or where it cannot be told."""
     nodes = [node for node in tinycss2.parse_component_value_list(value, skip_comments=True) if node.type != "whitespace"]

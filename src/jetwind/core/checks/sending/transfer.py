@@ -13,6 +13,7 @@ from jetwind.core.source import Span
 
 _HEAD = "From: a@kiln.org\nSubject: x\nMIME-Version: 1.0\n"
 _PARTS = f"{_HEAD}Content-Type: multipart/mixed; boundary=b\n\n"
+_LINE = re.compile(rb"[^\r\n]+")
 
 
 @check(
@@ -75,7 +76,7 @@ def find_line_long(message: Message, context: Context, options: LineOptions) -> 
     need_mail(message)
     assert message.root is not None
     for part in message.root.leaves:
-        over = list(re.finditer(rb"[^\r\n]{%d,}" % (options.most_octets + 1), part.body))
+        over = [match for match in _LINE.finditer(part.body) if len(match[0]) > options.most_octets]
         if over:
             start = part.body_span.start + over[0].start()
             longest = max(len(match[0]) for match in over)

@@ -9,22 +9,20 @@ from datetime import UTC, date, datetime
 from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, check, clear, finds
 from jetwind.core.checks import copy as copies
 from jetwind.core.checks.copy import Copy
+from jetwind.core.checks.wording.facts import facts_of
 from jetwind.core.facts import phrase_pattern
 from jetwind.core.message import Envelope, Message
-from jetwind.core.message.language import languages_of
 from jetwind.core.message.prose import sentences
-from jetwind.core.message.stated import Stated, StatedDate, stated
+from jetwind.core.message.stated import Stated, StatedDate
 
 _PLANNED = {"planned": datetime(2027, 3, 1, 9, 0, tzinfo=UTC)}
 _NAMES = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
 
 
 def _dates(message: Message) -> Iterator[tuple[Copy, Stated, StatedDate]]:
-    languages = languages_of(message)
-    for copy in copies.all_copy(message):
-        for fact in stated(copy.text, languages):
-            if fact.day is not None:
-                yield copy, fact, fact.day
+    for copy, fact in facts_of(message):
+        if fact.day is not None:
+            yield copy, fact, fact.day
 
 
 @check(
@@ -102,25 +100,23 @@ def find_past(message: Message, context: Context, options: Options) -> Iterator[
     if context.planned is None:
         raise CannotTell("no time is planned")
     planned = context.planned.date()
-    languages = languages_of(message)
     told: set[tuple[str, str]] = set()
-    for copy in copies.all_copy(message):
-        facts = stated(copy.text, languages)
-        for fact in facts:
-            meant = fact.day.on_calendar(planned) if fact.day else ()
-            if not meant or any(found >= planned for found in meant) or (planned - max(meant)).days > 400:
-                continue
-            if not _reads_as_coming(copy.text, fact, facts) or (copy.where, fact.value) in told:
-                continue
-            if copy.where == copies.TEXT and (copies.HTML, fact.value) in told:
-                continue
-            told.add((copy.where, fact.value))
-            yield Hit(
-                "“{words}” is before {planned}, when the message leaves.",
-                copy.place(fact.span.start, fact.span.end),
-                {"words": fact.words, "date": max(meant).isoformat(), "planned": planned.isoformat()},
-                identity=f"{copy.where}:{fact.value}",
-            )
+    everything = facts_of(message)
+    for copy, fact, day in _dates(message):
+        meant = day.on_calendar(planned)
+        if not meant or any(found >= planned for found in meant) or (planned - max(meant)).days > 400:
+            continue
+        if (copy.where, fact.value) in told or (copy.where == copies.TEXT and (copies.HTML, fact.value) in told):
+            continue
+        if not _reads_as_coming(copy.text, fact, [other for holder, other in everything if holder is copy]):
+            continue
+        told.add((copy.where, fact.value))
+        yield Hit(
+            "“{words}” is before {planned}, when the message leaves.",
+            copy.place(fact.span.start, fact.span.end),
+            {"words": fact.words, "date": max(meant).isoformat(), "planned": planned.isoformat()},
+            identity=f"{copy.where}:{fact.value}",
+        )
 
 
 def _reads_as_coming(text: str, fact: Stated, facts: list[Stated]) -> bool:

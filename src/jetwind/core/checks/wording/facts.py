@@ -19,6 +19,10 @@ _MAIL = (
 
 def facts_of(message: Message) -> list[tuple[Copy, Stated]]:
     """Every fact that the message states, with the piece of copy that states it."""
+    return message.shared("facts", lambda: _facts(message))
+
+
+def _facts(message: Message) -> list[tuple[Copy, Stated]]:
     languages = languages_of(message)
     return [(copy, fact) for copy in copies.all_copy(message) for fact in stated(copy.text, languages)]
 

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from jetwind.core.checking import CannotTell, Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.message import Message
-from jetwind.core.message.language import declared, detect, primary_subtag, same
+from jetwind.core.message.language import declared, detected, primary_subtag, same
 
 _ENGLISH = (
     "The kiln is open for all of you on the first day of the month, and we have more clay and glaze than you can use by then. "
@@ -42,7 +42,7 @@ def find_language(message: Message, context: Context, options: Options) -> Itera
     if message.document is None or said is None:
         raise DoesNotApply("no language is declared")
     element, attribute = said
-    found = detect(message.reading.visible_text)
+    found = detected(message)
     if found is None:
         raise CannotTell("the copy has too few words to tell its language")
     tag = primary_subtag(attribute.value)

@@ -13,7 +13,7 @@ from jetwind.core.facts.spelling import dictionaries, is_known, suggestion
 from jetwind.core.fields import mask, token_shapes
 from jetwind.core.message import Envelope, Message
 from jetwind.core.message.language import declared as declared_language
-from jetwind.core.message.language import detect, languages_of, primary_subtag
+from jetwind.core.message.language import detected, languages_of, primary_subtag
 
 _TWICE = re.compile(r"(?<![\w’'@/.#-])(?P<word>[^\W\d_]{2,})(?P<gap>\s+)(?P<again>(?P=word))(?![\w’'@/-]|\.\w)", re.IGNORECASE)
 #: A shorter line of plain text ends where its author broke it, so words on both sides belong to two things.
@@ -160,5 +160,4 @@ def find_unknown_words(message: Message, context: Context, options: Options) -> 
 def _language(message: Message) -> str:
     said = declared_language(message)
     tag = primary_subtag(said[1].value) if said else ""
-    detected = detect(message.reading.visible_text)
-    return detected or tag or languages_of(message)[0]
+    return detected(message) or tag or languages_of(message)[0]
