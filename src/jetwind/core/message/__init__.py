@@ -13,7 +13,7 @@ from jetwind.core.message.model import (
 from jetwind.core.message.package import UnusableInput, read_bytes, read_path, with_envelope
 from jetwind.core.message.reading import Reading
 from jetwind.core.message.references import ImageReference, image_references
-from jetwind.core.message.write import compose
+from jetwind.core.message.write import compose, to_eml
 
 __all__ = [
     "Defect",
@@ -31,5 +31,6 @@ __all__ = [
     "image_references",
     "read_bytes",
     "read_path",
+    "to_eml",
     "with_envelope",
 ]

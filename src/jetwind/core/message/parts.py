@@ -63,6 +63,7 @@ class MimePart:
     closing: bytes = b""
     own_defects: tuple[PartDefect, ...] = ()
     is_multipart: bool = False
+    in_digest: bool = False
 
     def to_bytes(self) -> bytes:
         """The octets this part was read from."""
@@ -112,7 +113,9 @@ class MimePart:
 
     @property
     def content_type(self) -> str:
-        """Lower-case media type; text/plain where none is given or it cannot be read (RFC 2045 §5.2)."""
+        """Lower-case media type; where none is given text/plain (RFC 2045 §5.2), in a digest a message (RFC 2046 §5.1.5)."""
+        if self.in_digest and "Content-Type" not in self._block:
+            return "message/rfc822"
         return self._block.get_content_type()
 
     def parameter(self, name: str) -> str:
@@ -202,10 +205,10 @@ def read_parts(raw: bytes) -> MimePart:
     return _part(raw, 0, 0)
 
 
-def _part(raw: bytes, offset: int, depth: int) -> MimePart:
+def _part(raw: bytes, offset: int, depth: int, *, in_digest: bool = False) -> MimePart:
     head_end, fields, defects = _head(raw, offset)
     head, body = raw[:head_end], raw[head_end:]
-    part = MimePart(offset, head, fields, body, (), b"", tuple(defects))
+    part = MimePart(offset, head, fields, body, (), b"", tuple(defects), in_digest=in_digest)
     if not part.content_type.startswith("multipart/"):
         return part
     boundary = part.parameter("boundary")
@@ -229,10 +232,11 @@ def _part(raw: bytes, offset: int, depth: int) -> MimePart:
     children: list[tuple[bytes, MimePart]] = []
     preamble_end = _before_break(body, opening[0].start(), 0)
     at = preamble_end
+    is_digest = part.content_type == "multipart/digest"
     for number, line in enumerate(opening):
         after = opening[number + 1] if number + 1 < len(opening) else None
         child_end = _before_break(body, after.start(), line.end()) if after else end
-        children.append((body[at : line.end()], _part(body[line.end() : child_end], start + line.end(), depth + 1)))
+        children.append((body[at : line.end()], _part(body[line.end() : child_end], start + line.end(), depth + 1, in_digest=is_digest)))
         at = child_end
     return MimePart(offset, head, fields, body[:preamble_end], tuple(children), body[end:], tuple(defects), is_multipart=True)
 

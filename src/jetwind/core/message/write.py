@@ -1,4 +1,4 @@
-"""A Message back to the bytes of a mail, merged for one reader: what a test send hands over."""
+"""A Message back to the bytes of a mail: as it came, with nothing lost, or merged for one reader, as a test send hands it over."""
 
 from __future__ import annotations
 
@@ -11,12 +11,71 @@ from email.utils import format_datetime
 from html import escape
 
 from jetwind.core.fields import fill
-from jetwind.core.message.model import Message, resource_key
+from jetwind.core.message.model import Header, Message, Resource, TextPart, resource_key
 from jetwind.core.message.references import image_references
 from jetwind.core.source import Edit, splice
 
 #: Headers of the reviewed message that travel along; the others belong to one transport and are made anew.
 _KEPT = ("List-Unsubscribe", "List-Unsubscribe-Post", "List-Id", "Auto-Submitted", "Precedence", "Feedback-ID")
+
+
+def to_eml(message: Message) -> bytes:
+    """The message as an .eml. A mail keeps every octet, its parts untouched; headers that a person gave are written anew.
+
+    HTML and packages become a mail of their own: texts in UTF-8, pictures beside the HTML under their names (RFC 2387, RFC 2557).
+    """
+    if message.root is not None:
+        raw = message.root.to_bytes()
+        if all(header.octets for header in message.headers):
+            return raw
+        return _header_block(message.headers, raw[: len(message.root.head)]) + raw[len(message.root.head) :]
+    mail = EmailMessage(policy=SMTP)
+    for header in message.headers:
+        mail[header.name] = _one_line(header.value)
+    parts = [_text_part(part, kind) for part, kind in ((message.text, "plain"), (message.html, "html")) if part is not None]
+    if message.images and message.html is not None:
+        related = EmailMessage(policy=SMTP)
+        related["Content-Type"] = "multipart/related"
+        for part in (parts.pop(), *(_picture_part(image) for image in message.images)):
+            related.attach(part)
+        parts.append(related)
+    if len(parts) == 1:
+        for name, value in parts[0].items():
+            mail[name] = value
+        mail.set_payload(parts[0].get_payload())
+    else:
+        mail["Content-Type"] = "multipart/alternative"
+        for part in parts:
+            mail.attach(part)
+    return mail.as_bytes()
+
+
+def _header_block(headers: tuple[Header, ...], old: bytes) -> bytes:
+    """Header fields as they came, or encoded anew (RFC 2047), with the empty line of the old block."""
+    newline = b"\r\n" if b"\r\n" in old else b"\n"
+    block = b""
+    for header in headers:
+        if header.octets:
+            block += header.octets if header.octets.endswith((b"\n", b"\r")) else header.octets + newline
+        else:
+            made = EmailMessage(policy=SMTP.clone(linesep=newline.decode()))
+            made[header.name] = _one_line(header.value)
+            block += made.as_bytes().rstrip(b"\r\n") + newline
+    return block + (newline if old.endswith((b"\n", b"\r")) else b"")
+
+
+def _text_part(part: TextPart, kind: str) -> EmailMessage:
+    made = EmailMessage(policy=SMTP)
+    made.set_content(part.text.encode("utf-8", "surrogatepass"), "text", kind)
+    made.set_param("charset", "utf-8")
+    return made
+
+
+def _picture_part(image: Resource) -> EmailMessage:
+    made = EmailMessage(policy=SMTP)
+    main, _, sub = image.content_type.partition("/")
+    made.set_content(image.data, main, sub or "octet-stream", filename=_one_line(image.name), disposition="inline")
+    return made
 
 
 def compose(
