@@ -39,7 +39,7 @@ class TestEveryPage:
         ]
         pages += [f"{base}{station.slug}/" for station in STATIONS]
         for page in pages:
-            with django_assert_max_num_queries(25) as queries:
+            with django_assert_max_num_queries(26) as queries:
                 answer = client.get(page)
             assert answer.status_code == 200, page
             # The session and sign-in aside, a page that is read changes nothing.

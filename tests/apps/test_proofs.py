@@ -150,7 +150,7 @@ class TestMailroom:
         ("view", "shown"),
         [
             ("headers", "[Test r1] Twelve glazes"),
-            ("text", "Twelve glazes at a fifth off."),
+            ("text", "Spring glaze sale"),
             ("raw", "Message-ID: &lt;"),
             ("html", "sandbox"),
         ],

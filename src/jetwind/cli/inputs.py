@@ -12,7 +12,7 @@ from typing import Any, NoReturn
 
 import typer
 
-from jetwind.core.checking import Brief, UnusableBrief, registry
+from jetwind.core.checking import Brief, UnusableBrief, registry, rulebooks
 from jetwind.core.message import Envelope, Message, Sample, UnusableInput, read_path, with_envelope
 
 
@@ -148,3 +148,12 @@ def checks_named(only: list[str]) -> list[str] | None:
             near = difflib.get_close_matches(name, known, 1)
             refuse(f"there is no check {name!r}" + (f"; the nearest is {near[0]}." if near else "."))
     return names
+
+
+def rulebooks_named(names: list[str]) -> frozenset[str]:
+    """Rulebooks by id, given one or several to an option."""
+    chosen = frozenset(name.strip() for part in names for name in part.split(",") if name.strip())
+    for name in sorted(chosen):
+        if name not in rulebooks():
+            refuse(f"there is no rulebook {name!r}; there are {', '.join(rulebooks())}.")
+    return chosen

@@ -12,7 +12,7 @@ from typing import Annotated
 import typer
 
 from jetwind import __version__
-from jetwind.cli.inputs import brief_in, checks_named, message_at, planned_time, readers_in, refuse
+from jetwind.cli.inputs import brief_in, checks_named, message_at, planned_time, readers_in, refuse, rulebooks_named
 from jetwind.core.checking import Check, Context, Kind, registry
 
 app = typer.Typer(add_completion=False, rich_markup_mode=None, pretty_exceptions_enable=False)
@@ -25,11 +25,11 @@ class Format(StrEnum):
     JSON = "json"
     SARIF = "sarif"
     CSV = "csv"
+    HTML = "html"
 
 
 #: Options that the catalogue's later checks read; said aloud, so that nobody takes silence for a check.
 _NO_CHECK_YET = {
-    "rulebook": "--rulebook is taken but this version knows one set of footer rules only.",
     "zone": "--zone is taken but no check of this version reads name records.",
     "sending_host": "--sending-host is taken but no check of this version reads name records.",
     "live": "--live is taken but no check of this version fetches anything.",
@@ -62,7 +62,7 @@ def check(
         return
     if path is None:
         refuse("check needs a PATH: an .eml, an .html, a folder or a zip.")
-    from jetwind.core.reports import as_csv, as_json, as_sarif, as_text, review
+    from jetwind.core.reports import as_csv, as_html, as_json, as_sarif, as_text, review
 
     message = message_at(path)
     samples, known = readers_in(readers)
@@ -82,11 +82,12 @@ def check(
         brief=details.brief,
         word_list=details.word_list,
         working_title=details.working_title,
+        rulebooks=rulebooks_named(rulebook or []),
     )
     chosen = checks_named(only or [])
     if profiles is not None:
         _profile_ids(profiles)
-    given = {"rulebook": rulebook, "zone": zone, "sending_host": sending_host, "live": live, "render": render}
+    given = {"zone": zone, "sending_host": sending_host, "live": live, "render": render}
     for option, note in _NO_CHECK_YET.items():
         if given[option]:
             typer.echo(f"jetwind: {note}", err=True)
@@ -95,6 +96,8 @@ def check(
         typer.echo(as_json(result))
     elif format is Format.SARIF:
         typer.echo(as_sarif(result, path.as_posix()))
+    elif format is Format.HTML:
+        sys.stdout.write(as_html(result))
     elif format is Format.CSV:
         sys.stdout.write(as_csv(result.findings))
     else:

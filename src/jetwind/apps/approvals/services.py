@@ -180,7 +180,7 @@ def clearance(walk: Walk, user: User, released_at: str) -> dict[str, Any]:
             "content_sha256": revision.content_sha256,
         },
         "parts": parts,
-        "checks": {check_id: outcome for check_id, (outcome, _) in sorted(walk.run.outcomes.items())},
+        "checks": {check_id: outcome for check_id, (outcome, *_) in sorted(walk.run.outcomes.items())},
         "open_findings": [_finding(found.record) for found in walk.findings if found.is_open],
         "excused": [
             {

@@ -27,6 +27,8 @@ class DetailsForm(forms.Form):
         label="In the time zone", choices=[(name, name) for name in sorted(available_timezones())], initial="UTC"
     )
 
+    local_time = forms.BooleanField(required=False, label="At that hour of each reader's own zone")
+
     def clean(self) -> dict[str, Any]:
         """Read the planned time in the zone that is given beside it."""
         found = super().clean() or {}
@@ -39,7 +41,9 @@ class DetailsForm(forms.Form):
     def details(self) -> Details:
         """The values for the service."""
         data = self.cleaned_data
-        return Details(data["title"].strip(), data["kind"], data["audience"].strip(), data.get("planned"), data["planned_zone"])
+        return Details(
+            data["title"].strip(), data["kind"], data["audience"].strip(), data.get("planned"), data["planned_zone"], data["local_time"]
+        )
 
 
 class EnvelopeForm(forms.Form):
@@ -81,4 +85,5 @@ class PasteForm(DetailsForm, EnvelopeForm):
         "audience",
         "planned",
         "planned_zone",
+        "local_time",
     ]

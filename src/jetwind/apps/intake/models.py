@@ -15,7 +15,10 @@ KIND_CHOICES = [(kind.value, kind.value.capitalize()) for kind in Kind]
 
 
 class Mailing(models.Model):
-    """A message on its way from intake to release."""
+    """A message on its way from intake to release.
+
+    ``local_time``: it leaves at the planned hour of each reader's own zone. ``brief`` is what ``Brief.as_dict`` gives.
+    """
 
     class Stage(models.TextChoices):
         TAKEN_IN = "taken-in", "Taken in"
@@ -30,6 +33,8 @@ class Mailing(models.Model):
     audience = models.CharField(max_length=200, blank=True)
     planned_at = models.DateTimeField(null=True, blank=True)
     planned_zone = models.CharField(max_length=60, default="UTC", validators=[validate_zone])
+    local_time = models.BooleanField(default=False)
+    brief = models.JSONField(default=dict, blank=True)
     stage = models.CharField(max_length=20, choices=Stage, default=Stage.TAKEN_IN)
     copied_from = models.ForeignKey("self", null=True, blank=True, on_delete=models.SET_NULL, related_name="copies")
     created_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")

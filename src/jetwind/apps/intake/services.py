@@ -36,6 +36,7 @@ class Details:
     audience: str = ""
     planned_at: datetime | None = None
     planned_zone: str = "UTC"
+    local_time: bool = False
 
 
 def take_in(
@@ -59,6 +60,7 @@ def take_in(
             audience=details.audience.strip(),
             planned_at=details.planned_at,
             planned_zone=details.planned_zone or user.time_zone,
+            local_time=details.local_time,
             created_by=user,
         )
         _clean(mailing)
@@ -123,7 +125,9 @@ def change_details(user: User, mailing: Mailing, details: Details) -> None:
         locked = Mailing.objects.select_for_update().get(pk=mailing.pk)
         refuse_if_locked(locked)
         changed = [
-            name for name in ("title", "kind", "audience", "planned_at", "planned_zone") if getattr(locked, name) != getattr(details, name)
+            name
+            for name in ("title", "kind", "audience", "planned_at", "planned_zone", "local_time")
+            if getattr(locked, name) != getattr(details, name)
         ]
         for name in changed:
             setattr(locked, name, getattr(details, name))
@@ -155,6 +159,8 @@ def start_copy(user: User, mailing: Mailing) -> Mailing:
             kind=mailing.kind,
             audience=mailing.audience,
             planned_zone=mailing.planned_zone,
+            local_time=mailing.local_time,
+            brief=mailing.brief,
             copied_from=mailing,
             created_by=user,
         )

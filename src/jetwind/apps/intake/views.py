@@ -75,6 +75,7 @@ def details(request: HttpRequest, mailing_id: int) -> HttpResponse:
         "audience": mailing.audience,
         "planned": shown,
         "planned_zone": mailing.planned_zone,
+        "local_time": mailing.local_time,
     }
     form = DetailsForm(request.POST or None, initial=initial)
     if request.method == "POST" and form.is_valid():

@@ -38,25 +38,6 @@ def kilobytes(octets: int) -> str:
     return f"{octets / 1024:,.1f} KB"
 
 
-def _envelope(message: Message, context: Context) -> list[Table]:
-    table = Table("As an inbox would take it", ["Header", "Value", "Characters"])
-    for name in ("Subject", "From", "Reply-To", "To", "Cc"):
-        for header in message.header_fields(name):
-            table.add(name, header.value, len(header.value))
-    table.add("Preview text", message.reading.preview_text or "none", len(message.reading.preview_text))
-    if not message.envelope_known:
-        table.add("Headers", "This HTML came without any; give subject and sender below.", "")
-    return [table]
-
-
-def _wording(message: Message, context: Context) -> list[Table]:
-    table = Table("The copy as it is read", ["Line", "Words"], empty="The message has no words.")
-    for number, line in enumerate(message.reading.visible_text.splitlines()[:400], 1):
-        if line.strip():
-            table.add(number, line.strip())
-    return [table]
-
-
 def _fields(message: Message, context: Context) -> list[Table]:
     names: list[str] = []
     for source in (message.subject, message.html.text if message.html else "", message.text.text if message.text else ""):
@@ -130,23 +111,12 @@ def _footer(message: Message, context: Context) -> list[Table]:
     return [table]
 
 
-def _plain_text(message: Message, context: Context) -> list[Table]:
-    table = Table("The plain-text part", ["Line", "Words"], empty="The message has no plain-text part.")
-    if message.text is not None:
-        for number, line in enumerate(message.text.text.splitlines()[:400], 1):
-            table.add(number, line)
-    return [table]
-
-
 _TABLES: dict[str, Callable[[Message, Context], list[Table]]] = {
-    "envelope": _envelope,
-    "wording": _wording,
     "fields": _fields,
     "links": _links,
     "images": _images,
     "access": _access,
     "footer": _footer,
-    "plain-text": _plain_text,
 }
 
 

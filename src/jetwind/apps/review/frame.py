@@ -121,6 +121,7 @@ def excerpt_of(message: Message, record: FindingRecord) -> Excerpt | None:
         "html": message.html.source if message.html else None,
         "text": message.text.source if message.text else None,
         "header": message.header_source,
+        "message": message.raw_source,
     }
     source = sources.get(record.part)
     if source is None or record.start is None or record.end is None:
@@ -146,7 +147,7 @@ def _answers(walk: Walk, state: StationState) -> list[tuple[str, str, str, str]]
     checks = registry()
     return [
         (check_id, checks[check_id].name, outcome.replace("-", " "), reason)
-        for check_id, (outcome, reason) in walk.run.outcomes.items()
+        for check_id, (outcome, reason, *_) in walk.run.outcomes.items()
         if check_id in checks and checks[check_id].station.slug == state.slug and outcome != "findings"
     ]
 

@@ -10,7 +10,7 @@ from django.urls import reverse
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.review.models import CheckRun, Excuse, FindingRecord
 from jetwind.apps.review.services import context_of, question_key
-from jetwind.core.checking import STATIONS, Level, Station
+from jetwind.core.checking import STATIONS, Context, Level, Station
 
 LEVELS = tuple(level.value for level in Level)
 
@@ -78,6 +78,7 @@ class Walk:
     run: CheckRun | None
     stations: list[StationState]
     is_stale: bool
+    context: Context
 
     @property
     def findings(self) -> list[ShownFinding]:
@@ -131,8 +132,9 @@ def walk_of(revision: Revision) -> Walk:
         # Nobody "looks at" the sign-off: its mark is full once the message is cleared.
         is_signed = station.slug == "sign-off" and revision.mailing.stage in (Mailing.Stage.CLEARED, Mailing.Stage.RELEASED)
         stations.append(StationState(station, is_signed or station.slug in looks, own))
-    is_stale = run is not None and not revision.mailing.is_locked and run.key != question_key(revision, context_of(revision))
-    return Walk(revision, run, stations, is_stale)
+    context = context_of(revision)
+    is_stale = run is not None and not revision.mailing.is_locked and run.key != question_key(revision, context)
+    return Walk(revision, run, stations, is_stale, context)
 
 
 def excuses_for(revision: Revision) -> Iterable[Excuse]:

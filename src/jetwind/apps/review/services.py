@@ -5,7 +5,8 @@ from __future__ import annotations
 import dataclasses
 import hashlib
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
 from typing import Any
 
 from django.db import IntegrityError, transaction
@@ -23,7 +24,7 @@ from jetwind.apps.review.models import CheckRun, Excuse, FindingRecord, StationL
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
 from jetwind.apps.workspace.services import reader_values
-from jetwind.core.checking import STATIONS, Context, Finding, Kind, Outcome, registry
+from jetwind.core.checking import STATIONS, Brief, Check, Context, Finding, Kind, Outcome, UnusableBrief, registry
 from jetwind.core.message import Sample
 from jetwind.core.reports import review
 
@@ -40,24 +41,57 @@ def context_of(revision: Revision) -> Context:
         Sample(reader.name, {name: str(value) for name, value in reader_values(reader).items()}) for reader in workspace.readers.all()
     )
     fields = frozenset(workspace.field_list) | {"email", "time_zone"}
+    source = mailing.copied_from.revisions.last() if mailing.copied_from is not None else None
     return Context(
         kind=Kind(mailing.kind),
         planned=mailing.planned_at,
+        now=timezone.now(),
+        local_time=mailing.local_time,
+        working_title=mailing.title,
+        taken_titles=frozenset(Mailing.objects.filter(workspace=workspace).exclude(pk=mailing.pk).values_list("title", flat=True)),
+        previous=message_of(source) if source is not None else None,
+        brief=Brief.from_dict(mailing.brief),
+        word_list=frozenset(word.casefold() for word in workspace.word_list),
         readers=readers,
         known_fields=fields if workspace.field_list or readers else None,
         practice_domains=frozenset(workspace.practice_domains),
+        rulebooks=frozenset(workspace.rulebooks),
         settings=workspace.check_settings,
     )
 
 
+def _plain(context: Context, name: str) -> Any:
+    """One circumstance as a value that can be compared and kept."""
+    value = getattr(context, name)
+    if name == "now":
+        # The clock runs on; what an answer depends on is whether the planned time has passed.
+        return context.planned is not None and context.planned < value
+    if name == "planned":
+        return [value.isoformat(), str(value.date())] if value else None
+    if name == "previous":
+        return value.sha256 if value else None
+    if name == "readers":
+        return [[reader.name, dict(reader.values)] for reader in value]
+    if name == "brief":
+        return value.as_dict()
+    return sorted(value) if isinstance(value, frozenset) else value
+
+
+def _digest(value: Any) -> str:
+    return hashlib.sha256(json.dumps(value, sort_keys=True, default=str).encode()).hexdigest()
+
+
 def question_key(revision: Revision, context: Context) -> str:
     """SHA-256 over content, circumstances, and the checks' versions: equal keys have equal answers."""
-    plain = dataclasses.asdict(context)
-    plain["known_fields"] = sorted(context.known_fields or ())
-    plain["practice_domains"] = sorted(context.practice_domains)
+    plain = {field.name: _plain(context, field.name) for field in dataclasses.fields(context)}
     versions = [(check.id, check.version) for check in registry().values()]
-    asked = json.dumps([revision.content_sha256, __version__, versions, plain], sort_keys=True, default=str)
-    return hashlib.sha256(asked.encode()).hexdigest()
+    return _digest([revision.content_sha256, __version__, versions, plain])
+
+
+def answer_key(check: Check, used: Iterable[str], context: Context) -> str:
+    """SHA-256 over what one answer depends on besides the content: the check, its settings, the circumstances it looked at."""
+    own = context.settings.get(check.id, {})
+    return _digest([__version__, check.id, check.version, own, {name: _plain(context, name) for name in sorted(used)}])
 
 
 def ask_for_checks(revision: Revision, user: User | None = None) -> Work:
@@ -84,6 +118,29 @@ def recheck(user: User, revision: Revision) -> None:
         record("review.rechecked", actor=user, mailing_id=revision.mailing_id, revision=revision.number)
 
 
+def change_brief(user: User, mailing: Mailing, given: dict[str, Any]) -> None:
+    """Set what the message must and must not say; its newest revision is checked again.
+
+    Raises:
+        NotAllowed, Refused: not permitted; released; an entry that cannot be used.
+    """
+    permit(user, "mailing:change", mailing.workspace)
+    try:
+        brief = Brief.from_dict(given)
+    except UnusableBrief as refused:
+        raise Refused(str(refused)) from refused
+    with transaction.atomic():
+        locked = Mailing.objects.select_for_update().get(pk=mailing.pk)
+        refuse_if_locked(locked)
+        if locked.brief == brief.as_dict():
+            return
+        Mailing.objects.filter(pk=mailing.pk).update(brief=brief.as_dict())
+        record("mailing.changed", actor=user, mailing_id=mailing.pk, fields="the brief")
+        newest = locked.revisions.last()
+        if newest is not None:
+            ask_for_checks(newest)
+
+
 def check_now(revision: Revision) -> CheckRun:
     """Run all checks, unless the same question was answered before. Safe to run twice."""
     context = context_of(revision)
@@ -93,25 +150,62 @@ def check_now(revision: Revision) -> CheckRun:
         # Asked again under circumstances that held before: its answer becomes the newest one.
         CheckRun.objects.filter(pk=known.pk).update(created_at=timezone.now())
         return known
-    answer = review(message_of(revision), context)
+    kept = _kept_answers(revision, context)
+    checks = registry()
+    answer = review(message_of(revision), context, [check_id for check_id in checks if check_id not in kept.outcomes])
+    outcomes = {
+        result.check: [result.outcome.value, result.reason, sorted(result.used), answer_key(checks[result.check], result.used, context)]
+        for result in answer.results
+    }
+    spam = {
+        "score": answer.spam.score(),
+        "band": answer.spam.band(),
+        "reasons": [dataclasses.asdict(reason) for reason in answer.spam.reasons],
+    }
     with transaction.atomic():
         run, is_new = CheckRun.objects.get_or_create(
             revision=revision,
             key=key,
-            defaults={
-                "outcomes": _storable({result.check: [result.outcome.value, result.reason] for result in answer.results}),
-                "spam": _storable(
-                    {
-                        "score": answer.spam.score(),
-                        "band": answer.spam.band(),
-                        "reasons": [dataclasses.asdict(reason) for reason in answer.spam.reasons],
-                    }
-                ),
-            },
+            defaults={"outcomes": _storable(dict(sorted({**kept.outcomes, **outcomes}.items()))), "spam": _storable(spam)},
         )
         if is_new:
-            FindingRecord.objects.bulk_create([_as_record(run, order, finding) for order, finding in enumerate(answer.findings)])
+            made = [_as_record(run, 0, finding) for finding in answer.findings]
+            for record_kept in kept.findings:
+                record_kept.pk, record_kept.run = None, run
+                record_kept._state.adding = True
+            everything = sorted((*made, *kept.findings), key=lambda found: (_WEIGHT[found.level], found.check_id, found.start or -1))
+            for order, found in enumerate(everything):
+                found.order = order
+            FindingRecord.objects.bulk_create(everything)
     return run
+
+
+_WEIGHT = {"stop": 0, "fix": 1, "note": 2}
+
+
+@dataclass(frozen=True)
+class _Kept:
+    """Answers of the last run that still hold, with their findings."""
+
+    outcomes: dict[str, list[Any]]
+    findings: list[FindingRecord]
+
+
+def _kept_answers(revision: Revision, context: Context) -> _Kept:
+    """What a recheck need not ask again: the content is the same, and so is everything that the check looked at."""
+    last = revision.check_runs.order_by("-created_at").first()
+    if last is None:
+        return _Kept({}, [])
+    checks = registry()
+    outcomes = {
+        check_id: answer
+        for check_id, answer in last.outcomes.items()
+        if check_id in checks
+        and len(answer) == 4
+        and answer[0] != Outcome.CRASHED.value
+        and answer[3] == answer_key(checks[check_id], answer[2], context)
+    }
+    return _Kept(outcomes, [found for found in last.findings.all() if found.check_id in outcomes])
 
 
 def _storable(value: dict[str, Any]) -> dict[str, Any]:
@@ -255,4 +349,4 @@ def send_back(user: User, revision: Revision, comment: str) -> None:
 
 def crashed_checks(run: CheckRun) -> list[str]:
     """Checks that failed in a run; shown, since silence would read as clear."""
-    return [check_id for check_id, (outcome, _) in run.outcomes.items() if outcome == Outcome.CRASHED.value]
+    return [check_id for check_id, (outcome, *_) in run.outcomes.items() if outcome == Outcome.CRASHED.value]

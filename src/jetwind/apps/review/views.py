@@ -2,23 +2,28 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 from urllib.parse import urlencode
 
 from django.contrib import messages
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from jetwind.apps.accounts.models import User
-from jetwind.apps.intake.selectors import message_of, revision_for
+from jetwind.apps.intake.selectors import mailing_for, message_of, revision_for
+from jetwind.apps.intake.services import add_revision
 from jetwind.apps.jobs import services as jobs
-from jetwind.apps.review import services
+from jetwind.apps.review import envelope_station, plain_text_station, services, wording_station
+from jetwind.apps.review.comparison import compare
 from jetwind.apps.review.evidence import tables_for
 from jetwind.apps.review.frame import KEPT_REASON, frame
-from jetwind.apps.review.selectors import station_address
+from jetwind.apps.review.selectors import Walk, station_address
 from jetwind.apps.ui.refusal import Refused
-from jetwind.core.checking import STATIONS
+from jetwind.apps.workspace.services import add_word
+from jetwind.core.checking import PLACES, STATIONS, Brief
+from jetwind.core.message import Message, plain_from_html, with_plain_text
 from jetwind.core.spam import BANDS, SpamReason, SpamSum
 
 
@@ -30,21 +35,23 @@ def station(request: HttpRequest, mailing_id: int, number: int, slug: str) -> Ht
         raise Http404("no such station")
     revision = revision_for(request.user, mailing_id, number)
     page = frame(request, revision, slug)
-    page["tables"] = tables_for(slug, message_of(revision), services.context_of(revision))
-    if slug == "envelope":
-        message = message_of(revision)
-        sender = next(iter(message.mailboxes("From")), None)
-        reply = next(iter(message.mailboxes("Reply-To")), None)
-        page["envelope"] = {
-            "subject": message.subject,
-            "sender_name": sender.name if sender else "",
-            "sender_address": sender.address if sender else "",
-            "reply_address": reply.address if reply else "",
-            "preview_text": message.given_preview_text,
-        }
+    own = _OWN_PAGES.get(slug)
+    if own is not None:
+        template, make = own
+        page.update(make(request, page["walk"], message_of(revision)))
+        return render(request, template, page)
+    page["tables"] = tables_for(slug, message_of(revision), page["walk"].context)
     if slug == "spam-risk" and page["walk"].run:
         page["spam"] = _spam_sum(page["walk"].run.spam, request.GET.getlist("without"))
     return render(request, "review/table_station.html", page)
+
+
+#: Stations with a view of their own: the template and what makes its context.
+_OWN_PAGES: dict[str, tuple[str, Callable[[HttpRequest, Walk, Message], dict[str, Any]]]] = {
+    "envelope": ("review/envelope.html", envelope_station.page),
+    "wording": ("review/wording.html", wording_station.page),
+    "plain-text": ("review/plain_text.html", plain_text_station.page),
+}
 
 
 def _spam_sum(spam: dict[str, Any], without: list[str]) -> dict[str, Any]:
@@ -144,3 +151,101 @@ def findings_csv(request: HttpRequest, mailing_id: int, number: int) -> HttpResp
     response = HttpResponse(as_csv(answer.findings), content_type="text/csv; charset=utf-8")
     response["Content-Disposition"] = f'attachment; filename="findings-{mailing_id}-r{number}.csv"'
     return response
+
+
+@require_GET
+def findings_html(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+    """The report of a revision as one HTML file that stands alone."""
+    from jetwind.core.reports import as_html, review
+
+    assert isinstance(request.user, User)
+    revision = revision_for(request.user, mailing_id, number)
+    answer = review(message_of(revision), services.context_of(revision))
+    response = HttpResponse(as_html(answer, f"{revision.mailing.title}, revision {number}"), content_type="text/html; charset=utf-8")
+    response["Content-Disposition"] = f'attachment; filename="review-{mailing_id}-r{number}.html"'
+    return response
+
+
+@require_POST
+def brief(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+    """Add to the brief, or take from it; the brief belongs to the mailing, so every revision is held against it."""
+    assert isinstance(request.user, User)
+    revision = revision_for(request.user, mailing_id, number)
+    known = Brief.from_dict(revision.mailing.brief).as_dict()
+    required, forbidden = list(known["required"]), list(known["forbidden"])
+    text = " ".join(request.POST.get("text", "").split())
+    what, taken = request.POST.get("what", ""), request.POST.get("number", "")
+    if what in ("required", "forbidden") and not text:
+        raise Refused("Type the wording first.")
+    if len(text) > 300:
+        raise Refused(f"The wording has {len(text)} characters; there is room for 300.")
+    if what == "required":
+        places = [place for place in PLACES if place in request.POST.getlist("place")]
+        if not places:
+            raise Refused(f"Choose where “{text}” must stand.")
+        required.append({"text": text, "places": places})
+    elif what == "forbidden":
+        forbidden.append(text)
+    elif what == "take-required" and taken.isdigit() and int(taken) < len(required):
+        del required[int(taken)]
+    elif what == "take-forbidden" and taken.isdigit() and int(taken) < len(forbidden):
+        del forbidden[int(taken)]
+    services.change_brief(request.user, revision.mailing, {"required": required, "forbidden": forbidden})
+    return redirect(f"{station_address(revision, 'wording')}#brief")
+
+
+@require_POST
+def learn_word(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+    """Add a word to the workspace's word list, and check again."""
+    assert isinstance(request.user, User)
+    revision = revision_for(request.user, mailing_id, number)
+    word = request.POST.get("word", "").strip()
+    add_word(request.user, revision.mailing.workspace, word)
+    services.recheck(request.user, revision)
+    messages.success(request, f"“{word}” is in the word list; the message is being checked again.")
+    return redirect(f"{station_address(revision, 'wording')}#words")
+
+
+@require_http_methods(["GET", "POST"])
+def plain_text_afresh(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+    """The plain text made afresh from the HTML: GET saves it as a file, POST makes it the next revision."""
+    assert isinstance(request.user, User)
+    revision = revision_for(request.user, mailing_id, number)
+    message = message_of(revision)
+    if message.html is None:
+        raise Refused("The message has no HTML from which plain text could be made.")
+    text = plain_from_html(message)
+    if request.method == "GET":
+        response = HttpResponse(text, content_type="text/plain; charset=utf-8")
+        response["Content-Disposition"] = f'attachment; filename="message-{mailing_id}-r{number}.txt"'
+        return response
+    newest = revision.mailing.revisions.last()
+    if newest is None or newest.pk != revision.pk:
+        raise Refused(f"Revision {number} is not the newest; make the text from the newest one.")
+    data = with_plain_text(message, text)
+    name = revision.file_name if message.form == "eml" else f"{revision.file_name.rpartition('.')[0] or 'message'}.zip"
+    made = add_revision(request.user, revision.mailing, data, name)
+    messages.success(request, f"Revision {made.number} has the plain text made afresh.")
+    return redirect(station_address(made, "plain-text"))
+
+
+@require_GET
+def comparison(request: HttpRequest, mailing_id: int) -> HttpResponse:
+    """Any two revisions side by side."""
+    assert isinstance(request.user, User)
+    mailing = mailing_for(request.user, mailing_id)
+    numbers = list(mailing.revisions.values_list("number", flat=True))
+    asked = [request.GET.get(name, "") for name in ("earlier", "later")]
+    later = int(asked[1]) if asked[1].isdigit() and int(asked[1]) in numbers else numbers[-1]
+    earlier = int(asked[0]) if asked[0].isdigit() and int(asked[0]) in numbers else max((n for n in numbers if n < later), default=later)
+    earlier, later = min(earlier, later), max(earlier, later)
+    one, other = revision_for(request.user, mailing_id, earlier), revision_for(request.user, mailing_id, later)
+    page = {
+        "mailing": mailing,
+        "numbers": numbers,
+        "earlier": one,
+        "later": other,
+        "comparison": compare(one, other),
+        "section": "departures",
+    }
+    return render(request, "review/comparison.html", page)

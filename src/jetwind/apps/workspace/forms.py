@@ -7,6 +7,7 @@ from typing import Any
 from django import forms
 
 from jetwind.apps.workspace.models import SampleReader, Workspace
+from jetwind.core.checking import rulebooks
 
 
 class ReaderForm(forms.ModelForm):
@@ -47,6 +48,19 @@ class SettingsForm(forms.Form):
     )
     test_domains = forms.CharField(
         required=False, label="Test domains", help_text="Test sends reach addresses of these domains and no others."
+    )
+    word_list = forms.CharField(
+        widget=forms.Textarea(attrs={"rows": 3}),
+        required=False,
+        label="Word list",
+        help_text="Words that the spelling check takes for right: terms of the house, names of things.",
+    )
+    rulebooks = forms.MultipleChoiceField(
+        choices=[(book.id, f"{book.name} ({book.basis})") for book in rulebooks().values()],
+        widget=forms.CheckboxSelectMultiple,
+        required=False,
+        label="Rulebooks that apply",
+        help_text="With none chosen, every demand of every rulebook is checked.",
     )
     sign_offs_required = forms.IntegerField(
         min_value=1,

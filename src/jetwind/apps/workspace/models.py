@@ -26,6 +26,8 @@ class Workspace(models.Model):
     test_sender = models.EmailField(default="jetwind@localhost.invalid")
     sign_offs_required = models.PositiveSmallIntegerField(default=2, validators=[MinValueValidator(1), MaxValueValidator(9)])
     check_settings = models.JSONField(default=dict, blank=True)
+    word_list = ArrayField(models.CharField(max_length=60), default=_names, blank=True)
+    rulebooks = ArrayField(models.CharField(max_length=40), default=_names, blank=True)
 
     class Meta:
         constraints = [models.CheckConstraint(condition=Q(sign_offs_required__gte=1), name="someone_signs")]

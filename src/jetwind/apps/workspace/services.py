@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import dataclasses
 import re
+from collections.abc import Sequence
 from typing import Any
 
 from django.db import transaction
@@ -12,6 +14,7 @@ from jetwind.apps.audit.services import record
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
 from jetwind.apps.workspace.models import SampleReader, Workspace
+from jetwind.core.checking import UnusableSetting, check_settings, registry
 
 _DOMAIN = re.compile(r"(?=.{1,120}\Z)[a-z0-9](?:[a-z0-9-]*[a-z0-9])?(?:\.[a-z0-9](?:[a-z0-9-]*[a-z0-9])?)+\Z")
 _FIELD = re.compile(r"[A-Za-z_][\w-]*(?:\.[\w-]+)*\Z")
@@ -19,7 +22,15 @@ _FIELD = re.compile(r"[A-Za-z_][\w-]*(?:\.[\w-]+)*\Z")
 
 @transaction.atomic
 def configure(
-    user: User, workspace: Workspace, *, field_list: str, practice_domains: str, test_domains: str, sign_offs_required: int
+    user: User,
+    workspace: Workspace,
+    *,
+    field_list: str,
+    practice_domains: str,
+    test_domains: str,
+    sign_offs_required: int,
+    word_list: str = "",
+    rulebooks: Sequence[str] = (),
 ) -> None:
     """Set the house's lists, given as words parted by spaces or commas.
 
@@ -38,9 +49,56 @@ def configure(
             raise Refused(f"“{domain}” is not a domain such as saltmarsh-kiln.example.")
     workspace.field_list, workspace.practice_domains, workspace.test_domains = fields, practice, tests
     workspace.sign_offs_required = sign_offs_required
+    workspace.word_list = sorted(set(re.split(r"[\s,]+", word_list.strip())) - {""})
+    workspace.rulebooks = sorted(rulebooks)
     workspace.full_clean()
     workspace.save()
     record("workspace.changed", actor=user, what="the settings of the workspace")
+
+
+@transaction.atomic
+def add_word(user: User, workspace: Workspace, word: str) -> None:
+    """Add a word to the word list.
+
+    Raises:
+        NotAllowed, Refused: not permitted; not one word.
+    """
+    permit(user, "workspace:configure", workspace)
+    if not re.fullmatch(r"[\w'’-]{2,60}", word):
+        raise Refused(f"“{word}” is not one word.")
+    locked = Workspace.objects.select_for_update().get(pk=workspace.pk)
+    if word not in locked.word_list:
+        locked.word_list = sorted({*locked.word_list, word})
+        locked.save(update_fields=["word_list"])
+        record("workspace.changed", actor=user, what=f"the word list: “{word}” was added")
+
+
+@transaction.atomic
+def set_checks(user: User, workspace: Workspace, settings: dict[str, dict[str, Any]]) -> None:
+    """Set the levels and thresholds of the checks; what equals a check's own default is not kept.
+
+    Raises:
+        NotAllowed, Refused: not permitted; a level or threshold that a check cannot use.
+    """
+    permit(user, "workspace:configure", workspace)
+    kept: dict[str, dict[str, Any]] = {}
+    for check_id, own in settings.items():
+        declared = registry().get(check_id)
+        if declared is None:
+            raise Refused(f"There is no check “{check_id}”.")
+        defaults = dataclasses.asdict(declared.options())
+        changed = {name: value for name, value in own.items() if value != (declared.level.value if name == "level" else defaults.get(name))}
+        try:
+            check_settings(declared, {check_id: changed})
+        except UnusableSetting as wrong:
+            raise Refused(str(wrong)) from wrong
+        if changed:
+            kept[check_id] = changed
+    if kept == workspace.check_settings:
+        return
+    workspace.check_settings = kept
+    workspace.save(update_fields=["check_settings"])
+    record("workspace.changed", actor=user, what="levels and thresholds of checks")
 
 
 @transaction.atomic

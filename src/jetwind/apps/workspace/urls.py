@@ -9,4 +9,5 @@ urlpatterns = [
     path("readers/new/", views.reader, name="new-reader"),
     path("readers/<int:reader_id>/", views.reader, name="reader"),
     path("settings/", views.settings, name="settings"),
+    path("settings/checks/", views.checks, name="checks"),
 ]

@@ -12,6 +12,7 @@ from jetwind.apps.audit.services import first_broken_entry
 from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.apps.workspace import services
 from jetwind.apps.workspace.access import may, workspace_of
+from jetwind.apps.workspace.check_list import check_groups, chosen_settings
 from jetwind.apps.workspace.forms import ReaderForm, SettingsForm
 from jetwind.apps.workspace.models import SampleReader
 
@@ -60,6 +61,8 @@ def settings(request: HttpRequest) -> HttpResponse:
         "practice_domains": " ".join(workspace.practice_domains),
         "test_domains": " ".join(workspace.test_domains),
         "sign_offs_required": workspace.sign_offs_required,
+        "word_list": " ".join(workspace.word_list),
+        "rulebooks": workspace.rulebooks,
     }
     form = SettingsForm(request.POST or None, initial=initial)
     if request.method == "POST" and form.is_valid():
@@ -81,3 +84,30 @@ def settings(request: HttpRequest) -> HttpResponse:
         "section": "settings",
     }
     return render(request, "workspace/settings.html", page, status=400 if request.method == "POST" else 200)
+
+
+@require_http_methods(["GET", "POST"])
+def checks(request: HttpRequest) -> HttpResponse:
+    """Levels and thresholds of every check."""
+    assert isinstance(request.user, User)
+    workspace = workspace_of(request.user)
+    wrong = ""
+    posted = request.POST if request.method == "POST" else None
+    if posted is not None:
+        try:
+            services.set_checks(request.user, workspace, chosen_settings(posted))
+        except NotAllowed:
+            raise
+        except Refused as refused:
+            wrong = refused.sentence
+        else:
+            messages.success(request, "The checks are kept. Messages under review ask to be checked again.")
+            return redirect("checks")
+    page = {
+        "groups": check_groups(workspace.check_settings, posted),
+        "wrong": wrong,
+        "may_configure": may(request.user, "workspace:configure", workspace),
+        "changed": len(workspace.check_settings),
+        "section": "settings",
+    }
+    return render(request, "workspace/checks.html", page, status=400 if wrong else 200)

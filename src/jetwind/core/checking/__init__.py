@@ -16,6 +16,7 @@ from jetwind.core.checking.finding import (
     Station,
 )
 from jetwind.core.checking.registry import registry
+from jetwind.core.checking.rulebooks import Rulebook, rulebooks
 from jetwind.core.checking.runner import run, run_check
 from jetwind.core.checking.samples import CheckSample, clear, finds
 
@@ -37,6 +38,7 @@ __all__ = [
     "Outcome",
     "Place",
     "RequiredItem",
+    "Rulebook",
     "Station",
     "UnusableBrief",
     "UnusableSetting",
@@ -45,6 +47,7 @@ __all__ = [
     "clear",
     "finds",
     "registry",
+    "rulebooks",
     "run",
     "run_check",
 ]

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from enum import StrEnum
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, cast
 
 from jetwind.core.checking.brief import Brief
 from jetwind.core.message import Message, Sample
@@ -35,6 +35,7 @@ class Context:
 
     ``local_time`` says that each reader gets the message at the planned hour of their own zone. ``taken_titles`` are the working
     titles of other messages. ``previous`` is the message this one was copied from. ``word_list`` holds the house's own words.
+    ``rulebooks`` are the laws that apply; with none, all of them.
     """
 
     kind: Kind = Kind.PROMOTIONAL
@@ -49,7 +50,24 @@ class Context:
     readers: tuple[Sample, ...] = ()
     known_fields: frozenset[str] | None = None
     practice_domains: frozenset[str] = frozenset()
+    rulebooks: frozenset[str] = frozenset()
     settings: Mapping[str, Mapping[str, Any]] = dataclasses.field(default_factory=dict)
+
+
+class WatchedContext:
+    """A context that notes which circumstances a check looks at, so that its answer is kept while those stay."""
+
+    def __init__(self, context: Context) -> None:
+        self.__dict__["used"] = set()
+        self.__dict__["watched"] = context
+
+    def __getattr__(self, name: str) -> Any:
+        self.__dict__["used"].add(name)
+        return getattr(self.__dict__["watched"], name)
+
+    def as_context(self) -> Context:
+        """Itself, in the place of the context."""
+        return cast(Context, self)
 
 
 class UnusableSetting(ValueError):

@@ -148,12 +148,16 @@ class Finding:
 
 @dataclass(frozen=True, slots=True)
 class CheckResult:
-    """The answer of one check. ``reason`` says why it cannot tell, does not apply or crashed."""
+    """The answer of one check. ``reason`` says why it cannot tell, does not apply or crashed.
+
+    ``used`` are the circumstances that it looked at: while they stay as they are, so does the answer for the same content.
+    """
 
     check: str
     outcome: Outcome
     findings: tuple[Finding, ...] = ()
     reason: str = ""
+    used: frozenset[str] = frozenset()
 
 
 class CannotTell(Exception):

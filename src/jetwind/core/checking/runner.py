@@ -6,12 +6,14 @@ import hashlib
 import logging
 from collections import Counter
 from collections.abc import Collection, Iterator
+from dataclasses import replace
 from itertools import islice
 
-from jetwind.core.checking.context import Context, check_settings
-from jetwind.core.checking.declaration import Check
+from jetwind.core.checking.context import Context, WatchedContext, check_settings
+from jetwind.core.checking.declaration import Check, Options
 from jetwind.core.checking.finding import CannotTell, CheckResult, DoesNotApply, Finding, Hit, Level, Outcome
 from jetwind.core.checking.registry import registry
+from jetwind.core.checking.rulebooks import exempt
 from jetwind.core.message import Message
 
 #: Nobody reads more of one kind, and a message made of faults must not fill the database.
@@ -37,7 +39,15 @@ def run_check(declared: Check, message: Message, context: Context) -> CheckResul
     level, options = check_settings(declared, context.settings)
     if level == "off":
         return CheckResult(declared.id, Outcome.DOES_NOT_APPLY, reason="switched off in the settings")
+    if exempt(declared.id, context.rulebooks):
+        return CheckResult(declared.id, Outcome.DOES_NOT_APPLY, reason="no chosen rulebook asks for it", used=frozenset({"rulebooks"}))
     changed = Level(level) if level != declared.level else None
+    watched = WatchedContext(context)
+    answer = _answer(declared, message, watched.as_context(), options, changed)
+    return replace(answer, used=frozenset({"rulebooks"} | watched.used))
+
+
+def _answer(declared: Check, message: Message, context: Context, options: Options, changed: Level | None) -> CheckResult:
     try:
         hits = list(islice(declared.find(message, context, options), MOST_FINDINGS + 1))
         more = len(hits) > MOST_FINDINGS

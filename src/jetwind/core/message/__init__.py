@@ -11,6 +11,7 @@ from jetwind.core.message.model import (
     TextPart,
 )
 from jetwind.core.message.package import UnusableInput, read_bytes, read_path, with_envelope
+from jetwind.core.message.plain import plain_from_html, with_plain_text
 from jetwind.core.message.reading import Reading
 from jetwind.core.message.references import ImageReference, image_references
 from jetwind.core.message.write import compose, to_eml
@@ -29,8 +30,10 @@ __all__ = [
     "UnusableInput",
     "compose",
     "image_references",
+    "plain_from_html",
     "read_bytes",
     "read_path",
     "to_eml",
     "with_envelope",
+    "with_plain_text",
 ]

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 _PADDING = re.compile("[\u00ad\u034f\u061c\u115f\u1160\u17b4\u17b5\u180e\u2000-\u200f\u2028-\u202f\u205f-\u206f\u3164\ufeff\uffa0]+")
 _SPACE = re.compile(r"[\s\u00a0]+")
 
-_BLOCKS = frozenset(
+BLOCKS = frozenset(
     [
         "address",
         "article",
@@ -103,7 +103,7 @@ class _Around:
     def enter(self, element: Element) -> None:
         """Take over from the parent, and add what the element is itself."""
         above = element.parent.index if element.parent else -1
-        for found, is_one in ((self.links, element.tag == "a"), (self.blocks, element.tag in _BLOCKS)):
+        for found, is_one in ((self.links, element.tag == "a"), (self.blocks, element.tag in BLOCKS)):
             if is_one:
                 found[element.index] = element
             elif above in found:
@@ -154,7 +154,7 @@ class Reading:
         for node in document.body.walk():
             if isinstance(node, Element):
                 around.enter(node)
-                if node.tag in _BLOCKS:
+                if node.tag in BLOCKS:
                     passage = _closed(found, passage)
                 continue
             if cascade.is_hidden(node):
@@ -260,7 +260,7 @@ class Reading:
         for node in document.body.walk():
             if isinstance(node, Element):
                 around.enter(node)
-                if node.tag in _BLOCKS:
+                if node.tag in BLOCKS:
                     pieces.append("\n")
                 continue
             if cascade.is_hidden(node):

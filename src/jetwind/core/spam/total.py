@@ -10,7 +10,7 @@ from collections.abc import Callable, Collection
 from dataclasses import dataclass
 from typing import Literal
 
-from jetwind.core.checking.context import Context
+from jetwind.core.checking.context import Context, WatchedContext
 from jetwind.core.message import Message
 
 Band = Literal["low", "medium", "high"]
@@ -65,19 +65,23 @@ def reason(id: str, name: str, weight: float) -> Callable[[Judge], Judge]:
 
 
 def spam_sum(message: Message, context: Context) -> SpamSum:
-    """Judge every reason on a message."""
+    """Judge every reason on a message. Of the circumstances, reasons may look at the kind alone."""
     from jetwind.core.spam import reasons  # noqa: F401  declares them
 
-    # The check and the report ask with the same context object, one after the other.
-    return message.shared(f"spam {id(context)}", lambda: _judged(message, context))
+    # The check and the report ask under the same circumstances, one after the other; what was looked at is noted for both.
+    total, used = message.shared(f"spam {context.kind}", lambda: _judged(message, context))
+    for name in used:
+        getattr(context, name)
+    return total
 
 
-def _judged(message: Message, context: Context) -> SpamSum:
+def _judged(message: Message, context: Context) -> tuple[SpamSum, frozenset[str]]:
+    watched = WatchedContext(context)
     found = []
     for reason_id, (name, weight, judge) in _reasons.items():
-        verdict = judge(message, context)
+        verdict = judge(message, watched.as_context())
         if verdict is None:
             continue
         evidence, own_weight = verdict if isinstance(verdict, tuple) else (verdict, weight)
         found.append(SpamReason(f"spam.{reason_id}", name, round(own_weight, 2), evidence))
-    return SpamSum(tuple(sorted(found, key=lambda reason: (-reason.weight, reason.id))))
+    return SpamSum(tuple(sorted(found, key=lambda reason: (-reason.weight, reason.id)))), frozenset(watched.used) & {"kind"}

@@ -93,3 +93,9 @@ def counted(number: int, words: str) -> str:
     """A number with its noun: ``{{ 2|counted:"stop,stops" }}``."""
     one, many = words.split(",")
     return f"{number} {one if number == 1 else many}"
+
+
+@register.filter
+def words(text: str) -> list[str]:
+    """The words of a text, to loop over."""
+    return text.split()

@@ -1,0 +1,111 @@
+"""The Envelope station: inbox rows as drawings, where each of them cuts, what an inbox would preview."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from django.http import HttpRequest
+
+from jetwind.apps.review.selectors import Walk
+from jetwind.core.checking import Context
+from jetwind.core.fields import fill
+from jetwind.core.message import Message, Sample
+from jetwind.core.profiles.inbox import ROWS, Drawn, InboxRow, draw
+
+#: How much of the preview text is taken apart, in characters: no row shows more.
+_PREVIEWED = 140
+
+
+@dataclass(frozen=True, slots=True)
+class RowDrawing:
+    """A row with its lines; ``ticks`` are the places of the ruler in px."""
+
+    row: InboxRow
+    lines: list[Drawn]
+
+    @property
+    def ticks(self) -> list[int]:
+        """A tick each 100 px."""
+        return list(range(0, self.row.width + 1, 100))
+
+    @property
+    def height(self) -> int:
+        """The row with its ruler, in px."""
+        return self.row.height + 22
+
+    @property
+    def cuts(self) -> list[tuple[Drawn, int]]:
+        """Lines that are cut, with the number of characters that still show."""
+        return [(line, len(line.shown)) for line in self.lines if line.is_cut]
+
+
+def page(request: HttpRequest, walk: Walk, message: Message) -> dict[str, Any]:
+    """What the station's template needs."""
+    context = walk.context
+    readers = list(context.readers)
+    names = [reader.name for reader in readers]
+    chosen = request.GET.get("reader", "")
+    reader = readers[names.index(chosen)] if chosen in names else readers[0] if readers else Sample("", {})
+    subjects = list(message.subjects)
+    number = int(request.GET.get("variant", "0")) if request.GET.get("variant", "0").isdigit() else 0
+    number = number if number < len(subjects) else 0
+    box = next(iter(message.mailboxes("From")), None)
+    sender = _merged(box.name or box.address, message, reader) if box else "no sender"
+    preview = _merged(" ".join(piece.text for piece in message.reading.inbox_pieces(_PREVIEWED)), message, reader)
+    drawings = [[RowDrawing(row, draw(row, sender, _merged(subject, message, reader), preview)) for row in ROWS] for subject in subjects]
+    reply = next(iter(message.mailboxes("Reply-To")), None)
+    return {
+        "readers": names,
+        "reader": reader.name,
+        "subjects": [(index, subject, _merged(subject, message, reader)) for index, subject in enumerate(subjects)],
+        "variant": number,
+        "rows": drawings[number],
+        "grid": _grid(message, context, drawings),
+        "row_names": [row.name for row in ROWS],
+        "pieces": _pieces(message, reader),
+        "sender_line": [
+            ("Name", box.name if box and box.name else "none"),
+            ("Address", box.address if box else "none"),
+            ("Answers go to", reply.address if reply else (box.address if box else "nobody")),
+            ("To", ", ".join(header.value for header in message.header_fields("To")) or "not in what was taken in"),
+        ],
+        "envelope": {
+            "subject": message.subject,
+            "sender_name": box.name if box else "",
+            "sender_address": box.address if box else "",
+            "reply_address": reply.address if reply else "",
+            "preview_text": message.given_preview_text,
+            "subject_variants": "\n".join(message.variants),
+        },
+        "has_headers": message.envelope_known,
+    }
+
+
+def _merged(text: str, message: Message, reader: Sample) -> str:
+    return " ".join(fill(text, reader.values, escape=False, syntax=message.syntax).split())
+
+
+def _grid(message: Message, context: Context, drawings: list[list[RowDrawing]]) -> list[tuple[str, int, list[str], str]]:
+    """Variant by variant: its characters for the chosen reader, what each row shows of it, and the reader it is longest for."""
+    readers = context.readers or (Sample("", {}),)
+    rows = []
+    for subject, drawn in zip(message.subjects, drawings, strict=True):
+        lengths = {reader.name: len(_merged(subject, message, reader)) for reader in readers}
+        longest = max(lengths, key=lambda name: lengths[name])
+        shown = []
+        for drawing in drawn:
+            line = next(line for line in drawing.lines if line.field.what == "subject")
+            shown.append(f"{len(line.shown)} of {len(line.shown) + len(line.rest)}" if line.is_cut else "whole")
+        whole = next(line for line in drawn[0].lines if line.field.what == "subject")
+        said = f"{longest}: {lengths[longest]}" if longest and "{{" in subject else "the same for all"
+        rows.append((subject or "no subject", len(whole.shown) + len(whole.rest), shown, said))
+    return rows
+
+
+def _pieces(message: Message, reader: Sample) -> list[tuple[str, str, int]]:
+    """Where the preview text comes from, piece by piece."""
+    return [
+        (_merged(piece.text, message, reader)[:160] or "padding that nobody sees", piece.kind, piece.length)
+        for piece in message.reading.inbox_pieces(_PREVIEWED)
+    ]

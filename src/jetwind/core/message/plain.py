@@ -1,0 +1,172 @@
+"""A plain-text part made afresh from the HTML, and a mail or package with another plain-text part."""
+
+from __future__ import annotations
+
+import io
+import re
+import textwrap
+import zipfile
+from email.message import EmailMessage
+from email.policy import SMTP
+from typing import TYPE_CHECKING
+
+from jetwind.core.markup import Element, TextRun
+from jetwind.core.message.prose import collapse
+from jetwind.core.message.reading import BLOCKS
+
+if TYPE_CHECKING:
+    from jetwind.core.message.model import Message
+
+#: RFC 3676 §4.2 and common practice: lines of at most 72 characters survive being quoted.
+WIDTH = 72
+_HEADINGS = {"h1": "=", "h2": "-"}
+
+
+class _Writer:
+    """Paragraphs in the making."""
+
+    def __init__(self) -> None:
+        self.paragraphs: list[str] = []
+        self.line: list[str] = []
+        self.prefix = ""
+        self.underline = ""
+
+    def break_line(self) -> None:
+        """A new line inside the paragraph."""
+        self.line.append("\n")
+
+    def close(self) -> None:
+        """End the paragraph."""
+        text = "".join(self.line)
+        self.line = []
+        lines = [re.sub(r" +", " ", part).strip() for part in text.split("\n")]
+        wrapped = [
+            piece
+            for part in lines
+            if part
+            for piece in textwrap.wrap(
+                part,
+                WIDTH,
+                initial_indent=self.prefix,
+                subsequent_indent=" " * len(self.prefix),
+                break_long_words=False,
+                break_on_hyphens=False,
+            )
+        ]
+        if wrapped:
+            if self.underline:
+                wrapped.append(self.underline * max(map(len, wrapped)))
+            self.paragraphs.append("\n".join(wrapped))
+        self.prefix = self.underline = ""
+
+
+def plain_from_html(message: Message) -> str:
+    """The visible copy as plain text: headings underlined, list items marked, pictures by their alternative text, links with their address.
+
+    Raises:
+        ValueError: the message has no HTML part.
+    """
+    document = message.document
+    if document is None:
+        raise ValueError("the message has no HTML part")
+    cascade, writer = message.cascade, _Writer()
+    stack: list[Element | TextRun | tuple[Element]] = list(reversed(document.body.children))
+    while stack:
+        node = stack.pop()
+        if isinstance(node, tuple):
+            _leave(node[0], writer)
+            continue
+        if cascade.is_hidden(node):
+            continue
+        if isinstance(node, TextRun):
+            writer.line.append(collapse(node.text))
+            continue
+        _enter(node, writer)
+        stack.append((node,))
+        stack.extend(reversed(node.children))
+    writer.close()
+    return "\n\n".join(writer.paragraphs) + "\n"
+
+
+def _enter(element: Element, writer: _Writer) -> None:
+    if element.tag == "br":
+        writer.break_line()
+    elif element.tag == "hr":
+        writer.close()
+        writer.paragraphs.append("-" * WIDTH)
+    elif element.tag == "img":
+        writer.line.append(f" {collapse(element.get('alt') or '')} ")
+    elif element.tag in BLOCKS:
+        writer.close()
+        if element.tag == "li":
+            writer.prefix = "- "
+        writer.underline = _HEADINGS.get(element.tag, "")
+
+
+def _leave(element: Element, writer: _Writer) -> None:
+    if element.tag == "a":
+        address = (element.get("href") or "").strip()
+        shown = "".join(writer.line).rstrip()
+        if address and not address.startswith("#") and not shown.endswith(address.removeprefix("mailto:").removeprefix("tel:")):
+            writer.line.append(f" <{address.removeprefix('mailto:')}> ")
+    elif element.tag in BLOCKS and element.tag != "br":
+        writer.close()
+
+
+def with_plain_text(message: Message, text: str) -> bytes:
+    """The file of a message with ``text`` as its plain-text part; every other octet of a mail stays as it is.
+
+    A mail gets the part replaced, or, where it has none, its HTML wrapped in a multipart/alternative. HTML and packages become a
+    zip with the text as ``message.txt``.
+
+    Raises:
+        ValueError: the message has no HTML part.
+    """
+    if message.html is None:
+        raise ValueError("the message has no HTML part")
+    if message.root is None:
+        return _zipped(message, text)
+    source = message.root.to_bytes()
+    part = EmailMessage(policy=SMTP)
+    part.set_content(text, charset="utf-8", cte="quoted-printable")
+    made = part.as_bytes().replace(b"MIME-Version: 1.0\r\n", b"")
+    if b"\r\n" not in source:
+        made = made.replace(b"\r\n", b"\n")
+    old = message.text.part if message.text else None
+    if old is not None:
+        head, _, body = made.partition(b"\r\n\r\n" if b"\r\n" in made else b"\n\n")
+        kept = b"".join(field.octets for field in old.fields if not field.name.lower().startswith("content-t"))
+        newline = b"\r\n" if b"\r\n" in made else b"\n"
+        whole = kept + head + newline + newline + body.rstrip(b"\r\n")
+        return source[: old.offset] + whole + source[old.body_span.end :]
+    html = message.html.part
+    assert html is not None, "the HTML of a mail has its part"
+    newline = b"\r\n" if b"\r\n" in source else b"\n"
+    boundary = _boundary(source)
+    about = b"".join(field.octets for field in html.fields if field.name.lower().startswith("content-"))
+    others = b"".join(field.octets for field in html.fields if not field.name.lower().startswith("content-"))
+    pieces = [others, b'Content-Type: multipart/alternative; boundary="', boundary, b'"', newline, newline, b"--", boundary, newline, made]
+    if b"mime-version" not in others.lower() and html.offset == message.root.offset:
+        pieces.insert(1, b"MIME-Version: 1.0" + newline)
+    pieces += [newline, b"--", boundary, newline, about, newline, html.body, newline, b"--", boundary, b"--", newline]
+    return source[: html.offset] + b"".join(pieces) + source[html.body_span.end :]
+
+
+def _boundary(source: bytes) -> bytes:
+    """A boundary that occurs nowhere in the message (RFC 2046 §5.1.1)."""
+    number = 0
+    while (wanted := b"=_jetwind_%d" % number) in source:
+        number += 1
+    return wanted
+
+
+def _zipped(message: Message, text: str) -> bytes:
+    assert message.html is not None
+    out = io.BytesIO()
+    stamp = (1980, 1, 1, 0, 0, 0)
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        archive.writestr(zipfile.ZipInfo("message.html", stamp), message.html.text.encode(message.html.charset, "xmlcharrefreplace"))
+        archive.writestr(zipfile.ZipInfo("message.txt", stamp), text.encode())
+        for image in message.images:
+            archive.writestr(zipfile.ZipInfo(image.name, stamp), image.data)
+    return out.getvalue()
