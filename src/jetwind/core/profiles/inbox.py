@@ -89,6 +89,11 @@ class Drawn:
         return round(self.field.x + self.width, 1)
 
     @property
+    def characters(self) -> int:
+        """Characters of the whole line, shown or not."""
+        return len(self.shown) + len(self.rest)
+
+    @property
     def dash(self) -> float:
         """Where the dash before a preview text in the same line stands, in px."""
         return round(self.field.x - text_width("– ", self.field.size), 1)
@@ -136,7 +141,8 @@ def fit(text: str, width: float, size: float, weight: Weight = "regular") -> tup
         if taken > room:
             break
         shown += cluster
-    return shown.rstrip(), text[len(shown) :]
+    shown = shown.rstrip()
+    return shown, text[len(shown) :]
 
 
 def draw(row: InboxRow, sender: str, subject: str, preview: str) -> list[Drawn]:
