@@ -52,6 +52,40 @@ def clean_sale() -> bytes:
     )
 
 
+def autumn_sale() -> bytes:
+    """The autumn glaze sale, made from the spring one by somebody in a hurry: its dates, prices and campaign need a second look."""
+    changes = [
+        ("until Sunday 14 March every litre", "until Sunday 11 October every litre"),
+        ("the new Tidepool and Ember among them.", "the the new Tidepool and Ember among them, now £18 a litre."),
+        ("Twelve glazes, a fifth off", "Autumn glazes, a fifth off"),
+    ]
+    html = (_FILES / "spring-glaze-sale.html").read_text("utf-8")
+    text = " ".join((_FILES / "spring-glaze-sale.txt").read_text("utf-8").split(" "))
+    for before, after in changes:
+        html = html.replace(before, after)
+    text = text.replace(
+        "until Sunday 14 March every litre of glaze at the works costs a fifth less,",
+        "until Sunday 11 October every litre of glaze at the works costs a fifth less,",
+    )
+    text = text.replace("the new Tidepool and Ember among them. Bring", "the new Tidepool and Ember among them, now £16 a litre. Bring")
+    images = {
+        "wordmark": pictures.wordmark(),
+        "shelf": pictures.shelf(),
+        "tidepool": pictures.glaze("tidepool"),
+        "ember": pictures.glaze("ember"),
+    }
+    return _mail(
+        html,
+        text,
+        images,
+        Subject="Autumn glazes, a fifth off until Sunday",
+        From=f"Saltmarsh Kiln Works <glaze@{_DOMAIN}>",
+        Reply_To=f"Saltmarsh Kiln Works <studio@{_DOMAIN}>",
+        List_Unsubscribe=f"<https://www.{_DOMAIN}/leave?m={{{{ member_number }}}}>, <mailto:leave@{_DOMAIN}?subject=unsubscribe>",
+        List_Unsubscribe_Post="List-Unsubscribe=One-Click",
+    )
+
+
 def faulty_weekend() -> bytes:
     """The open-studio weekend: something wrong at every station."""
     html = (_FILES / "open-studio-weekend.html").read_text("utf-8")

@@ -9,9 +9,11 @@ from django.db import transaction
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.demo import messages
-from jetwind.apps.intake.services import Details, take_in
+from jetwind.apps.intake.services import Details, add_revision, change_details, start_copy, take_in
 from jetwind.apps.proofs.models import TestAddress, TestList
+from jetwind.apps.review.services import change_brief
 from jetwind.apps.workspace.models import Membership, SampleReader, Workspace
+from jetwind.core.message import Envelope
 
 NAME = "Saltmarsh Kiln Works"
 DOMAIN = "saltmarsh-kiln.example"
@@ -43,13 +45,14 @@ def exists() -> bool:
 
 @transaction.atomic
 def build() -> Workspace:
-    """Make people, readers, a test list and three messages. Checks and renders follow in the background."""
+    """Make people, readers, a test list and four messages. Checks and renders follow in the background."""
     workspace = Workspace.objects.create(
         name=NAME,
         field_list=["first_name", "last_name", "member_number", "course_title", "slot", "pick_up_date"],
         practice_domains=[DOMAIN],
         test_domains=[DOMAIN],
         test_sender=f"review@{DOMAIN}",
+        word_list=["grogged", "raku", "sgraffito"],
     )
     users = {}
     for username, first, last, role in PEOPLE:
@@ -77,7 +80,7 @@ def build() -> Workspace:
         return datetime(2027, month, day, hour, tzinfo=ZoneInfo(_ZONE))
 
     author = users["author"]
-    take_in(
+    spring = take_in(
         author,
         workspace,
         messages.clean_sale(),
@@ -97,5 +100,36 @@ def build() -> Workspace:
         messages.pick_up_notice(),
         "pick-up-notice.eml",
         details=Details("Pick-up notice", "transactional", "whoever has a firing to collect", planned(3, 4, 8), _ZONE),
+    )
+    autumn = start_copy(author, spring)
+    change_details(
+        author, autumn, Details("Autumn glaze sale", "promotional", "members and friends, 2,140 readers", planned(10, 5, 9), _ZONE)
+    )
+    change_brief(
+        author,
+        autumn,
+        {
+            "required": [
+                {"text": "a fifth off", "places": ["HTML", "plain text", "subject"]},
+                {"text": "until Sunday 10 October", "places": ["HTML", "plain text"]},
+            ],
+            "forbidden": ["14 March"],
+        },
+    )
+    add_revision(
+        author,
+        autumn,
+        messages.autumn_sale(),
+        "autumn-glaze-sale.eml",
+        envelope=Envelope(
+            subject="Autumn glazes, a fifth off until Sunday",
+            sender_name=NAME,
+            sender_address=f"glaze@{DOMAIN}",
+            reply_address=f"studio@{DOMAIN}",
+            subject_variants=(
+                "{{ first_name }}, your autumn glazes are in, and every litre costs a fifth less until Sunday evening",
+                "AUTUMN GLAZES, a fifth off until Sunday",
+            ),
+        ),
     )
     return workspace

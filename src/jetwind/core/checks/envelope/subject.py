@@ -94,9 +94,11 @@ def find_long(message: Message, context: Context, options: LengthOptions) -> Ite
         longest, reader = max(merged(copy.text, message, context), key=lambda pair: graphemes(pair[0]))
         length = graphemes(longest)
         if length > options.most_characters:
-            whose = f" for {reader.name}" if reader.name and longest != copy.text.strip() else ""
+            whose = reader.name if longest != copy.text.strip() else ""
             yield Hit(
-                "The subject has {length} characters{whose}; the limit is {limit}.",
+                "The subject has {length} characters for {whose}; the limit is {limit}."
+                if whose
+                else "The subject has {length} characters; the limit is {limit}.",
                 copy.place(0, len(copy.text)),
                 {"length": length, "limit": options.most_characters, "whose": whose, "merged": longest},
                 identity=copy.text,
