@@ -33,8 +33,12 @@ class TestEveryPage:
             "/readers/",
             "/mailroom/",
             "/settings/",
+            "/settings/checks/",
             "/settings/test-lists/",
+            f"/mailings/{revision.mailing_id}/compare/",
             f"{base}findings.csv",
+            f"{base}findings.html",
+            f"{base}plain-text-afresh/",
             "/paste/",
         ]
         pages += [f"{base}{station.slug}/" for station in STATIONS]

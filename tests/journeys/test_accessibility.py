@@ -6,13 +6,15 @@ import pytest
 from axe_playwright_python.sync_playwright import Axe
 
 from jetwind.apps.approvals.services import release, sign
+from jetwind.apps.intake.services import add_revision
 from jetwind.apps.previews import services as previews
 from jetwind.apps.proofs import services as proofs
 from jetwind.apps.review.selectors import walk_of
+from jetwind.apps.review.services import change_brief
 from jetwind.core.checking import STATIONS
 from jetwind.engines.browser import FakeBrowser
 from jetwind.engines.mail import Delivery
-from tests.apps.helpers import taken_in
+from tests.apps.helpers import checked, taken_in
 from tests.apps.test_previews import render
 from tests.factories import GOOD_HTML, mail
 
@@ -30,6 +32,9 @@ def test_main_screens(house: Any, sign_in: Any, fake_browser: FakeBrowser, schem
     )
     render(faulty)
     assert previews.RENDERS
+    change_brief(house.author, faulty.mailing, {"required": [{"text": "a fifth off", "places": ["HTML", "subject"]}], "forbidden": ["x"]})
+    add_revision(house.author, faulty.mailing, mail(GOOD_HTML + "<p>the the £24 glazery</p>", Subject="Glazes"), "b.eml")
+    checked(faulty.mailing)
     clean = taken_in(house)
     sign(house.reviewer, clean)
     sign(house.approver, clean)
@@ -45,14 +50,20 @@ def test_main_screens(house: Any, sign_in: Any, fake_browser: FakeBrowser, schem
         f"/mailroom/{arrival.pk}/",
         f"/mailroom/{arrival.pk}/?view=raw",
         "/settings/",
+        "/settings/checks/",
+        f"/mailings/{faulty.mailing_id}/compare/",
         "/settings/test-lists/",
         "/paste/",
     ]
-    pages += [f"{base}{station.slug}/" for station in STATIONS] + [
-        f"{base}{found.station}/?finding={found.fingerprint}",
-        f"/mailings/{clean.mailing_id}/r1/sign-off/",
-        "/nowhere/",
-    ]
+    pages += (
+        [f"{base}{station.slug}/" for station in STATIONS]
+        + [f"{base.replace('r1', 'r2')}wording/"]
+        + [
+            f"{base}{found.station}/?finding={found.fingerprint}",
+            f"/mailings/{clean.mailing_id}/r1/sign-off/",
+            "/nowhere/",
+        ]
+    )
     page = sign_in("reviewer", color_scheme=scheme)
     serious: list[str] = []
     for address in pages:

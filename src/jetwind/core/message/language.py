@@ -27,11 +27,11 @@ def declared(message: Message) -> tuple[Element, Attribute] | None:
     if document is None:
         return None
     for element in (document.root, document.body, *document.body.elements()):
+        if element.tag not in ("html", "body", "div", "center", "table", "tbody", "tr", "td"):
+            return None
         attribute = element.attributes.get("lang") or element.attributes.get("xml:lang")
         if attribute is not None and attribute.value.strip():
             return element, attribute
-        if element.tag not in ("html", "body", "div", "center", "table", "tbody", "tr", "td"):
-            return None
     return None
 
 

@@ -13,6 +13,7 @@ _SPACE = re.compile(r"[ \t\r\n\f\v\u00a0]+")
 #: Invisible padding: no character of it is read.
 PADDING = re.compile("[\u00ad\u034f\u061c\u115f\u1160\u17b4\u17b5\u180e\u200b-\u200f\u2028-\u202e\u2060-\u206f\u3164\ufeff\uffa0]+")
 _JOINED = re.compile("(?<=[\u2600-\u27bf\ufe0f\U0001f000-\U0001faff])\u200d(?=[\u2600-\u27bf\U0001f000-\U0001faff])")
+_KEPT = "\ufdd0"
 _DROPPED = re.compile(f"{PADDING.pattern}|{_SPACE.pattern}")
 
 _WORD = re.compile(r"[^\W\d_]+(?:['’ʼ][^\W\d_]+)*")
@@ -89,8 +90,9 @@ def collapse(text: str) -> str:
     """White space of any length to one space, invisible padding dropped; joiners inside emoji stay."""
     if text.isascii():
         return _SPACE.sub(" ", text)
-    kept = _JOINED.sub("\0", text)
-    return _SPACE.sub(" ", PADDING.sub("", kept)).replace("\0", "\u200d")
+    # A noncharacter keeps the place of a joiner meanwhile; no text may hold one (Unicode §23.7).
+    kept = _JOINED.sub(_KEPT, text.replace(_KEPT, "\ufffd"))
+    return _SPACE.sub(" ", PADDING.sub("", kept)).replace(_KEPT, "\u200d")
 
 
 def _back(source: SourceText, stretch: _Stretch, start: int, end: int) -> Span | None:

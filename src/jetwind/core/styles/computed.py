@@ -12,15 +12,17 @@ from functools import cached_property
 from typing import Any
 
 from jetwind.core.facts import table
+from jetwind.core.fields import mask
 from jetwind.core.markup import Document, Element
+from jetwind.core.styles.colours import legacy_colour
 from jetwind.core.styles.declarations import declarations
 from jetwind.core.styles.matching import Match, matches
 from jetwind.core.styles.media import Medium, applies
-from jetwind.core.styles.values import INHERITED, INITIAL, PROPERTIES, Parsed, expand, legacy_colour
+from jetwind.core.styles.values import INHERITED, INITIAL, PROPERTIES, Parsed, expand
 
 #: public identifiers that put a document into quirks mode (HTML §13.2.6.4.1, the usual ones of mail; from memory).
 _QUIRKS_DOCTYPE = re.compile(
-    r"\s*(?:<!--.*?-->\s*)*<!doctype\s+html\s+public\s+[\"'](?:-//W3C//DTD HTML (?:3|4\.0)[^\"']*|-//W3C//DTD HTML 4\.01 (?:Transitional|Frameset)//[^\"']*[\"']\s*>|[-+]//(?:IETF|SoftQuad|W3O|Netscape|Microsoft|AS|O'Reilly|Spyglass|SQ|Sun|WebTechs|Metrius|Silmaril|AdvaSoft)[^\"']*|html\b)",
+    r"\s*(?:<!--.*?-->\s*)*<!doctype\s+html\s+public\s+[\"'](?:-//W3C//DTD HTML (?:3|4\.0(?!1))[^\"']*|-//W3C//DTD HTML 4\.01 (?:Transitional|Frameset)//[^\"']*[\"']\s*>|[-+]//(?:IETF|SoftQuad|W3O|Netscape|Microsoft|AS|O'Reilly|Spyglass|SQ|Sun|WebTechs|Metrius|Silmaril|AdvaSoft)[^\"']*|html\b)",
     re.IGNORECASE | re.DOTALL,
 )
 _GROUNDS = frozenset(["body", "table", "thead", "tbody", "tfoot", "tr", "td", "th"])
@@ -99,7 +101,7 @@ class ComputedStyles:
                 for declaration in match.rule.declarations:
                     (important if declaration.important else won).update(expand(declaration.name, declaration.value, self._quirks))
         if style := (element.get("style") if "style" in element.names else None):
-            for declaration in declarations(style):
+            for declaration in declarations(mask(style, self._document.syntax)):
                 target = important if declaration.important else won
                 target.update(expand(declaration.name, declaration.value, self._quirks))
         won.update(important)

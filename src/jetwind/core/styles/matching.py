@@ -8,6 +8,7 @@ from typing import Any
 
 import tinycss2
 
+from jetwind.core.fields import mask
 from jetwind.core.markup import Document
 from jetwind.core.styles.placed import Rule, rules
 
@@ -34,7 +35,8 @@ def matches(document: Document) -> dict[int, list[Match]]:
     for block in document.elements("style"):
         if (block.get("type") or "text/css").strip().lower() != "text/css":
             continue
-        for rule in rules(block.text):
+        # A merge field stands for a value that nobody knows yet; as filler it cannot break the rule around it.
+        for rule in rules(mask(block.text, document.syntax)):
             order += 1
             if not rule.declarations or any(name == "font-face" for name, _ in rule.within):
                 continue

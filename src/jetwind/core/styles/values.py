@@ -11,7 +11,8 @@ from functools import lru_cache
 from typing import Any
 
 import tinycss2
-from tinycss2.color4 import parse_color
+
+from jetwind.core.styles import colours
 
 #: A value that is right as far as can be told, but whose result cannot be known here.
 UNKNOWN = "?"
@@ -142,7 +143,7 @@ def _parse(name: str, nodes: list[Any], quirks: bool) -> Parsed | None:
             return "keyword", "italic" if len(solid) > 1 else "oblique"
         return ("keyword", only.lower_value) if only is not None and only.type == "ident" and only.lower_value in KEYWORDS[name] else None
     if name in ("color", "background-color"):
-        return _colour(only, quirks)
+        return colours.parse(only, quirks)
     if name == "font-family":
         families = _families(solid)
         return ("family", families) if families else None
@@ -203,83 +204,6 @@ def _weight(node: Any) -> Parsed | None:
         return "number", float(node.value)
     words = {"normal": ("number", 400.0), "bold": ("number", 700.0), "bolder": ("keyword", "bolder"), "lighter": ("keyword", "lighter")}
     return words.get(node.lower_value) if node.type == "ident" else None
-
-
-def _colour(node: Any, quirks: bool) -> Parsed | None:
-    if node is None:
-        return None
-    if quirks and node.type in ("number", "dimension", "ident") and re.fullmatch(r"[0-9a-fA-F]{3}|[0-9a-fA-F]{6}", bare := _bare(node)):
-        node = tinycss2.parse_one_component_value(f"#{bare}")
-    try:
-        found = parse_color(node)
-    except (ValueError, TypeError, AttributeError):
-        return None
-    if found is None:
-        return ("unknown", node.lower_value) if node.type == "ident" and node.lower_value in _SYSTEM_COLOURS else None
-    if str(found) == "currentcolor":
-        return "keyword", "currentcolor"
-    return "colour", rgba(found)
-
-
-_SYSTEM_COLOURS = frozenset(
-    [
-        "canvas",
-        "canvastext",
-        "linktext",
-        "visitedtext",
-        "activetext",
-        "buttonface",
-        "buttontext",
-        "buttonborder",
-        "field",
-        "fieldtext",
-        "highlight",
-        "highlighttext",
-        "graytext",
-        "mark",
-        "marktext",
-        "window",
-        "windowtext",
-        "menu",
-        "menutext",
-        "infobackground",
-        "infotext",
-    ]
-)
-
-
-def _bare(node: Any) -> str:
-    """The characters of a colour without its hash."""
-    return re.sub(r"\s", "", tinycss2.serialize([node]))
-
-
-def rgba(colour: Any) -> tuple[int, int, int, float]:
-    """Red, green, blue from 0 to 255, and alpha from 0 to 1."""
-    inside = colour.to("srgb") if colour.space != "srgb" else colour
-    red, green, blue = (min(255, max(0, round((part or 0) * 255 + 1e-9))) for part in inside.coordinates[:3])
-    return red, green, blue, round(float(inside.alpha if inside.alpha is not None else 1), 3)
-
-
-def legacy_colour(value: str) -> tuple[int, int, int, float] | None:
-    """A colour of a bgcolor, color, text or link attribute (HTML §2.3.6, rules for parsing a legacy color value; from memory)."""
-    text = value.strip(" \t\r\n\f")
-    if not text or text.lower() == "transparent" or "\ue000" in text:
-        return None
-    named = parse_color(text) if re.fullmatch(r"[A-Za-z]+", text) else None
-    if named is not None and str(named) != "currentcolor":
-        return rgba(named)
-    if re.fullmatch(r"#[0-9a-fA-F]{3}", text):
-        red, green, blue = (int(char * 2, 16) for char in text[1:])
-        return red, green, blue, 1.0
-    text = "".join("00" if ord(char) > 0xFFFF else char for char in text)[:128].removeprefix("#")
-    text = re.sub(r"[^0-9a-fA-F]", "0", text) or "0"
-    text += "0" * (-len(text) % 3)
-    size = len(text) // 3
-    parts = [text[at * size : (at + 1) * size][-8:] for at in range(3)]
-    while len(parts[0]) > 2 and all(part[0] == "0" for part in parts):
-        parts = [part[1:] for part in parts]
-    red, green, blue = (int(part[:2], 16) for part in parts)
-    return red, green, blue, 1.0
 
 
 def _families(nodes: list[Any]) -> tuple[str, ...]:
@@ -394,7 +318,7 @@ def _background(nodes: list[Any], quirks: bool) -> Iterator[tuple[str, Parsed]]:
     for node in nodes:
         if node.type == "url" or (node.type == "function" and (node.lower_name == "url" or "gradient" in node.lower_name)):
             images.append(tinycss2.serialize([node]))
-        elif (found := _colour(node, quirks=False)) is not None:
+        elif (found := colours.parse(node, quirks=False)) is not None:
             colour = found
         elif (node.type == "ident" and node.lower_value not in _BACKGROUND_WORDS) or node.type == "hash":
             return
@@ -436,7 +360,7 @@ def _decoration(nodes: list[Any], quirks: bool) -> Iterator[tuple[str, Parsed]]:
     styles = ("solid", "double", "dotted", "dashed", "wavy", "none", "auto", "from-font")
     for node in nodes:
         is_word = node.type == "ident" and node.lower_value in (*known, *styles)
-        if not is_word and _colour(node, quirks=False) is None and node.type not in ("dimension", "percentage"):
+        if not is_word and colours.parse(node, quirks=False) is None and node.type not in ("dimension", "percentage"):
             return
     yield "text-decoration-line", ("keyword", " ".join(word for word in known if word in words) or "none")
 
