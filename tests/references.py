@@ -76,6 +76,7 @@ def _unpack(data: bytes, target: Path) -> None:
     shutil.rmtree(loading, ignore_errors=True)
 
 
+@lru_cache(maxsize=1)
 def newsletters() -> list[tuple[str, bytes]]:
     """Real mail of 2002 that its readers wanted but that looks like spam: file name and octets.
 

@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import shutil
-
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from playwright.sync_api import sync_playwright
+from playwright.sync_api import Browser
 
 from jetwind.core.checking import Brief, Context, Kind, RequiredItem, UnusableBrief, check_settings, registry, rulebooks, run, run_check
 from jetwind.core.checking.context import WatchedContext
@@ -18,7 +16,13 @@ from jetwind.core.facts import spelling, table
 from jetwind.core.message import Envelope, Message, read_bytes, with_envelope
 from jetwind.core.profiles.inbox import ROWS, draw, fit, text_width
 from jetwind.core.reports import as_html, review
+from tests.chromium import in_chromium
 from tests.factories import GOOD_HTML, mail
+
+_MEASURE = (
+    "([text, font, kerning]) => { const c = document.querySelector('canvas').getContext('2d'); "
+    "c.font = font; c.fontKerning = kerning; return c.measureText(text).width }"
+)
 
 
 class TestWidths:
@@ -37,20 +41,17 @@ class TestWidths:
     @pytest.mark.parametrize("weight", ["regular", "bold"])
     def test_agreement_with_chromium(self, weight: str) -> None:
         """Within half a per cent for text of many scripts, kerning switched off on both sides; with kerning within two per cent."""
-        executable = shutil.which("chromium-headless-shell") or shutil.which("chromium")
-        with sync_playwright() as playwright:
-            browser = playwright.chromium.launch(executable_path=executable, args=["--no-sandbox"])
+        cases = [(line, kerning, tolerance) for line in self.LINES for kerning, tolerance in (("none", 0.005), ("normal", 0.02))]
+
+        def measure(browser: Browser) -> list[float]:
             page = browser.new_page()
             page.set_content("<canvas></canvas>")
-            for line in self.LINES:
-                for kerning, tolerance in (("none", 0.005), ("normal", 0.02)):
-                    measured = page.evaluate(
-                        "([text, font, kerning]) => { const c = document.querySelector('canvas').getContext('2d'); c.font = font; c.fontKerning = kerning; return c.measureText(text).width }",
-                        [line, f"{'bold ' if weight == 'bold' else ''}14px 'Liberation Sans'", kerning],
-                    )
-                    ours = text_width(line, 14, weight)  # type: ignore[arg-type]
-                    assert abs(ours - measured) <= max(0.5, measured * tolerance), (line, kerning, ours, measured)
-            browser.close()
+            font = f"{'bold ' if weight == 'bold' else ''}14px 'Liberation Sans'"
+            return [page.evaluate(_MEASURE, [line, font, kerning]) for line, kerning, _ in cases]
+
+        for (line, kerning, tolerance), measured in zip(cases, in_chromium(measure), strict=True):
+            ours = text_width(line, 14, weight)  # type: ignore[arg-type]
+            assert abs(ours - measured) <= max(0.5, measured * tolerance), (line, kerning, ours, measured)
 
     def test_what_the_font_lacks(self) -> None:
         """Emoji are wide, one to a cluster; marks and joiners take no room."""

