@@ -270,7 +270,7 @@ class TestFacts:
         """One slip away, or none."""
         assert spelling.suggestion("en", "recieved") == "received"
         assert spelling.suggestion("en", "qqqqqqqq") == ""
-        assert spelling.dictionaries("tlh") == ()
+        assert spelling.dictionary_names("tlh") == ()
 
 
 class TestPreview:

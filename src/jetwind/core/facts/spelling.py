@@ -46,31 +46,35 @@ _COMMON_REGION = {
 }
 
 
-@lru_cache(maxsize=8)
-def dictionaries(language: str) -> tuple[Any, ...]:
-    """Open dictionaries of a language (its primary subtag), empty where there is none."""
-    from hunspell import Hunspell  # type: ignore[import-untyped]
-
+def dictionary_names(language: str) -> tuple[str, ...]:
+    """Names of the dictionaries of a language (its primary subtag), the one to ask first in front; empty where there is none."""
     if language == "en":
-        there = [name for name in ("en_US", "en_GB") if (_SYSTEM / f"{name}.dic").is_file()]
-        found = [Hunspell(name, hunspell_data_dir=str(_SYSTEM)) for name in there]
-        return tuple(found if "en_US" in there else [Hunspell("en_US"), *found])
+        british = ("en_GB",) if (_SYSTEM / "en_GB.dic").is_file() else ()
+        return ("en_US", *british)
     names = [f"{language}_{_COMMON_REGION.get(language, '')}", language]
     names += sorted(path.stem for path in _SYSTEM.glob(f"{language}_*.dic")) if re.fullmatch("[a-z]{2,3}", language) else []
-    name = next((name for name in names if (_SYSTEM / f"{name}.dic").is_file() and (_SYSTEM / f"{name}.aff").is_file()), None)
-    return (Hunspell(name, hunspell_data_dir=str(_SYSTEM)),) if name else ()
+    return tuple(name for name in names if (_SYSTEM / f"{name}.dic").is_file() and (_SYSTEM / f"{name}.aff").is_file())[:1]
+
+
+@lru_cache(maxsize=8)
+def _opened(name: str) -> Any:
+    """An open dictionary: the system's, or the one that comes with the package. Opening takes some 100 ms."""
+    from hunspell import Hunspell  # type: ignore[import-untyped]
+
+    return Hunspell(name, hunspell_data_dir=str(_SYSTEM)) if (_SYSTEM / f"{name}.dic").is_file() else Hunspell(name)
 
 
 @lru_cache(maxsize=50_000)
 def is_known(language: str, word: str) -> bool:
     """Whether any dictionary of the language has the word. Both spellings of English are taken for right."""
-    found = dictionaries(language)
-    if word in table("words").get(language, ()) or any(dictionary.spell(word) for dictionary in found):
+    names = dictionary_names(language)
+    if word in table("words").get(language, ()) or _opened(names[0]).spell(word):
         return True
-    if language != "en":
-        return False
-    spellings = {pattern.sub(american, word) for pattern, american in _BRITISH} - {word}
-    return any(found[0].spell(spelling) for spelling in spellings)
+    if language == "en":
+        spellings = {pattern.sub(american, word) for pattern, american in _BRITISH} - {word}
+        if any(_opened(names[0]).spell(spelling) for spelling in spellings):
+            return True
+    return any(_opened(name).spell(word) for name in names[1:])
 
 
 def suggestion(language: str, word: str) -> str:

@@ -60,11 +60,22 @@ def value_bounds(raw: str) -> tuple[int, int]:
 
 @dataclass(eq=False, slots=True, repr=False)
 class TextRun:
-    """A run of character data. ``span`` is None only for text that the parser could not be matched to the source."""
+    """A run of character data. Where the runs stand is worked out for all of them when one is first asked for."""
 
-    text: str
-    span: Span | None
+    _data: str
     parent: Element
+    _number: int
+    _document: Document
+
+    @property
+    def text(self) -> str:
+        """The characters, references resolved, fields as they are written."""
+        return self._document.place_of_run(self._number)[0] if FILLER in self._data else self._data
+
+    @property
+    def span(self) -> Span | None:
+        """Its place in the source; None only for text that the parser could not be matched to it."""
+        return self._document.place_of_run(self._number)[1]
 
 
 @dataclass(frozen=True, slots=True)
@@ -194,7 +205,7 @@ class Document:
         masked = mask(source.text, syntax)
         self._masked = source if masked is source.text else SourceText(masked)
         self._tree = turbohtml.parse(self._masked.text, positions=True, source_locations=True)
-        self.comments: list[Comment] = []
+        self._run_data: list[str] = []
         self.all_elements: list[Element] = []
         self.root = self._build()
         self._by_node = {id(element._node): element for element in self.all_elements}
@@ -236,6 +247,21 @@ class Document:
         return self._tokens
 
     @cached_property
+    def comments(self) -> list[Comment]:
+        """All comments in source order."""
+        spans = (token.span for token in self._tokens if token.kind == "comment")
+        return [Comment(self.source.slice(span).removeprefix("<!--").removesuffix("-->"), span) for span in spans]
+
+    def place_of_run(self, number: int) -> tuple[str, Span | None]:
+        """The text of a run as the source has it, and its span."""
+        return self._places[number]
+
+    @cached_property
+    def _places(self) -> list[tuple[str, Span | None]]:
+        finder = _RunFinder(self._tokens, self._masked, self.source)
+        return [finder.take(data) for data in self._run_data]
+
+    @cached_property
     def end_tags(self) -> list[tuple[str, Span]]:
         """Every end tag of the source with its name, those that close nothing too."""
         return [(token.name, token.span) for token in self._tokens if token.kind == "end tag"]
@@ -269,7 +295,7 @@ class Document:
         return list(_tokenise(self._masked, self.source))
 
     def _build(self) -> Element:
-        runs = _RunFinder(self._tokens, self._masked, self.source, self.comments)
+        run_data = self._run_data
         root: Element | None = None
         element_type, text_type = turbohtml.Element, turbohtml.Text
         elements = self.all_elements
@@ -280,8 +306,8 @@ class Document:
             node, parent = stack.pop()
             if isinstance(node, text_type):
                 if parent is not None:
-                    text, span = runs.take(node.data)
-                    parent.children.append(TextRun(text, span, parent))
+                    parent.children.append(TextRun(node.data, parent, len(run_data), self))
+                    run_data.append(node.data)
                 continue
             element = Element(node.tag, len(elements), parent, [], node, self)
             elements.append(element)
@@ -349,7 +375,7 @@ class _RunFinder:
 
     _AHEAD = 40
 
-    def __init__(self, tokens: list[Token], masked: SourceText, source: SourceText, comments: list[Comment]) -> None:
+    def __init__(self, tokens: list[Token], masked: SourceText, source: SourceText) -> None:
         self._source = source
         self._runs: list[tuple[str, Span]] = []
         self._next = 0
@@ -364,9 +390,6 @@ class _RunFinder:
                 self._runs.append((text.replace("\r\n", "\n").replace("\r", "\n") if "\r" in text else text, token.span))
             elif token.kind == "end tag":
                 within = ""
-            elif token.kind == "comment":
-                text = source.text[token.span.start : token.span.end]
-                comments.append(Comment(text.removeprefix("<!--").removesuffix("-->"), token.span))
 
     def take(self, data: str) -> tuple[str, Span | None]:
         """The text of a tree's node as the source has it, and its span."""

@@ -5,8 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from functools import lru_cache
-
-from publicsuffixlist import PublicSuffixList
+from typing import Any
 
 from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.checks.needs import need_headers
@@ -180,7 +179,10 @@ def find_noreply(message: Message, context: Context, options: Options) -> Iterat
 
 
 @lru_cache(maxsize=1)
-def _suffixes() -> PublicSuffixList:
+def _suffixes() -> Any:
+    """The Public Suffix List; reading it takes a while, and few messages need it."""
+    from publicsuffixlist import PublicSuffixList
+
     return PublicSuffixList()
 
 
@@ -213,10 +215,13 @@ def find_reply_domain(message: Message, context: Context, options: Options) -> I
     senders = [box for box in message.mailboxes("From") if "@" in box.address]
     if header is None or not senders or any(True for _ in message.syntax.tokens(header.value)):
         return
-    ours = organizational_domain(senders[0].address.rpartition("@")[2])
+    sender = senders[0].address.rpartition("@")[2].lower()
     for box in message.mailboxes("Reply-To"):
-        domain = box.address.rpartition("@")[2]
-        if not address_fault(box.address) and not address_fault(senders[0].address) and organizational_domain(domain) != ours:
+        domain = box.address.rpartition("@")[2].lower()
+        if domain == sender or address_fault(box.address) or address_fault(senders[0].address):
+            continue
+        ours = organizational_domain(sender)
+        if organizational_domain(domain) != ours:
             yield Hit(
                 "Answers go to {domain}, but the sender is at {ours}.",
                 Place.in_header(message, "Reply-To", header),

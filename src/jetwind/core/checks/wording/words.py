@@ -9,7 +9,7 @@ from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, chec
 from jetwind.core.checks import copy as copies
 from jetwind.core.checks.copy import Copy
 from jetwind.core.facts import phrases
-from jetwind.core.facts.spelling import dictionaries, is_known, suggestion
+from jetwind.core.facts.spelling import dictionary_names, is_known, suggestion
 from jetwind.core.fields import mask, token_shapes
 from jetwind.core.message import Envelope, Message
 from jetwind.core.message.language import declared as declared_language
@@ -119,7 +119,7 @@ _WORD = re.compile(r"(?<![\w@./#&%+-])[^\W\d_]+(?:['’ʼ][^\W\d_]+)*(?![\w@/]|[
 def find_unknown_words(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """Every ordinary word stands in the dictionary of the message's language or in the workspace's word list."""
     language = _language(message)
-    if not dictionaries(language):
+    if not dictionary_names(language):
         raise CannotTell(f"there is no dictionary of the language “{language}”")
     # Filler Latin is sample text left in, which is told once and by its own check.
     known = frozenset(word.casefold() for word in context.word_list) | frozenset(phrases("phrases", "filler_latin"))
