@@ -14,7 +14,7 @@ def test_brief_variants_plain_text_and_revisions(house: Any, sign_in: Any, start
     start_worker()
     author = sign_in("author")
     drop(author, "sale.html", GOOD_HTML.replace("come to the quay", "come to the glazery for £24").encode())
-    expect(author.get_by_text("This HTML came without headers")).to_be_visible(timeout=30_000)
+    expect(author.get_by_text("This HTML came without headers")).to_be_visible(timeout=60_000)
 
     # Subject, variants and sender are given once; the drawing shows where each row cuts them.
     author.get_by_label("Subject", exact=True).last.fill(
@@ -30,7 +30,7 @@ def test_brief_variants_plain_text_and_revisions(house: Any, sign_in: Any, start
     author.get_by_label("Subject", exact=True).first.select_option("1")
     author.get_by_role("button", name="Draw").click()
     expect(author.get_by_role("img", name="Phone, upright")).to_contain_text("Glazes are in")
-    expect(author.get_by_role("link", name="Variant 2 is the same as variant 1")).to_be_visible(timeout=30_000)
+    expect(author.get_by_role("link", name="Variant 2 is the same as variant 1")).to_be_visible(timeout=60_000)
 
     # The reviewer enters the brief; the grid says where it stands, the worker finds what is missing.
     reviewer = sign_in("reviewer")
@@ -41,7 +41,7 @@ def test_brief_variants_plain_text_and_revisions(house: Any, sign_in: Any, start
     expect(reviewer.get_by_role("row", name="a fifth off").get_by_text("stands").first).to_be_visible()
     reviewer.get_by_label("Must not be said").fill("£24")
     reviewer.get_by_role("button", name="Forbid it").click()
-    expect(reviewer.get_by_role("link", name="“£24” is forbidden and stands in the HTML.")).to_be_visible(timeout=30_000)
+    expect(reviewer.get_by_role("link", name="“£24” is forbidden and stands in the HTML.")).to_be_visible(timeout=60_000)
     reviewer.get_by_role("button", name="It is right").click()
     expect(reviewer.get_by_text("“glazery” is in the word list")).to_be_visible()
 
@@ -53,7 +53,7 @@ def test_brief_variants_plain_text_and_revisions(house: Any, sign_in: Any, start
     reviewer.get_by_role("button", name="Make it the next revision").click()
     reviewer.wait_for_url("**/r3/plain-text/")
     expect(reviewer.get_by_role("cell", name="same").first).to_be_visible()
-    expect(reviewer.get_by_text("not checked yet")).to_have_count(0, timeout=30_000)
+    expect(reviewer.get_by_text("not checked yet")).to_have_count(0, timeout=60_000)
     reviewer.get_by_role("button", name="More").click()
     reviewer.get_by_role("link", name="Compare revisions").click()
     reviewer.wait_for_url("**/compare/**")
@@ -72,7 +72,7 @@ def test_brief_variants_plain_text_and_revisions(house: Any, sign_in: Any, start
         reviewer.reload()
         return reviewer.get_by_role("link", name="The subject has").count() == 0
 
-    wait_until(is_gone, "the check that was switched off", 30)
+    wait_until(is_gone, "the check that was switched off", 60)
 
 
 def reviewer_mailing(house: Any) -> int:

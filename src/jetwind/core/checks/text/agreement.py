@@ -9,6 +9,7 @@ from urllib.parse import urlsplit
 
 from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.checks.needs import need_html, need_mail, need_text
+from jetwind.core.facts import phrase_pattern
 from jetwind.core.links import Link, links, text_links
 from jetwind.core.message import Message
 from jetwind.core.message.alignment import LIKE, Shingles, html_sentences, text_sentences
@@ -56,7 +57,11 @@ def find_order(message: Message, context: Context, options: Options) -> Iterator
     for part in message.root.walk():
         if part.content_type != "multipart/alternative":
             continue
-        known = [(rank, child) for _, child in part.children if (rank := _richness(child)) is not None]
+        known = [
+            (rank, child)
+            for _, child in part.children
+            if (child.is_multipart or child.body.strip()) and (rank := _richness(child)) is not None
+        ]
         for (before, _), (after, child) in itertools.pairwise(known):
             if after < before:
                 yield Hit(
@@ -162,8 +167,12 @@ def _lacking_links(message: Message) -> list[Link]:
     """Web links of the HTML that the plain text lacks, where it has fewer than six in ten of them."""
     there = {_target(link) for link in text_links(message)}
     ours: dict[tuple[str, str], Link] = {}
+    browser = phrase_pattern("phrases", "view_in_browser")
     for link in links(message):
-        if link.scheme in ("http", "https") and link.name and not any(True for _ in message.syntax.tokens(link.address or "")):
+        if link.scheme not in ("http", "https") or not link.name or any(True for _ in message.syntax.tokens(link.address or "")):
+            continue
+        # The logo's way home and the copy in the browser are no part of what is said.
+        if _target(link)[1] and not browser.search(link.name):
             ours.setdefault(_target(link), link)
     gone = [link for target, link in ours.items() if target not in there]
     return gone if len(gone) >= 2 and len(there) < LIKE * len(ours) else []

@@ -48,7 +48,10 @@ _LOST = re.compile("[\ufffd\u0080-\u009f]")
 def find_garbled(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """The copy holds no UTF-8 that was decoded twice, no replacement characters, and no entities shown as text."""
     told: set[tuple[str, str]] = set()
+    subject = message.header("Subject")
     for copy in copies.all_copy(message):
+        if copy.where == copies.SUBJECT and subject is not None and not subject.octets.isascii():
+            continue  # raw octets in a header are that header's own fault
         found = next(_garbled(copy.text, entities=copy.where != copies.TEXT), None)
         if found is None or (copy.where, found[0]) in told:
             continue
