@@ -103,13 +103,18 @@ class TestBrief:
         brief = Brief.from_dict({"required": ["£24", {"text": "a fifth off", "places": "subject"}], "wording": {"forbidden": "£30"}})
         assert brief == Brief((RequiredItem("£24"), RequiredItem("a fifth off", ("subject",))), ("£30",))
         assert Brief.from_dict(brief.as_dict()) == brief
+        by_place = Brief.from_dict({"required": {"html": ["£24", "code"], "subject": "£24"}})
+        assert by_place == Brief((RequiredItem("£24", ("HTML", "subject")), RequiredItem("code", ("HTML",))))
+        assert Brief.from_dict({"required": {"text": "x", "where": ["preheader"]}}) == Brief((RequiredItem("x", ("preview text",)),))
 
     @pytest.mark.parametrize(
         ("given_brief", "said"),
         [
             ({"required": [3]}, "not 3"),
             ({"required": [""]}, "not ''"),
-            ({"required": {"text": "x"}}, "a list of texts"),
+            ({"required": {"attic": ["x"]}}, "'attic'; there are HTML"),
+            ({"required": {"HTML": [3]}}, "not {'text': 3"),
+            ({"required": 3}, "a list of texts"),
             ({"required": [{"text": "x", "places": ["attic"]}]}, "'attic'; there are HTML"),
             ({"required": [{"text": "x", "places": 3}]}, "are a list"),
             ({"wording": []}, "is a table"),

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -33,15 +33,17 @@ class Brief:
     def from_dict(cls, given: Mapping[str, Any]) -> Brief:
         """A brief of plain values: ``required`` and ``forbidden`` are lists of texts, or of tables with ``text`` and ``places``.
 
+        ``required`` may also be a table of places, each with its list of texts.
+
         Raises:
             UnusableBrief: an entry is neither, or names a place that does not exist.
         """
         wording = given.get("wording", {})
         if not isinstance(wording, Mapping):
             raise UnusableBrief("“wording” is a table, [wording], with the lists “required” and “forbidden”.")
-        required = [_required(entry) for entry in _entries({**given, **wording}, "required")]
+        required = _merged(_required(entry) for entry in _entries({**given, **wording}, "required"))
         forbidden = [_required(entry).text for entry in _entries({**given, **wording}, "forbidden")]
-        return cls(tuple(required), tuple(forbidden))
+        return cls(required, tuple(forbidden))
 
     def as_dict(self) -> dict[str, Any]:
         """The plain values that ``from_dict`` reads."""
@@ -55,6 +57,11 @@ def _entries(given: Mapping[str, Any], key: str) -> list[Any]:
     entries = given.get(key, [])
     if isinstance(entries, str):
         return [entries]
+    if key == "required" and isinstance(entries, Mapping) and "text" not in entries:
+        listed = ((place, [texts] if isinstance(texts, str) else texts) for place, texts in entries.items())
+        return [{"text": text, "places": [place]} for place, texts in listed for text in (texts if isinstance(texts, list) else [texts])]
+    if isinstance(entries, Mapping):
+        return [entries]
     if not isinstance(entries, (list, tuple)):
         raise UnusableBrief(f"“{key}” is a list of texts, not {type(entries).__name__}.")
     return list(entries)
@@ -65,11 +72,19 @@ def _required(entry: Any) -> RequiredItem:
         return RequiredItem(entry.strip())
     if not isinstance(entry, Mapping) or not isinstance(entry.get("text"), str) or not entry["text"].strip():
         raise UnusableBrief(f"An item of the brief is a text, or a table with “text” and “places”, not {entry!r}.")
-    places = entry.get("places", entry.get("in", RequiredItem("").places))
+    places = next((entry[key] for key in ("places", "place", "in", "where") if key in entry), RequiredItem("").places)
     places = [places] if isinstance(places, str) else places
     if not isinstance(places, (list, tuple)):
         raise UnusableBrief(f"The places of “{entry['text']}” are a list, not {places!r}.")
     return RequiredItem(entry["text"].strip(), tuple(dict.fromkeys(_place(place, entry["text"]) for place in places)))
+
+
+def _merged(items: Iterable[RequiredItem]) -> tuple[RequiredItem, ...]:
+    """One item for each text, with all the places that were named for it."""
+    found: dict[str, tuple[str, ...]] = {}
+    for item in items:
+        found[item.text] = tuple(dict.fromkeys((*found.get(item.text, ()), *item.places)))
+    return tuple(RequiredItem(text, places) for text, places in found.items())
 
 
 _SPELLINGS = {
