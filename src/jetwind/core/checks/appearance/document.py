@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import re
+from bisect import bisect_right
 from collections.abc import Iterator
 
 import tinycss2
 
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.checks.needs import need_html
-from jetwind.core.markup import Attribute, Element
+from jetwind.core.markup import Attribute, Document, Element
 from jetwind.core.markup.conditional import conditionals
 from jetwind.core.message import Message
 from jetwind.core.source import SourceText, Span
@@ -288,9 +289,10 @@ def _errors(message: Message) -> Iterator[tuple[str, str, str, Span | None, int 
     assert document is not None
     html = document.source.text
     closed = {element.end_tag.start for element in document.all_elements if element.end_tag}
-    stray = [
-        (name, span) for name, span in document.end_tags if span.start not in closed and name not in _VOID - {"br"} and ":" not in name
-    ]
+    stray: dict[str, list[Span]] = {}
+    for name, span in document.end_tags:
+        if span.start not in closed and name not in _VOID - {"br"} and ":" not in name:
+            stray.setdefault(name, []).append(span)
     unclosed = [
         element
         for element in document.all_elements
@@ -304,28 +306,19 @@ def _errors(message: Message) -> Iterator[tuple[str, str, str, Span | None, int 
     # Left out throughout is a way of writing; left out here and there is a slip.
     careful = sum(element.end_tag is not None for element in cells) * 5 >= len(cells) * 4
     for element in unclosed:
-        if element.tag in _CELLS and not careful:
+        if element.start_tag is None or (element.tag in _CELLS and not careful):
             continue
-        inner = next(
-            (
-                node
-                for node in document.elements("a")
-                if node.start_tag and element.start_tag and node.start_tag.start > element.start_tag.start
-            ),
-            None,
-        )
-        partner = next(
-            (item for item in stray if item[0] == element.tag and element.start_tag and item[1].start > element.start_tag.start), None
-        )
-        if element.tag == "a" and inner is not None and inner.start_tag and not _between(stray, document.end_tags, element, inner):
-            stray = [item for item in stray if item is not partner]
+        waiting = stray.get(element.tag, [])
+        at = bisect_right(waiting, element.start_tag.start, key=lambda span: span.start)
+        partner = waiting.pop(at) if at < len(waiting) else None
+        inner = _link_inside(document, element) if element.tag == "a" else None
+        if inner is not None:
             yield "nested", "a", "A link starts inside another link.", inner.start_tag, inner.index
         elif partner is not None:
-            stray.remove(partner)
-            yield "misnested", element.tag, "<{tag}> and what is around it close in the wrong order.", partner[1], element.index
+            yield "misnested", element.tag, "<{tag}> and what is around it close in the wrong order.", partner, element.index
         else:
             yield "unclosed", element.tag, "<{tag}> is never closed.", element.start_tag, element.index
-    for name, span in stray:
+    for name, span in sorted(((name, span) for name, spans in stray.items() for span in spans), key=lambda item: item[1]):
         yield "stray", name, "</{tag}> closes nothing.", span, None
     last = -1
     for element in reversed(document.all_elements):
@@ -353,9 +346,15 @@ def _errors(message: Message) -> Iterator[tuple[str, str, str, Span | None, int 
             seen[value] = attribute
 
 
-def _between(stray: list[tuple[str, Span]], end_tags: list[tuple[str, Span]], outer: Element, inner: Element) -> bool:
-    assert outer.start_tag is not None and inner.start_tag is not None
-    return any(name == "a" and outer.start_tag.end <= span.start < inner.start_tag.start for name, span in end_tags)
+def _link_inside(document: Document, outer: Element) -> Element | None:
+    """The link that starts after an unclosed one, with no end of a link between them."""
+    assert outer.start_tag is not None
+    start = outer.start_tag.end
+    inner = next((node for node in document.all_elements[outer.index + 1 :] if node.tag == "a" and node.start_tag), None)
+    if inner is None or inner.start_tag is None or inner.start_tag.start < start:
+        return None
+    ends = any(name == "a" and start <= span.start < inner.start_tag.start for name, span in document.end_tags)
+    return None if ends else inner
 
 
 def _closes_itself(html: str, element: Element) -> bool:

@@ -166,6 +166,8 @@ def find_unsubscribe_missing(message: Message, context: Context, options: Option
 
 def _has_field_or_bare_host(message: Message, text: str) -> bool:
     words = phrase_pattern("phrases", "unsubscribe")
+    if not words.search(text) and not ADDRESS_WORDS.search(text):
+        return False
     spans = [token.span for token in message.syntax.tokens(text)] + list(token_shapes(text))
     spans += [Span(match.start(), match.end()) for match in re.finditer(r"\bwww\.\S+", text)]
     return any(

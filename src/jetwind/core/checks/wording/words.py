@@ -89,7 +89,8 @@ def _is_broken(message: Message, copy: Copy, match: re.Match[str]) -> bool:
     return False
 
 
-_ADDRESS = re.compile(r"(?:https?://|mailto:|www\.)\S+|\S+@\S+", re.IGNORECASE)
+#: Bounded before the @, or a long word without one would be read again from each of its letters.
+_ADDRESS = re.compile(r"(?:https?://|mailto:|www\.)\S+|[^\s@]{1,64}@\S+", re.IGNORECASE)
 _LATIN = re.compile(r"[a-zß-ɏ']+\Z")
 _WORD = re.compile(r"(?<![\w@./#&%+-])[^\W\d_]+(?:['’ʼ][^\W\d_]+)*(?![\w@/]|[.&]\w)")
 
@@ -127,19 +128,11 @@ def find_unknown_words(message: Message, context: Context, options: Options) -> 
     for copy in copies.all_copy(message):
         if copy.where == copies.TEXT and message.html is not None:
             continue
-        text = _ADDRESS.sub(lambda match: " " * len(match[0]), mask(copy.text, message.syntax))
-        shapes = list(token_shapes(copy.text))
+        text = _plain_words(copy.text, message)
         for match in _WORD.finditer(text):
             word = match[0].replace("’", "'").replace("ʼ", "'")
             # A capital marks a name as a rule, and capitals throughout an abbreviation or a code.
-            if (
-                word != word.lower()
-                or len(word) < 4
-                or not _LATIN.match(word)
-                or word in told
-                or word in known
-                or any(match.start() in span for span in shapes)
-            ):
+            if word != word.lower() or len(word) < 4 or not _LATIN.match(word) or word in told or word in known:
                 continue
             if (
                 is_known(language, word)
@@ -156,6 +149,16 @@ def find_unknown_words(message: Message, context: Context, options: Options) -> 
                 {"word": word, "near": near, "where": copy.where},
                 identity=word,
             )
+
+
+def _plain_words(text: str, message: Message) -> str:
+    """A copy's words alone: fields, what looks like one, and addresses made blank, at the same places."""
+    blank = _ADDRESS.sub(lambda match: " " * len(match[0]), mask(text, message.syntax))
+    pieces, end = [], 0
+    for span in token_shapes(text):
+        pieces += [blank[end : span.start], " " * (span.end - span.start)]
+        end = span.end
+    return "".join(pieces) + blank[end:]
 
 
 def _language(message: Message) -> str:
