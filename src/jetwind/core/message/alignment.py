@@ -22,6 +22,8 @@ _PARAGRAPH = re.compile(r"[^\r\n]*\S[^\r\n]*(?:(?:\r\n|\r|\n)[ \t]*[^\s*â€¢>\-â€
 _ADDRESS = re.compile(r"[<(\[]?(?:https?://|www\.|mailto:)\S+", re.IGNORECASE)
 #: Below this share of its words in a row, a sentence does not stand on the other side.
 LIKE = 0.6
+#: Sentences that differ and are still put side by side; the work grows with their square.
+MOST_SENTENCES = 1_000
 
 
 @dataclass(frozen=True)
@@ -117,14 +119,32 @@ def align(html: list[Sentence], text: list[Sentence]) -> list[Pair]:
     """Both sides in rows: equal sentences face each other, changed ones where they are alike, the rest stand alone."""
     left = [" ".join(sentence.words) for sentence in html]
     right = [" ".join(sentence.words) for sentence in text]
+    # What is equal from the start and to the end is most of it as a rule; only what lies between takes the long way.
+    first = next((at for at, (one, other) in enumerate(zip(left, right, strict=False)) if one != other), min(len(left), len(right)))
+    room = min(len(left), len(right)) - first
+    last = next((at for at in range(room) if left[-1 - at] != right[-1 - at]), room)
+    rows = [Pair(one, other, 1.0) for one, other in zip(html[:first], text[:first], strict=True)]
+    rows += _aligned(
+        html[first : len(html) - last], text[first : len(text) - last], left[first : len(left) - last], right[first : len(right) - last]
+    )
+    rows += [Pair(one, other, 1.0) for one, other in zip(html[len(html) - last :], text[len(text) - last :], strict=True)]
+    return rows
+
+
+def _aligned(html: list[Sentence], text: list[Sentence], left: list[str], right: list[str]) -> list[Pair]:
+    """The long way, for so many sentences as anybody reads; the rest of a hostile message stands unpaired."""
     rows: list[Pair] = []
+    beyond = [Pair(sentence, None, 0.0) for sentence in html[MOST_SENTENCES:]] + [
+        Pair(None, sentence, 0.0) for sentence in text[MOST_SENTENCES:]
+    ]
+    html, text, left, right = html[:MOST_SENTENCES], text[:MOST_SENTENCES], left[:MOST_SENTENCES], right[:MOST_SENTENCES]
     matcher = difflib.SequenceMatcher(None, left, right, autojunk=False)
     for tag, i1, i2, j1, j2 in matcher.get_opcodes():
         if tag == "equal":
             rows.extend(Pair(html[i], text[j], 1.0) for i, j in zip(range(i1, i2), range(j1, j2), strict=True))
         else:
             rows.extend(_changed(html[i1:i2], text[j1:j2]))
-    return rows
+    return rows + beyond
 
 
 def _changed(html: list[Sentence], text: list[Sentence]) -> list[Pair]:

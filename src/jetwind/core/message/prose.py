@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from bisect import bisect_right
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 
@@ -78,12 +79,7 @@ class Passage:
         return Span(begin.start, finish.end), first.run.parent
 
     def _stretch(self, at: int) -> _Stretch:
-        found = self.stretches[0]
-        for stretch in self.stretches:
-            if stretch.start > at:
-                break
-            found = stretch
-        return found
+        return self.stretches[max(0, bisect_right(self.stretches, at, key=lambda stretch: stretch.start) - 1)]
 
 
 def collapse(text: str) -> str:
