@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import html
 import re
+from functools import lru_cache
 
 from jetwind.core.source import Span
 
@@ -15,6 +16,15 @@ def source_span(raw: str, run: Span, start: int, end: int) -> Span:
     """The source span of characters ``start`` to ``end`` of the resolved text of ``run``, whose source is ``raw``."""
     if "&" not in raw and "\r" not in raw:
         return Span(run.start + min(start, len(raw)), run.start + min(end, len(raw)))
+    places = _places(raw)
+    first = places[min(start, len(places) - 1)]
+    last = places[min(end, len(places) - 1)]
+    return Span(run.start + first, run.start + max(first, last))
+
+
+@lru_cache(maxsize=32)
+def _places(raw: str) -> list[int]:
+    """For each character of the resolved text, where it stands in the source; at the end, the length. Asked often for one text."""
     places: list[int] = []
     at = 0
     for match in _CHANGES.finditer(raw):
@@ -26,6 +36,4 @@ def source_span(raw: str, run: Span, start: int, end: int) -> Span:
             places.extend([match.start()] * len(resolved))
         at = match.end()
     places.extend(range(at, len(raw) + 1))
-    first = places[min(start, len(places) - 1)]
-    last = places[min(end, len(places) - 1)]
-    return Span(run.start + first, run.start + max(first, last))
+    return places

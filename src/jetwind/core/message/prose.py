@@ -6,6 +6,7 @@ import re
 from bisect import bisect_right
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from functools import lru_cache
 
 from jetwind.core.markup import Element, TextRun, source_span
 from jetwind.core.source import SourceText, Span
@@ -103,6 +104,7 @@ def _back(source: SourceText, stretch: _Stretch, start: int, end: int) -> Span |
     return source_span(source.slice(run.span), run.span, places[first], places[min(last, len(places) - 1) - 1] + 1)
 
 
+@lru_cache(maxsize=32)
 def _places(text: str) -> list[int]:
     """For each character that ``collapse`` leaves, where it stood; at the end, the length."""
     joiners = {match.start() for match in _JOINED.finditer(text)}

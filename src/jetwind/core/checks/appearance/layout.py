@@ -182,12 +182,14 @@ def find_width(message: Message, context: Context, options: WidthOptions) -> Ite
 )
 def find_columns(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """Cells of a row that all have a width add up to that of their table."""
-    need_html(message)
+    _, document = need_html(message)
     told: set[int] = set()
+    # A cell that reaches down takes room in rows that do not name it: such tables are left alone.
+    spanning = {
+        table.index for cell in document.elements("td", "th") if cell.get("rowspan") not in (None, "", "1") and (table := _table_of(cell))
+    }
     for row in message.outline.rows():
-        if len(row.cells) < 2 or row.table.index in told or any(cell.get("rowspan") not in (None, "", "1") for cell, _ in row.cells):
-            continue
-        if message.cascade.is_hidden(row.table) or _below_rowspan(row):
+        if len(row.cells) < 2 or row.table.index in told or row.table.index in spanning or message.cascade.is_hidden(row.table):
             continue
         widths = [message.outline.width(cell) for cell, _ in row.cells]
         known = [width for width in widths if width is not None]
@@ -204,14 +206,6 @@ def find_columns(message: Message, context: Context, options: Options) -> Iterat
                 {"total": round(total), "whole": round(whole), "unit": unit},
                 identity=f"{round(total)}:{round(whole)}:{row.element.text.strip()[:40]}",
             )
-
-
-def _below_rowspan(row: Row) -> bool:
-    return any(
-        node.get("rowspan") not in (None, "", "1")
-        for node in row.table.elements("td", "th")
-        if node.parent is not row.element and _table_of(node) is row.table
-    )
 
 
 def _table_of(cell: Element) -> Element | None:

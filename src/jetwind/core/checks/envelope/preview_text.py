@@ -17,9 +17,11 @@ from jetwind.core.message.reading import InboxPiece
 
 _WORD = re.compile(r"[^\W\d_]{2,}")
 _WORD_OR_NUMBER = re.compile(r"\w+")
-_ADDRESS = re.compile(r"(?:https?://|www\.)\S+|\S+@\S+\.\S+", re.IGNORECASE)
+_ADDRESS = re.compile(r"(?:https?://|www\.)\S+|[^\s@]{1,64}@\S+\.\S+", re.IGNORECASE)
 #: An inbox row has room for little more than this after a subject.
 _FIRST = 40
+#: Characters after the shown ones that are looked at too, so that what begins in sight is seen whole.
+_BEYOND = 300
 
 
 @check(
@@ -152,14 +154,15 @@ def find_leak(message: Message, context: Context, options: LeakOptions) -> Itera
 def _leak(piece: InboxPiece, room: int) -> tuple[str, int, int] | None:
     if piece.kind == "alternative text":
         return "an alternative text", 0, len(piece.text)
+    text = piece.text[: room + _BEYOND]
     for what, matches in (
-        ("“view in browser”", phrase_pattern("phrases", "view_in_browser").finditer(piece.text)),
-        ("an address", _ADDRESS.finditer(piece.text)),
+        ("“view in browser”", phrase_pattern("phrases", "view_in_browser").finditer(text)),
+        ("an address", _ADDRESS.finditer(text)),
     ):
         for match in matches:
             if match.start() < room:
                 return what, match.start(), match.end()
-    for span in token_shapes(piece.text):
+    for span in token_shapes(text):
         if span.start < room and not piece.text.startswith(("{{", "{%"), span.start):
             return "a raw field", span.start, span.end
     return None

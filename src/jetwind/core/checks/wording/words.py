@@ -91,6 +91,8 @@ def _is_broken(message: Message, copy: Copy, match: re.Match[str]) -> bool:
 
 #: Bounded before the @, or a long word without one would be read again from each of its letters.
 _ADDRESS = re.compile(r"(?:https?://|mailto:|www\.)\S+|[^\s@]{1,64}@\S+", re.IGNORECASE)
+#: No word of a dictionary has more letters.
+_LONGEST = 45
 _LATIN = re.compile(r"[a-zß-ɏ']+\Z")
 _WORD = re.compile(r"(?<![\w@./#&%+-])[^\W\d_]+(?:['’ʼ][^\W\d_]+)*(?![\w@/]|[.&]\w)")
 
@@ -132,7 +134,7 @@ def find_unknown_words(message: Message, context: Context, options: Options) -> 
         for match in _WORD.finditer(text):
             word = match[0].replace("’", "'").replace("ʼ", "'")
             # A capital marks a name as a rule, and capitals throughout an abbreviation or a code.
-            if word != word.lower() or len(word) < 4 or not _LATIN.match(word) or word in told or word in known:
+            if word != word.lower() or not 4 <= len(word) <= _LONGEST or not _LATIN.match(word) or word in told or word in known:
                 continue
             if (
                 is_known(language, word)
