@@ -47,6 +47,14 @@ class TestAlignment:
         assert missing(html_sentences(message), text_sentences(message)) == []
         assert Shingles([]).share(html_sentences(message)[0]) == 0
 
+    def test_endless_repetition_is_bounded(self) -> None:
+        """Thousands of equal sentences with a difference at either end: what lies beyond the bound stands unpaired, nothing is lost."""
+        many = "<p>Go. </p>" + "<p>We fire. </p>" * 4000 + "<p>Come. </p>"
+        message = read_bytes(mail(many, "Stay.\n\n" + "We fire.\n\n" * 3000 + "Leave.\n"), "a.eml")
+        rows = align(html_sentences(message), text_sentences(message))
+        assert sum(pair.html is not None for pair in rows) == 4002
+        assert sum(pair.text is not None for pair in rows) == 3002
+
     def test_places(self) -> None:
         """A sentence leads back to its source on either side."""
         message = read_bytes(mail("<p>One. <i>Two</i> three.</p>", "First.\nSecond line\nof it.\n"), "a.eml")
