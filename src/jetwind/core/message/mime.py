@@ -126,10 +126,19 @@ def as_header(field: HeaderField, span: Span | None) -> Header:
     return Header(field.name, body, decode_words(body), span, field.octets)
 
 
+_ONE_MAILBOX = re.compile(r"\s*(?P<name>[^<>]*?)\s*<(?P<address>[^<>\s]*@[^<>]*)>\s*\Z|\s*(?P<bare>[^\s<>,;:\"]+@[^\s<>,;\"]+)\s*\Z")
+
+
 def mailboxes(raw: str) -> tuple[Mailbox, ...]:
-    """The mailboxes of an address list (RFC 5322 §3.4); an empty group gives none."""
+    """The mailboxes of an address list (RFC 5322 §3.4); an empty group gives none.
+
+    The standard library's versions differ in what they give up on (a domain literal, two @): one mailbox alone is then read as it stands.
+    """
     try:
         pairs = getaddresses([raw])
     except (IndexError, ValueError, TypeError):
-        return ()
-    return tuple(Mailbox(decode_words(name), address) for name, address in pairs if address)
+        pairs = []
+    found = [(name, address) for name, address in pairs if address]
+    if (len(found) != len(pairs) or not found) and (match := _ONE_MAILBOX.match(raw)):
+        found = [((match["name"] or "").strip('"'), match["address"] or match["bare"])]
+    return tuple(Mailbox(decode_words(name), address) for name, address in found)
