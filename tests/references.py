@@ -66,7 +66,9 @@ def _unpack(data: bytes, target: Path) -> None:
     loading = target.with_name(f"{target.name}.part")
     shutil.rmtree(loading, ignore_errors=True)
     with tarfile.open(fileobj=io.BytesIO(data)) as archive:
-        archive.extractall(loading, filter="data")
+        # Debian's 3.11.2 has no extraction filters yet: plain files and folders below, and nothing else, are taken.
+        members = [member for member in archive if (member.isfile() or member.isdir()) and not {"..", "/"} & set(Path(member.name).parts)]
+        archive.extractall(loading, members)
     (top,) = loading.iterdir()
     try:
         top.rename(target)
