@@ -1,7 +1,7 @@
 """Headless Chromium: rewritten HTML and a viewport to a picture, boxes and measured facts."""
 
-from jetwind.engines.browser.capture import Box, Capture, CaptureFailed, CaptureRequest
+from jetwind.engines.browser.capture import Capture, CaptureFailed, CaptureRequest
 from jetwind.engines.browser.chromium import Browser
 from jetwind.engines.browser.fake import FakeBrowser
 
-__all__ = ["Box", "Browser", "Capture", "CaptureFailed", "CaptureRequest", "FakeBrowser"]
+__all__ = ["Browser", "Capture", "CaptureFailed", "CaptureRequest", "FakeBrowser"]

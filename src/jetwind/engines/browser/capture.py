@@ -3,52 +3,68 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass
+from typing import Literal
+
+from jetwind.core.profiles import Profile, Rewritten
+from jetwind.core.profiles.measured import Measured
 
 
 @dataclass(frozen=True, slots=True)
 class CaptureRequest:
-    """A page to lay out at ``width`` CSS px. ``parts`` are the pictures it may load, by path: (content type, bytes).
+    """A page to lay out in a window of ``width`` by ``first_screen`` CSS px, ``room`` px of it for the message.
 
-    ``lossless`` asks for PNG, for pictures that are compared; otherwise JPEG, for pictures that are looked at.
+    ``parts`` are the pictures it may load, by path: (content type, bytes). ``picture`` says what is wanted: a picture to look at
+    (JPEG), one to compare (PNG, lossless), or none, only what is measured; ``paint`` measures the look of boxes too.
     """
 
     html: str
     parts: Mapping[str, tuple[str, bytes]]
     width: int
     first_screen: int
-    pixel_ratio: int
+    pixel_ratio: int = 1
     dark: bool = False
-    lossless: bool = False
+    room: int = 0
+    picture: Literal["look", "compare", "none"] = "look"
+    paint: bool = False
 
-
-@dataclass(frozen=True, slots=True)
-class Box:
-    """Where a marked element is shown, in CSS px from the top left of the page."""
-
-    element: int
-    kind: str
-    x: float
-    y: float
-    width: float
-    height: float
+    @classmethod
+    def of(
+        cls, page: Rewritten, profile: Profile, picture: Literal["look", "compare", "none"] = "look", *, paint: bool = False
+    ) -> CaptureRequest:
+        """The request for a rewritten message in its profile. Without a picture, the device's pixels do not matter."""
+        width, height = profile.viewport
+        return cls(
+            page.html,
+            {digest: (part.content_type, part.data) for digest, part in page.parts.items()},
+            width,
+            height,
+            1 if picture == "none" else profile.pixel_ratio,
+            # Whether the message may ask for it is the support table's affair: the rewrite has taken out what it may not.
+            profile.is_night,
+            profile.content_width,
+            picture,
+            paint,
+        )
 
 
 @dataclass(frozen=True, slots=True)
 class Capture:
-    """A picture of the page and what was measured on it. Sizes in CSS px; the picture is larger by the pixel ratio.
-
-    ``content_width`` beyond ``width`` means that the reader scrolls sideways; ``cut`` that the page was too tall to be taken whole.
-    """
+    """A picture of the page (empty where none was asked for) and what was measured on it. The picture is larger by the pixel ratio."""
 
     image: bytes
     content_type: str
-    width: int
-    height: int
-    content_width: int
-    cut: bool
-    boxes: tuple[Box, ...]
-    facts: Mapping[str, int] = field(default_factory=dict)
+    measured: Measured
+
+    @property
+    def width(self) -> int:
+        """Width of the picture in CSS px."""
+        return self.measured.width
+
+    @property
+    def height(self) -> int:
+        """Height of the picture in CSS px."""
+        return self.measured.height
 
 
 class CaptureFailed(Exception):

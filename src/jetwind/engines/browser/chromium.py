@@ -1,4 +1,4 @@
-"""One long-lived Chromium through Playwright, driven from a thread of its own, with one kept page a pixel ratio.
+"""One long-lived Chromium through Playwright, driven from a thread of its own, with a few kept pages for each pixel ratio.
 
 Why this shape: measured, a new context and a default PNG for each picture cost six to eight times as much. Scripts of
 the page never run; ours, which measure, still do.
@@ -16,16 +16,17 @@ from collections.abc import Callable, Coroutine, Iterable
 from typing import Any, TypeVar
 
 from jetwind.core.profiles import MARK_ATTRIBUTE
-from jetwind.engines.browser.capture import Box, Capture, CaptureFailed, CaptureRequest
+from jetwind.engines.browser import measuring
+from jetwind.engines.browser.capture import Capture, CaptureFailed, CaptureRequest
 from jetwind.engines.browser.proxy import PartsProxy
 
 logger = logging.getLogger(__name__)
 T = TypeVar("T")
 
-#: Whole pages beyond this many CSS px cost seconds to code as a picture and nobody scrolls that far.
-TALLEST = 12_000
 #: A page that has not laid out after this many milliseconds is given up.
 PATIENCE_MS = 15_000
+#: Pages at work at once: measured, more gain nothing on two cores.
+SLOTS = 3
 #: Chromium keeps memory from page to page; a fresh one after so many pictures bounds it.
 PICTURES_PER_BROWSER = 400
 
@@ -43,38 +44,6 @@ _FLAGS = (
     "--force-webrtc-ip-handling-policy=disable_non_proxied_udp",
 )
 
-#: Measures every marked element in one pass and answers with one string, which is far faster than objects.
-_MEASURE = """(mark) => {
-  const rows = [];
-  let links = 0, images = 0, words = 0;
-  for (const element of document.querySelectorAll('[' + mark + ']')) {
-    const tag = element.localName;
-    const ownText = [...element.childNodes].some(node => node.nodeType === 3 && node.nodeValue.trim());
-    const kind = tag === 'a' ? 'link' : tag === 'img' ? 'image' : ownText ? 'text' : '';
-    if (!kind) continue;
-    const box = element.getBoundingClientRect();
-    if (box.width <= 0 || box.height <= 0) continue;
-    let { left, top, width, height } = box;
-    if (kind === 'link') {
-      links++;
-      for (const inner of element.querySelectorAll('img')) {
-        const part = inner.getBoundingClientRect();
-        if (part.height > height) { top = part.top; height = part.height; left = Math.min(left, part.left); width = Math.max(width, part.width); }
-      }
-    }
-    if (kind === 'image') images++;
-    if (kind === 'text') words++;
-    rows.push([+element.getAttribute(mark), kind, left + scrollX, top + scrollY, width, height]);
-  }
-  const root = document.documentElement, body = document.body;
-  return JSON.stringify({
-    rows, links, images, words,
-    width: Math.max(root.scrollWidth, body ? body.scrollWidth : 0),
-    height: Math.max(root.scrollHeight, body ? body.scrollHeight : 0),
-    broken: [...document.images].filter(image => image.complete && !image.naturalWidth && image.getAttribute('src')).length,
-  });
-}"""
-
 
 def find_executable() -> str | None:
     """The browser to render with: the headless shell where it is installed, since it is two to four times faster."""
@@ -84,14 +53,18 @@ def find_executable() -> str | None:
 class Browser:
     """A browser that can be asked from any thread. Starts with the first request; :meth:`close` ends it."""
 
-    def __init__(self, executable: str | None = None) -> None:
+    def __init__(self, executable: str | None = None, patience_ms: int = PATIENCE_MS) -> None:
+        self._patience_ms = patience_ms
         self._executable = executable or find_executable()
         self._loop = asyncio.new_event_loop()
         self._thread = threading.Thread(target=self._loop.run_forever, name="browser", daemon=True)
         self._thread.start()
         self._playwright: Any = None
         self._browser: Any = None
-        self._pages: dict[int, tuple[Any, Any, asyncio.Lock]] = {}
+        self._pages: dict[tuple[int, int], tuple[Any, Any]] = {}
+        self._slots: asyncio.Queue[int] = asyncio.Queue()
+        for slot in range(SLOTS):
+            self._slots.put_nowait(slot)
         self._proxy: PartsProxy | None = None
         self._starting = asyncio.Lock()
         self._taken = 0
@@ -138,29 +111,32 @@ class Browser:
     async def _capture(self, request: CaptureRequest, stopped: Callable[[], bool] = lambda: False) -> Capture:
         from playwright.async_api import Error
 
-        key = request.pixel_ratio
-        page, session, lock = await self._page(key)
-        async with lock:
-            if stopped():
-                raise CaptureFailed("cancelled")
-            if page.is_closed():
-                self._pages.pop(key, None)
-                page, session, _ = await self._page(key)
-            try:
-                return await asyncio.wait_for(self._take(page, session, request), PATIENCE_MS * 2 / 1000)
-            except (Error, TimeoutError) as failure:
-                # A page that hung may hang the next message too: it is thrown away, and made anew when needed.
-                self._pages.pop(key, None)
+        slot = await self._slots.get()
+        try:
+            for attempt in (1, 2):
+                if stopped():
+                    raise CaptureFailed("cancelled")
+                key = (request.pixel_ratio, slot)
+                page, session = await self._page(key)
                 try:
-                    await asyncio.wait_for(page.context.close(), 5)
-                except (Error, TimeoutError):
-                    await self._close()
-                reason = "it did not lay out in time" if "imeout" in f"{type(failure).__name__}{failure}" else str(failure).splitlines()[0]
-                raise CaptureFailed(f"The page could not be rendered: {reason}.") from failure
+                    return await asyncio.wait_for(self._take(page, session, request), self._patience_ms * 2 / 1000)
+                except (Error, TimeoutError) as failure:
+                    if attempt == 1 and "closed" in str(failure):
+                        continue  # another page took the browser along; this one is not to blame
+                    # A page that hung may hang the next message too: it is thrown away, and made anew when needed.
+                    self._pages.pop(key, None)
+                    try:
+                        await asyncio.wait_for(page.context.close(), 5)
+                    except (Error, TimeoutError):
+                        await self._close()
+                    is_late = "imeout" in f"{type(failure).__name__}{failure}"
+                    reason = "it did not lay out in time" if is_late else str(failure).splitlines()[0]
+                    raise CaptureFailed(f"The page could not be rendered: {reason}.") from failure
+            raise AssertionError("the second attempt answers or raises")
+        finally:
+            self._slots.put_nowait(slot)
 
     async def _take(self, page: Any, session: Any, request: CaptureRequest) -> Capture:
-        import json
-
         assert self._proxy is not None
         key = self._proxy.hold(request.parts)
         try:
@@ -170,38 +146,36 @@ class Browser:
             )
             scheme = [{"name": "prefers-color-scheme", "value": "dark" if request.dark else "light"}]
             await session.send("Emulation.setEmulatedMedia", {"features": scheme})
-            await page.set_content(request.html, wait_until="load", timeout=PATIENCE_MS)
-            measured = json.loads(await page.evaluate(_MEASURE, MARK_ATTRIBUTE))
-            height = max(min(measured["height"], TALLEST), 1)
-            options: dict[str, Any] = {"format": "png", "optimizeForSpeed": True} if request.lossless else {"format": "jpeg", "quality": 80}
-            clip = {"x": 0, "y": 0, "width": request.width, "height": height, "scale": 1}
+            await page.set_content(request.html, wait_until="load", timeout=self._patience_ms)
+            answer = await page.evaluate(measuring.script(), [MARK_ATTRIBUTE, request.paint])
+            measured = measuring.read(answer, request)
+            if request.picture == "none":
+                return Capture(b"", "", measured)
+            options: dict[str, Any] = (
+                {"format": "png", "optimizeForSpeed": True} if request.picture == "compare" else {"format": "jpeg", "quality": 80}
+            )
+            clip = {"x": 0, "y": 0, "width": measured.width, "height": measured.height, "scale": 1}
             shot = await session.send("Page.captureScreenshot", {**options, "clip": clip, "captureBeyondViewport": True})
             self._taken += 1
         finally:
             self._proxy.release(key)
-        return Capture(
-            image=base64.b64decode(shot["data"]),
-            content_type="image/png" if request.lossless else "image/jpeg",
-            width=request.width,
-            height=height,
-            content_width=measured["width"],
-            cut=measured["height"] > TALLEST,
-            boxes=tuple(Box(row[0], row[1], *(round(value, 1) for value in row[2:])) for row in measured["rows"]),
-            facts={name: measured[name] for name in ("links", "images", "words", "broken")},
-        )
+        return Capture(base64.b64decode(shot["data"]), f"image/{options['format']}", measured)
 
-    async def _page(self, key: int) -> tuple[Any, Any, asyncio.Lock]:
+    async def _page(self, key: tuple[int, int]) -> tuple[Any, Any]:
+        """The kept page of a slot at a pixel ratio. A page never changes its ratio: text is set differently after it has."""
         async with self._starting:
             if self._browser is not None and not self._browser.is_connected():
                 await self._close()
-            if self._taken >= PICTURES_PER_BROWSER and not any(lock.locked() for _, _, lock in self._pages.values()):
+            if self._taken >= PICTURES_PER_BROWSER and self._slots.qsize() == SLOTS - 1:
                 await self._close()
             if self._browser is None:
                 await self._start()
+            if key in self._pages and self._pages[key][0].is_closed():
+                del self._pages[key]
             if key not in self._pages:
                 context = await self._browser.new_context(java_script_enabled=False, service_workers="block", accept_downloads=False)
                 page = await context.new_page()
-                self._pages[key] = (page, await context.new_cdp_session(page), asyncio.Lock())
+                self._pages[key] = (page, await context.new_cdp_session(page))
             return self._pages[key]
 
     async def _start(self) -> None:

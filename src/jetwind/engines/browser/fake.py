@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 from collections.abc import Callable, Iterable
 
+from jetwind.core.profiles.measured import Measured
 from jetwind.engines.browser.capture import Capture, CaptureRequest
 
 
@@ -19,11 +20,14 @@ class FakeBrowser:
         from PIL import Image
 
         self.seen.append(request)
-        size = (request.width * request.pixel_ratio, request.first_screen * request.pixel_ratio)
+        measured = Measured(request.room or request.width, request.first_screen, request.room or request.width, request.first_screen)
+        if request.picture == "none":
+            return Capture(b"", "", measured)
+        size = (measured.width * request.pixel_ratio, measured.height * request.pixel_ratio)
         out = io.BytesIO()
-        Image.new("RGB", size, "white").save(out, "PNG" if request.lossless else "JPEG")
-        content_type = "image/png" if request.lossless else "image/jpeg"
-        return Capture(out.getvalue(), content_type, request.width, request.first_screen, request.width, False, ())
+        is_lossless = request.picture == "compare"
+        Image.new("RGB", size, "white").save(out, "PNG" if is_lossless else "JPEG")
+        return Capture(out.getvalue(), "image/png" if is_lossless else "image/jpeg", measured)
 
     def capture_all(self, requests: Iterable[CaptureRequest], done: Callable[[int, Capture | Exception], bool]) -> None:
         """Each request in turn; stops when ``done`` answers False."""

@@ -1,0 +1,138 @@
+"""What was measured on a render: values that checks and comparisons read. The browser's engine fills them in."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any, Literal
+
+Rgba = tuple[float, float, float, float]
+
+
+@dataclass(frozen=True, slots=True)
+class Block:
+    """An element that shows letters, a link or a picture, in CSS px from the top left of the page.
+
+    ``element`` is its index in the message's tree. ``characters`` counts its own letters that can be seen, of a blocked picture those of
+    its alternative text. ``size`` is its type size in px; ``ground`` what stands behind the letters, None where that is a picture or
+    cannot be told. ``in_text`` says that it is a link among other words of the same paragraph; ``other_colour`` is then theirs.
+    ``marked`` says that more than colour tells the link from them.
+    """
+
+    element: int
+    kind: Literal["text", "link", "image"]
+    x: float
+    y: float
+    width: float
+    height: float
+    characters: int = 0
+    size: float = 0
+    weight: int = 400
+    colour: Rgba | None = None
+    ground: Rgba | None = None
+    in_text: bool = False
+    marked: bool = True
+    other_colour: Rgba | None = None
+    is_broken: bool = False
+
+    @property
+    def bottom(self) -> float:
+        """The lower edge."""
+        return self.y + self.height
+
+    @property
+    def right(self) -> float:
+        """The right edge."""
+        return self.x + self.width
+
+    def as_row(self) -> list[Any]:
+        """The values in order, for keeping."""
+        return [getattr(self, name) for name in _ROW]
+
+    @classmethod
+    def from_row(cls, row: list[Any]) -> Block:
+        """The block of kept values."""
+        values = dict(zip(_ROW, row, strict=True))
+        for name in ("colour", "ground", "other_colour"):
+            values[name] = tuple(values[name]) if values[name] is not None else None
+        return cls(**values)
+
+
+_ROW = tuple(Block.__slots__)
+
+
+@dataclass(frozen=True)
+class Measured:
+    """One page as it was laid out. ``width`` is the room for the message, ``content_width`` what it takes; sizes in CSS px.
+
+    ``cut`` says that the page is taller than what is measured as a picture. ``painted`` are boxes with a look of their own (ground,
+    border, shadow), each as x, y, width, height and the look as text; empty unless asked for.
+    """
+
+    width: int
+    height: int
+    content_width: int
+    first_screen: int
+    blocks: tuple[Block, ...] = ()
+    cut: bool = False
+    facts: Mapping[str, int] = field(default_factory=dict)
+    painted: tuple[tuple[float, float, float, float, str], ...] = ()
+
+    @cached_property
+    def by_element(self) -> dict[int, Block]:
+        """Blocks by element; of a link with letters of its own, the link."""
+        found: dict[int, Block] = {}
+        for block in self.blocks:
+            if block.element not in found or block.kind != "text":
+                found[block.element] = block
+        return found
+
+    def of(self, *kinds: str) -> Iterable[Block]:
+        """Blocks of these kinds, in the order of the source."""
+        return (block for block in self.blocks if block.kind in kinds)
+
+    @cached_property
+    def characters(self) -> int:
+        """Letters that can be seen, alternative texts of blocked pictures counted in."""
+        return sum(block.characters for block in self.blocks if block.kind != "link")
+
+    def as_json(self) -> dict[str, Any]:
+        """For keeping."""
+        return {
+            "width": self.width,
+            "height": self.height,
+            "content_width": self.content_width,
+            "first_screen": self.first_screen,
+            "cut": self.cut,
+            "facts": dict(self.facts),
+            "blocks": [block.as_row() for block in self.blocks],
+        }
+
+    @classmethod
+    def from_json(cls, kept: Mapping[str, Any]) -> Measured:
+        """What was kept."""
+        blocks = tuple(Block.from_row(row) for row in kept["blocks"])
+        rest = {name: kept[name] for name in ("width", "height", "content_width", "first_screen", "cut", "facts")}
+        return cls(blocks=blocks, **rest)
+
+
+def contrast(one: Rgba, other: Rgba) -> float:
+    """The contrast ratio of a colour on an opaque one, from 1 to 21 (WCAG 2.2, relative luminance; never rounded)."""
+    seen = over(one, other)
+    lighter, darker = sorted((_luminance(seen), _luminance(other)), reverse=True)
+    return (lighter + 0.05) / (darker + 0.05)
+
+
+def over(top: Rgba, bottom: Rgba) -> Rgba:
+    """A colour laid over an opaque one (CSS Compositing 1 §5.1, source-over)."""
+    alpha = top[3]
+    red, green, blue = (top[part] * alpha + bottom[part] * (1 - alpha) for part in range(3))
+    return red, green, blue, 1.0
+
+
+def _luminance(colour: Rgba) -> float:
+    red, green, blue = (
+        part / 255 / 12.92 if part / 255 <= 0.04045 else float(((part / 255 + 0.055) / 1.055) ** 2.4) for part in colour[:3]
+    )
+    return 0.2126 * red + 0.7152 * green + 0.0722 * blue

@@ -1,0 +1,383 @@
+"""The rewrite of one message for one profile, element by element."""
+
+from __future__ import annotations
+
+import re
+from bisect import bisect_right
+from dataclasses import replace
+from html import escape
+
+from jetwind.core.images import measure
+from jetwind.core.markup import Attribute, Document, Element, parse, source_span
+from jetwind.core.message import Message
+from jetwind.core.profiles import night
+from jetwind.core.profiles.pictures import BLOCKED, Pictures
+from jetwind.core.profiles.plan import Plan, css_colour, plan_of
+from jetwind.core.profiles.profile import Profile
+from jetwind.core.profiles.rewrite import MARK_ATTRIBUTE, Change, Kind, Rewritten
+from jetwind.core.profiles.stylesheet import CssChange, attribute_kept, sheet_kept, with_addresses
+from jetwind.core.profiles.support import Loss
+from jetwind.core.profiles.word_processor import drawn, revealed
+from jetwind.core.source import Edit, Span, splice
+from jetwind.core.styles import rules
+from jetwind.core.styles.colours import legacy_colour
+
+#: Elements that no mail client runs or loads, whatever the table says (common practice, no published source).
+_ACTIVE = frozenset({"script", "iframe", "embed", "applet", "frame", "frameset", "base", "noscript"})
+_VOID = frozenset({"base", "meta", "link", "embed", "frame", "input", "img", "hr", "wbr", "source", "br", "track", "area", "col", "param"})
+_COLOURS: dict[str, night.Role] = {
+    "bgcolor": "ground",
+    "color": "letter",
+    "text": "letter",
+    "link": "letter",
+    "alink": "letter",
+    "vlink": "letter",
+}
+
+
+class Page:
+    """Edits gathered over one pass of the tree."""
+
+    def __init__(self, message: Message, profile: Profile, without: str) -> None:
+        assert message.html is not None and message.document is not None
+        self.message, self.profile, self.without = message, profile, without
+        #: Whether everything that the client does is done, or one feature is taken out for a test.
+        self.is_whole = not without
+        self.plan: Plan = plan_of(profile, without, web_fonts(message))
+        self.text = message.html.text
+        self.edits: list[Edit] = []
+        self.changes: list[Change] = []
+        self.pictures = Pictures(message, profile, self.plan, self._lost)
+        self.blocked: set[int] = set()
+        self.document, self.numbers = self._document()
+        self.gone_until = -1
+        self.elements_lost: dict[str, Loss] = {}
+        self.elements_partly: dict[str, Loss] = {}
+        for loss in self.plan.by_how.get("element", ()):
+            for name in loss.names:
+                (self.elements_partly if loss.then.startswith("attribute ") else self.elements_lost)[name] = loss
+        self.attributes_lost: dict[str, list[Loss]] = {}
+        for loss in self.plan.by_how.get("attribute", ()):
+            for name in loss.names:
+                self.attributes_lost.setdefault(name, []).append(loss)
+
+    def rewritten(self) -> Rewritten:
+        """The whole."""
+        cut = self._cut()
+        self._doctype()
+        for element in self.document.all_elements:
+            start = element.start_tag
+            if start is None or start.start < self.gone_until or start.start >= cut:
+                continue
+            self._element(element, start)
+        if cut < len(self.text):
+            self.edits = [edit for edit in self.edits if edit.span.end <= cut]
+            self.edits.append(
+                Edit(Span(cut, len(self.text)), '<div style="font:13px sans-serif;padding:8px">The client shows no more than this.</div>')
+            )
+            self._note("dropped", "clip", f"everything after {self.profile.clip:,} octets", Span(cut, len(self.text)))
+        source = splice(self.document.source.text, self.edits)
+        return Rewritten(
+            source, self.pictures.parts, tuple(self.changes), self.pictures.remote, cut < len(self.text), frozenset(self.blocked)
+        )
+
+    def _document(self) -> tuple[Document, dict[int, int]]:
+        """The tree that this engine reads, and for its elements their index in the message's own tree."""
+        assert self.message.document is not None
+        own = self.message.document
+        if self.profile.engine != "word-processor" or not self.is_whole or "[if" not in self.text.lower():
+            return own, {}
+
+        def read() -> tuple[Document, dict[int, int], list[Span], list[Span]]:
+            text, shown, hidden = revealed(self.text)
+            document = parse(text, self.message.syntax)
+            at = {element.start_tag.start: element.index for element in own.all_elements if element.start_tag is not None}
+            numbers = {
+                element.index: at.get(element.start_tag.start, len(own.all_elements) + element.index)
+                for element in document.all_elements
+                if element.start_tag is not None
+            }
+            return document, numbers, shown, hidden
+
+        document, numbers, shown, hidden = self.message.shared("word-processor", read)
+        for span in shown:
+            self._note("added", "conditional", "a conditional block that other clients skip", span)
+        for span in hidden:
+            self._note("dropped", "conditional", "a conditional block for other clients", span)
+        return document, numbers
+
+    def _cut(self) -> int:
+        """The character at which the client stops, at the start of a tag or a text."""
+        limit = self.profile.clip
+        if not self.is_whole or not limit or len(self.text) * 4 <= limit:
+            return len(self.text)
+        if len(encoded := self.text.encode("utf-8", "surrogatepass")) <= limit:
+            return len(self.text)
+        at = len(encoded[:limit].decode("utf-8", "ignore"))
+        starts = [token.span.start for token in self.document.tokens]
+        return starts[max(bisect_right(starts, at) - 1, 0)] if starts else at
+
+    def _doctype(self) -> None:
+        match = re.match(r"\s*(<!doctype[^>]*>)", self.text, re.IGNORECASE)
+        added = self._added()
+        loss = next(iter(self.plan.by_how.get("doctype", ())), None)
+        if match is not None and loss is not None:
+            span = Span(match.start(1), match.end(1))
+            self._lost("dropped", loss, span)
+            self.edits.append(Edit(span, added))
+        elif added:
+            self.edits.append(Edit.insert(match.end(1) if match else 0, added))
+
+    def _added(self) -> str:
+        """The client's own style sheet, which comes before the message's."""
+        added: list[str] = []
+        if self.profile.chrome:
+            added.append(f"html {{ width: {self.profile.content_width}px }}")
+        if self.is_whole and self.plan.night:
+            added.append(f"html, body {{ background-color: {night.GROUND}; color: {night.LETTER} }} a {{ color: {night.LINK} }}")
+            self._note("added", "night", "a dark ground, light letters and light links where the message sets none", None)
+        if self.profile.images == "blocked":
+            if self.profile.alternative == "plain":
+                added.append("img { font: 13px/1.4 sans-serif !important; color: #5a5a5a !important; background: #f1f1f1 !important }")
+                self._note("added", "alternative", "blocked pictures in the client's own type and ground", None)
+            elif self.profile.alternative == "none":
+                added.append("img { font-size: 0 !important; color: transparent !important; background: #eeeeee !important }")
+                self._note("added", "alternative", "grey boxes without text for blocked pictures", None)
+        return f"<style>{' '.join(added)}</style>" if added else ""
+
+    def _element(self, element: Element, start: Span) -> None:
+        if self._taken_out(element, start):
+            return
+        if self.profile.engine == "word-processor" and ":" in element.tag and (tags := drawn(element)) is not None:
+            self._replaced(element, start, *tags)
+            return
+        replaced = self._renamed(element, start)
+        number = self.numbers.get(element.index, element.index)
+        mark = f' {MARK_ATTRIBUTE}="{number}"'
+        if replaced is not None:
+            self.edits.append(Edit(Span(start.start, start.start + 1 + len(element.tag)), f"<{replaced}{mark}"))
+        else:
+            self.edits.append(Edit.insert(start.start + 1 + len(element.tag), mark))
+        if element.tag == "style":
+            self._sheet(element)
+        for name, attribute in element.attributes.items():
+            self._attribute(element, name, attribute)
+
+    def _taken_out(self, element: Element, start: Span) -> bool:
+        """Whether the element goes: with all that it holds, or with its tags alone."""
+        tag = element.tag
+        if tag in _ACTIVE:
+            # Of the elements that the table knows, it says who lacks them; the others no client runs.
+            self._remove(element, self._node(tag) or "element", f"element {tag}")
+            return True
+        loss: Loss | None
+        if tag == "meta":
+            equivalent = (element.get("http-equiv") or "").lower()
+            if equivalent in ("refresh", "content-security-policy"):
+                self._remove(element, "element", f"meta {equivalent}")
+                return True
+            if (element.get("name") or "").lower() in ("color-scheme", "supported-color-schemes") and (loss := self._node("meta")):
+                self._remove(element, loss)
+                return True
+        if tag == "link":
+            lost = self._node("link")
+            if lost is not None or "stylesheet" in (element.get("rel") or "").lower():
+                self._remove(element, lost or "element", "linked style sheet")
+                return True
+        if tag == "style" and (gone := self._style_lost(element)) is not None:
+            self._remove(element, *gone)
+            return True
+        loss = self.elements_lost.get(tag) or self._control(element)
+        if loss is not None:
+            if loss.then == "remove" or tag == "source":
+                self._remove(element, loss)
+            else:
+                self._lost("dropped", loss, start)
+                self._replaced(element, start, "", "", note=False)
+            return True
+        if tag in ("object", "audio", "video") and self.is_whole:
+            # Even where it is kept, nothing in it runs or loads here.
+            self._replaced(element, start, "", "", note=False)
+            return True
+        return False
+
+    def _style_lost(self, element: Element) -> tuple[Loss | str, str] | None:
+        for loss in self.plan.by_how.get("style", ()):
+            if loss.then != "in body" or any(outer.tag == "body" for outer in element.ancestors()):
+                return loss, ""
+        limit = self.profile.style_limit
+        if self.is_whole and limit:
+            size = len(element.text.encode("utf-8", "surrogatepass"))
+            if size > limit:
+                return "style-limit", f"style element of {size:,} octets, over the {limit:,} that are kept"
+        return None
+
+    def _control(self, element: Element) -> Loss | None:
+        if element.tag not in ("input", "button"):
+            return None
+        kind = (element.get("type") or ("submit" if element.tag == "button" else "text")).strip().lower()
+        for loss in self.plan.by_how.get("control", ()):
+            if loss.tag == element.tag and kind in loss.names:
+                return loss if element.tag == "button" else _removing(loss)
+        return None
+
+    def _node(self, name: str) -> Loss | None:
+        return next((loss for loss in self.plan.by_how.get("node", ()) if name in loss.names), None)
+
+    def _renamed(self, element: Element, start: Span) -> str | None:
+        """The name of the element that stands in for a body."""
+        if element.tag != "body":
+            return None
+        for loss in self.plan.by_how.get("body", ()):
+            self._lost("altered" if loss.then == "div" else "dropped", loss, start)
+            if element.end_tag is not None:
+                self.edits.append(Edit(element.end_tag, "</div>"))
+            return "div"
+        return None
+
+    def _replaced(self, element: Element, start: Span, opening: str, closing: str, *, note: bool = True) -> None:
+        self.edits.append(Edit(start, opening))
+        if element.end_tag is not None:
+            self.edits.append(Edit(element.end_tag, closing))
+        if note and opening:
+            self._note("altered", "vml", f"{element.tag} drawn", start)
+
+    def _remove(self, element: Element, loss: Loss | str, title: str = "") -> None:
+        start, span = element.start_tag, element.span
+        assert start is not None and span is not None
+        whole = start if element.tag in _VOID or (element.end_tag is None and element.tag not in _ACTIVE) else span
+        self.edits.append(Edit(whole, ""))
+        self.gone_until = max(self.gone_until, whole.end)
+        if isinstance(loss, Loss):
+            self._lost("dropped", loss, whole)
+        else:
+            self._note("dropped", loss, title, whole)
+
+    def _sheet(self, element: Element) -> None:
+        run = next((child for child in element.children if not isinstance(child, Element)), None)
+        if run is None or run.span is None:
+            return
+        kept, changes = sheet_kept(self.document.source.slice(run.span), self.plan)
+        if "url(" in kept.lower():
+            kept = with_addresses(kept, self.pictures.address)
+        self.edits.append(Edit(run.span, kept.replace("</style", "")))
+        for change in changes:
+            if not change.selector or self._matters(change):
+                self._css(change, Span(run.span.start + change.start, run.span.start + change.end))
+
+    def _matters(self, change: CssChange) -> bool:
+        """Whether a declaration that some elements keep is lost on any element of this message."""
+        assert change.loss is not None
+        loss = change.loss
+
+        def hit() -> frozenset[str]:
+            try:
+                return frozenset(element.tag for element in self.document.select(change.selector))
+            except ValueError:
+                return frozenset()
+
+        prefix = self.profile.prefix
+        tags = hit() if prefix else self.message.shared(f"tags {self.profile.engine} {change.selector}", hit)
+        return any(not loss.spares(tag) for tag in tags)
+
+    def _attribute(self, element: Element, name: str, attribute: Attribute) -> None:
+        if name.startswith("on") or name in ("srcdoc", "ping"):
+            self._note("dropped", "attribute", f"attribute {name}", attribute.span)
+            self.edits.append(Edit(attribute.span, ""))
+            return
+        for loss in self.attributes_lost.get(name, ()):
+            if not loss.spares(element.tag) and (loss.values is None or loss.values.search(attribute.value)):
+                self._lost("dropped", loss, attribute.span)
+                self.edits.append(Edit(attribute.span, ""))
+                return
+        partly = self.elements_partly.get(element.tag)
+        if partly is not None and partly.then == f"attribute {name}":
+            self._lost("dropped", partly, attribute.span)
+            self.edits.append(Edit(attribute.span, ""))
+            return
+        if name == "srcset":
+            # Which of several pictures a reader gets is not simulated: the one that every client takes is shown.
+            self._note("dropped", "attribute", "attribute srcset", attribute.span)
+            self.edits.append(Edit(attribute.span, ""))
+        elif name == "style":
+            self._style(element, attribute)
+        elif (name == "src" and element.tag in ("img", "input")) or name == "background":
+            self._picture(element, attribute)
+        elif name in ("class", "id") and self.profile.prefix and self.is_whole and attribute.value.strip():
+            names = " ".join(self.profile.prefix + one for one in attribute.value.split())
+            self._note("altered", "prefix", "class names and ids with a prefix", attribute.span)
+            self._set(attribute, names)
+        elif name in _COLOURS and self.plan.night and self.is_whole:
+            colour = legacy_colour(attribute.value)
+            if colour is not None and (turned := night.at_night(colour, _COLOURS[name], self.plan.night)) != colour:
+                self._note("altered", "night", "colours changed for the night", attribute.span)
+                self._set(attribute, css_colour(turned))
+        elif name == "href" and element.tag in ("a", "area"):
+            for loss in self.plan.by_how.get("behaviour", ()):
+                start = attribute.value.strip().lower()
+                if any(start.startswith(mark) and len(start) > len(mark) for mark in loss.names):
+                    self._lost("altered", loss, attribute.span)
+
+    def _style(self, element: Element, attribute: Attribute) -> None:
+        kept, changes = attribute_kept(attribute.value, element.tag, self.plan)
+        raw = self.text[attribute.value_span.start : attribute.value_span.end]
+        for change in changes:
+            self._css(change, source_span(raw, attribute.value_span, change.start, change.end))
+        if "url(" in kept.lower():
+            kept = with_addresses(kept, self.pictures.address)
+        if kept != attribute.value:
+            self._set(attribute, kept)
+
+    def _picture(self, element: Element, attribute: Attribute) -> None:
+        address = self.pictures.address(attribute.value, attribute.span)
+        if address == BLOCKED and attribute.name == "src":
+            self.blocked.add(self.numbers.get(element.index, element.index))
+        if address != attribute.value:
+            self._set(attribute, address)
+        width = (element.get("width") or "").strip()
+        if self.profile.engine == "word-processor" and self.is_whole and element.tag == "img" and width.endswith("%"):
+            self._of_the_file(element, attribute, width)
+
+    def _of_the_file(self, element: Element, attribute: Attribute, width: str) -> None:
+        """A percentage is taken of the picture's own width (support table, note on html-width)."""
+        resource = self.message.resource(attribute.value)
+        facts = measure(resource.data) if resource is not None else None
+        share = width.rstrip("% ")
+        place = element.attributes.get("width")
+        if facts is not None and place is not None and share.replace(".", "", 1).isdigit():
+            self._note("altered", "html-width", "percentage width taken of the picture's own width", place.span)
+            self._set(place, str(round(facts.width * float(share) / 100)))
+
+    def _set(self, attribute: Attribute, value: str) -> None:
+        self.edits.append(Edit(attribute.span, f'{attribute.name}="{escape(value, quote=True)}"'))
+
+    def _css(self, change: CssChange, span: Span) -> None:
+        self.changes.append(Change(change.kind, change.feature, change.title, span, change.feature.startswith(("css-", "html-"))))
+
+    def _lost(self, kind: Kind, loss: Loss, span: Span | None) -> None:
+        self.changes.append(Change(kind, loss.feature, loss.title, span, True))
+
+    def _note(self, kind: Kind, feature: str, title: str, span: Span | None) -> None:
+        self.changes.append(Change(kind, feature, title, span))
+
+
+def web_fonts(message: Message) -> frozenset[str]:
+    """The font families that a message brings by @font-face, lower case."""
+
+    def read() -> frozenset[str]:
+        assert message.document is not None
+        found = (
+            declaration.value.strip("\"' ").lower()
+            for block in message.document.elements("style")
+            for rule in (rules(block.text) if "@font-face" in block.text.lower() else ())
+            if any(name == "font-face" for name, _ in rule.within)
+            for declaration in rule.declarations
+            if declaration.name == "font-family"
+        )
+        return frozenset(found)
+
+    return message.shared("web fonts", read)
+
+
+def _removing(loss: Loss) -> Loss:
+    return replace(loss, then="remove")

@@ -1,0 +1,252 @@
+"""A profile's losses sorted by what they are about, and the verdict on one declaration or one selector."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from functools import lru_cache
+from typing import Any, Literal
+
+import tinycss2
+
+from jetwind.core.profiles.night import Night, Role, at_night
+from jetwind.core.profiles.profile import Profile
+from jetwind.core.profiles.support import Loss
+from jetwind.core.styles import colours
+
+Where = Literal["attribute", "sheet"]
+
+
+@dataclass(frozen=True, slots=True)
+class Verdict:
+    """What becomes of a declaration: ``text`` in its place ("" where it goes), because of ``losses`` or, with none, of ``why``.
+
+    Elements that ``spares`` names keep it as it was. ``whole`` says that the attribute or sheet around it goes too.
+    """
+
+    text: str
+    losses: tuple[Loss, ...] = ()
+    why: tuple[str, str] | None = None
+    whole: bool = False
+
+    @property
+    def is_conditional(self) -> bool:
+        """Whether it depends on the element."""
+        return any(loss.elements is not None or loss.not_elements is not None for loss in self.losses)
+
+    @property
+    def only_on(self) -> str:
+        """A selector for the elements that keep the declaration."""
+        loss = self.losses[0]
+        if loss.not_elements is not None:
+            return f":where({', '.join(sorted(loss.not_elements))})"
+        return f":where(:not({', '.join(sorted(loss.elements or ()))}))"
+
+
+@dataclass(eq=False)
+class Plan:
+    """Everything that a profile does to style sheets and markup, made once for each profile and way of showing it."""
+
+    profile: Profile
+    losses: tuple[Loss, ...]
+    web_fonts: frozenset[str] = frozenset()
+    by_how: dict[str, list[Loss]] = field(default_factory=dict)
+    by_property: dict[str, list[Loss]] = field(default_factory=dict)
+    _verdicts: dict[tuple[str, str, bool, Where], Verdict | None] = field(default_factory=dict)
+    sheets: dict[str, Any] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        for loss in self.losses:
+            self.by_how.setdefault(loss.how, []).append(loss)
+            if loss.how == "property":
+                for name in loss.names:
+                    self.by_property.setdefault(name, []).append(loss)
+        self.families = self.profile.families | self.web_fonts
+        self.units = {unit: loss for loss in self.by_how.get("unit", ()) for unit in loss.names}
+        self.functions: dict[str, list[Loss]] = {}
+        for loss in self.by_how.get("function", ()):
+            for name in loss.names:
+                self.functions.setdefault(name, []).append(loss)
+
+    @property
+    def night(self) -> Night | None:
+        """How colours are changed, if at all."""
+        return self.profile.night if self.profile.is_night and self.profile.night != "asks" else None
+
+    def verdict(self, name: str, value: str, important: bool, where: Where) -> Verdict | None:
+        """What becomes of a declaration; None where it stays as it is. ``value`` is as written, without ``!important``."""
+        key = (name, value, important, where)
+        if key not in self._verdicts:
+            if len(self._verdicts) > 20_000:
+                self._verdicts.clear()
+            self._verdicts[key] = self._judge(name, value, important, where)
+        return self._verdicts[key]
+
+    def _judge(self, name: str, value: str, important: bool, where: Where) -> Verdict | None:
+        nodes = tinycss2.parse_component_value_list(value, skip_comments=True)
+        found = [loss for loss in self._lost(name, value, nodes, important) if loss.where in ("", where)]
+        if found:
+            # What goes everywhere outweighs what goes from some elements only.
+            found.sort(
+                key=lambda loss: (loss.elements is not None or loss.not_elements is not None, loss.then != "" and "whole" not in loss.then)
+            )
+            loss = found[0]
+            whole = loss.then == "whole" or (loss.then == "whole attribute" and where == "attribute")
+            instead = _instead(loss, name, value)
+            if instead is None:
+                return Verdict("", (loss,), whole=whole)
+            text, _ = self._drawn(*instead)
+            return Verdict(_whole(instead[0], text, important), (loss,), whole=whole)
+        if name == "mso-hide" and self.profile.engine == "word-processor" and value.strip().lower() == "all":
+            return Verdict("display: none", why=("mso-hide", "mso-hide:all hides the element"))
+        text, why = self._drawn(name, value)
+        return None if why is None else Verdict(_whole(name, text, important), why=why)
+
+    def _drawn(self, name: str, value: str) -> tuple[str, tuple[str, str] | None]:
+        """A value with the fonts that are at hand and the colours of the night, and what was done to it."""
+        if name in ("font-family", "font"):
+            text, missing = self._with_fonts(name, tinycss2.parse_component_value_list(value, skip_comments=True), value)
+            return text, ("font", f"not at hand: {', '.join(missing)}") if missing else None
+        role = _role(name) if self.night else None
+        if role is None:
+            return value, None
+        nodes = tinycss2.parse_component_value_list(value, skip_comments=True)
+        darker = self._at_night(nodes, role)
+        return (value, None) if darker == tinycss2.serialize(nodes) else (darker, ("night", "colours changed for the night"))
+
+    def _lost(self, name: str, value: str, nodes: list[Any], important: bool) -> Iterator[Loss]:
+        for loss in self.by_property.get(name, ()):
+            if loss.values is None or loss.values.search(value):
+                yield loss
+        keywords = self.by_how.get("keyword", ())
+        idents: set[str] | None = None
+        for loss in keywords:
+            if loss.properties is None or name in loss.properties:
+                if idents is None:
+                    idents = {node.lower_value for node in _all(nodes) if node.type == "ident"}
+                if idents & loss.names and (loss.values is None or loss.values.search(value)):
+                    yield loss
+        if self.units or self.functions:
+            for node in _all(nodes):
+                if node.type == "dimension" and node.lower_unit in self.units:
+                    yield self.units[node.lower_unit]
+                elif node.type == "percentage" and "%" in self.units:
+                    yield self.units["%"]
+                elif node.type == "function":
+                    for loss in self.functions.get(node.lower_name, ()):
+                        if loss.values is None or loss.values.search(value):
+                            yield loss
+        if important:
+            # How it is written matters to some: that is told from the source, see stylesheet.py.
+            yield from (loss for loss in self.by_how.get("important", ()) if loss.then not in ("case", "space"))
+        if name.startswith("--") or "var(" in value.lower():
+            yield from self.by_how.get("variables", ())
+
+    def _with_fonts(self, name: str, nodes: list[Any], value: str) -> tuple[str, list[str]]:
+        """A font stack without the families that the client does not find; one that would be empty stays."""
+        groups: list[list[Any]] = [[]]
+        for node in nodes:
+            if node.type == "literal" and node.value == ",":
+                groups.append([])
+            else:
+                groups[-1].append(node)
+        first = ""
+        if name == "font":
+            # Of the shorthand, only what stands behind the first comma is surely a family.
+            first, groups = tinycss2.serialize(groups[0]).strip(), groups[1:]
+        kept: list[str] = []
+        missing: list[str] = []
+        for group in groups:
+            solid = [node for node in group if node.type != "whitespace"]
+            family = " ".join(str(node.value) for node in solid if node.type in ("string", "ident"))
+            if not solid or any(node.type not in ("string", "ident") for node in solid):
+                return value, []
+            if family.lower() in self.families:
+                kept.append(tinycss2.serialize(group).strip())
+            else:
+                missing.append(family)
+        parts = [first, *kept] if first else kept
+        return (", ".join(parts), missing) if missing and kept else (value, [])
+
+    def _at_night(self, nodes: list[Any], role: Role) -> str:
+        assert self.night is not None
+        parts: list[str] = []
+        for node in nodes:
+            parsed = colours.parse(node, False) if node.type in ("hash", "ident", "function") else None
+            if parsed is not None and parsed[0] == "colour":
+                parts.append(css_colour(at_night(parsed[1], role, self.night)))
+            elif node.type == "function" and node.lower_name.endswith("gradient"):
+                parts.append(f"{node.name}({self._at_night(node.arguments, role)})")
+            else:
+                parts.append(tinycss2.serialize([node]))
+        return "".join(parts)
+
+
+@lru_cache(maxsize=256)
+def plan_of(profile: Profile, without: str = "", web_fonts: frozenset[str] = frozenset()) -> Plan:
+    """The plan of a profile in one way of showing it. ``web_fonts`` are the families that the message brings by @font-face.
+
+    ``without`` names the only feature that goes, for finding out whether its loss shows; empty for all that the profile lacks.
+    """
+    chosen = tuple(loss for loss in profile.losses if without in ("", loss.feature))
+    keeps_fonts = not any(loss.feature == "css-at-font-face" for loss in profile.losses)
+    return Plan(profile, chosen, web_fonts if keeps_fonts else frozenset())
+
+
+def css_colour(colour: tuple[int, int, int, float]) -> str:
+    """A colour as CSS writes it in the plainest form."""
+    red, green, blue, alpha = colour
+    return f"#{red:02x}{green:02x}{blue:02x}" if alpha >= 1 else f"rgba({red}, {green}, {blue}, {alpha:g})"
+
+
+_GROUNDS = ("background", "background-color", "background-image")
+_LETTERS = ("color", "-webkit-text-fill-color", "text-decoration", "text-decoration-color", "fill", "caret-color")
+
+
+def _role(name: str) -> Role | None:
+    if name in _GROUNDS:
+        return "ground"
+    if name in _LETTERS:
+        return "letter"
+    return "line" if name.startswith(("border", "outline", "column-rule")) else None
+
+
+def _all(nodes: list[Any]) -> Iterator[Any]:
+    stack = list(reversed(nodes))
+    while stack:
+        node = stack.pop()
+        yield node
+        inner = getattr(node, "arguments", None) or getattr(node, "content", None)
+        if isinstance(inner, list):
+            stack.extend(reversed(inner))
+
+
+_BIG = re.compile(r"\b(?:9|[1-9]\d+)(?:\.\d+)?px", re.IGNORECASE)
+
+
+def _whole(name: str, value: str, important: bool) -> str:
+    return f"{name}: {value.strip()}{' !important' if important else ''}"
+
+
+def _instead(loss: Loss, name: str, value: str) -> tuple[str, str] | None:
+    """The declaration that a client puts in the place of one it does not take; None for none."""
+    if loss.then == "without url":
+        text = re.sub(r"url\([^)]*\)", "", value, flags=re.IGNORECASE).strip()
+    elif loss.then == "colour only":
+        nodes = tinycss2.parse_component_value_list(value, skip_comments=True)
+        name, text = "background-color", next((tinycss2.serialize([node]) for node in nodes if _is_colour(node)), "")
+    elif loss.then == "8px":
+        text = _BIG.sub("8px", value)
+    elif loss.then == "zero for auto":
+        text = re.sub(r"\bauto\b", "0", value, flags=re.IGNORECASE)
+    elif loss.then == "min-height":
+        name, text = "min-height", value
+    else:
+        return None
+    return (name, text) if text else None
+
+
+def _is_colour(node: Any) -> bool:
+    parsed = colours.parse(node, False) if node.type in ("hash", "ident", "function") else None
+    return parsed is not None and parsed[0] == "colour"

@@ -1,0 +1,312 @@
+"""Style attributes and style sheets as a client keeps them, with the place of everything that it does not.
+
+The text that comes out is written anew from the tokens that stay (CSS Syntax 3 §5, through tinycss2); places are characters of the
+text that went in.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from typing import Any, Literal
+
+import tinycss2
+
+from jetwind.core.profiles.plan import Plan, Verdict
+from jetwind.core.profiles.selectors import Judge, selectors_kept
+from jetwind.core.profiles.support import Loss
+from jetwind.core.source import SourceText
+
+#: Blocks inside blocks beyond this are left out: no sheet of a message nests so deep.
+DEEPEST = 12
+
+
+@dataclass(frozen=True, slots=True)
+class CssChange:
+    """Something that a client does to a sheet: what kind of change, which feature, its title, and where in the text."""
+
+    kind: Literal["dropped", "altered"]
+    feature: str
+    title: str
+    start: int
+    end: int
+    #: For what only some elements keep: the selectors of the rule, to be held against the document.
+    selector: str = ""
+    loss: Loss | None = None
+
+
+def attribute_kept(css: str, tag: str, plan: Plan) -> tuple[str, list[CssChange]]:
+    """A style attribute as a client keeps it on an element of that name."""
+    source: SourceText | None = None
+    kept: list[str] = []
+    changes: list[CssChange] = []
+    is_same = True
+    for node in tinycss2.parse_blocks_contents(css, skip_comments=True, skip_whitespace=True):
+        if node.type != "declaration":
+            continue
+        value = tinycss2.serialize(node.value).strip()
+        verdict = plan.verdict(node.lower_name, value, node.important, "attribute")
+        if verdict is not None and verdict.losses and all(loss.spares(tag) for loss in verdict.losses):
+            verdict = None
+        written = _written(node, value)
+        if verdict is None and not (node.important and _important_lost(plan, css, node, "attribute")):
+            kept.append(written)
+            continue
+        is_same = False
+        source = source or SourceText(css)
+        start = source.offset(node.source_line, node.source_column)
+        end = _end(css, start)
+        if verdict is None:
+            loss = _important_lost(plan, css, node, "attribute")
+            assert loss is not None
+            changes.append(CssChange("dropped", loss.feature, loss.title, start, end))
+            continue
+        changes.append(_change(verdict, start, end))
+        if verdict.whole:
+            return "", changes
+        if verdict.text:
+            kept.append(verdict.text)
+    return (css if is_same else "; ".join(kept)), changes
+
+
+def sheet_kept(css: str, plan: Plan) -> tuple[str, list[CssChange]]:
+    """A style sheet as a client keeps it. The same sheet is read once for a plan."""
+    if css not in plan.sheets:
+        if len(plan.sheets) > 64:
+            plan.sheets.clear()
+        plan.sheets[css] = _Sheet(css, plan).kept()
+    kept: tuple[str, list[CssChange]] = plan.sheets[css]
+    return kept
+
+
+class _Sheet:
+    def __init__(self, css: str, plan: Plan) -> None:
+        self.css, self.plan, self.source = css, plan, SourceText(css)
+        self.changes: list[CssChange] = []
+        self.is_same = True
+        self.is_lost = False
+        self.judge = Judge(plan)
+
+    def kept(self) -> tuple[str, list[CssChange]]:
+        out: list[str] = []
+        self._rules(tinycss2.parse_stylesheet(self.css, skip_comments=True, skip_whitespace=True), out, 0, False)
+        if self.is_lost:
+            return "", self.changes
+        return (self.css if self.is_same else "".join(out)), self.changes
+
+    def _rules(self, nodes: list[Any], out: list[str], depth: int, in_media: bool) -> None:
+        for node in nodes:
+            if node.type == "qualified-rule":
+                self._rule(node, out, depth)
+            elif node.type == "at-rule":
+                self._at_rule(node, out, depth, in_media)
+
+    def _at_rule(self, node: Any, out: list[str], depth: int, in_media: bool) -> None:
+        name = node.lower_at_keyword
+        prelude = tinycss2.serialize(node.prelude)
+        lost = self._at_rule_lost(name, node.prelude, prelude, in_media)
+        if lost is not None or depth > DEEPEST:
+            feature, title = (lost.feature, lost.title) if lost else ("depth", "blocks nested too deep")
+            self._note("dropped", feature, title, node)
+            return
+        if name == "import":
+            # Nothing is loaded from elsewhere; a client that would is told by its own check.
+            self._note("dropped", "css-at-import", "@import", node)
+            return
+        if node.content is None:
+            out.append(f"@{node.at_keyword}{prelude};")
+        elif name in ("media", "supports", "layer", "container"):
+            out.append(f"@{node.at_keyword}{prelude}{{")
+            inner = tinycss2.parse_blocks_contents(node.content, skip_comments=True, skip_whitespace=True)
+            self._rules(inner, out, depth + 1, in_media or name == "media")
+            out.append("}\n")
+        else:
+            out.append(f"@{node.at_keyword}{prelude}{{{tinycss2.serialize(node.content)}}}\n")
+
+    def _at_rule_lost(self, name: str, nodes: list[Any], prelude: str, in_media: bool) -> Loss | None:
+        for loss in self.plan.by_how.get("at-rule", ()):
+            if name in loss.names:
+                if loss.then == "nested":
+                    if not in_media:
+                        continue
+                elif loss.values is not None and not loss.values.search(prelude):
+                    continue
+                return loss
+        if name == "media":
+            words = set(_feature_names(nodes))
+            for loss in self.plan.by_how.get("media-feature", ()):
+                if words & {alias for own in loss.names for alias in (own, f"min-{own}", f"max-{own}")}:
+                    return loss
+        return None
+
+    def _rule(self, node: Any, out: list[str], depth: int) -> None:
+        selectors, lost = selectors_kept(node.prelude, self.judge)
+        for selector_start, selector_end, loss in lost:
+            start = self._start(node)
+            self.is_same = False
+            self.changes.append(CssChange("dropped", loss.feature, loss.title, start + selector_start, start + selector_end))
+        if not selectors:
+            return
+        prelude = ", ".join(selectors)
+        if lost or self.judge.rewrites:
+            self.is_same = False
+        self._block(prelude, tinycss2.parse_blocks_contents(node.content, skip_comments=True, skip_whitespace=True), out, depth)
+
+    def _block(self, prelude: str, content: list[Any], out: list[str], depth: int) -> None:
+        """The declarations of a rule; those that only some elements keep go into a rule of their own, in order."""
+        run: list[str] = []
+        nested: list[str] = []
+
+        def flush() -> None:
+            if run:
+                out.append(f"{prelude} {{ {'; '.join(run)} }}\n")
+                run.clear()
+
+        for node in content:
+            if node.type in ("qualified-rule", "at-rule"):
+                self._nested(node, nested, depth)
+                continue
+            if node.type != "declaration":
+                continue
+            value = tinycss2.serialize(node.value).strip()
+            verdict = self.plan.verdict(node.lower_name, value, node.important, "sheet")
+            written = _written(node, value)
+            important = _important_lost(self.plan, self.css, node, "sheet") if verdict is None and node.important else None
+            if verdict is None and important is None:
+                run.append(written)
+                continue
+            start = self._start(node)
+            end = _end(self.css, start)
+            self.is_same = False
+            if verdict is None:
+                assert important is not None
+                self.changes.append(CssChange("dropped", important.feature, important.title, start, end))
+                continue
+            self.is_lost = self.is_lost or verdict.whole
+            self.changes.append(_change(verdict, start, end, prelude))
+            if verdict.is_conditional:
+                flush()
+                out.append(f"{_narrowed(prelude, verdict.only_on)} {{ {written} }}\n")
+                if verdict.text:
+                    out.append(f"{_narrowed(prelude, _others(verdict))} {{ {verdict.text} }}\n")
+            elif verdict.text:
+                run.append(verdict.text)
+        if nested:
+            run.append(" ".join(nested))
+        flush()
+
+    def _nested(self, node: Any, nested: list[str], depth: int) -> None:
+        lost = next(iter(self.plan.by_how.get("nesting", ())), None)
+        if lost is not None and node.type == "qualified-rule":
+            self._note("dropped", lost.feature, lost.title, node)
+        elif depth < DEEPEST:
+            inner: list[str] = []
+            self._rules([node], inner, depth + 1, False)
+            nested.append("".join(inner))
+
+    def _note(self, kind: Literal["dropped", "altered"], feature: str, title: str, node: Any) -> None:
+        self.is_same = False
+        start = self._start(node)
+        self.changes.append(CssChange(kind, feature, title, start, _prelude_end(self.css, start)))
+
+    def _start(self, node: Any) -> int:
+        return self.source.offset(node.source_line, node.source_column)
+
+
+def with_addresses(css: str, address: Callable[[str], str]) -> str:
+    """The same CSS with every ``url()`` put through ``address``."""
+
+    def changed(match: re.Match[str]) -> str:
+        given = match["quoted"] if match["quoted"] is not None else match["bare"]
+        return f'url("{address(given.strip())}")'
+
+    return _URL.sub(changed, css)
+
+
+_URL = re.compile(r"""url\(\s*(?:(["'])(?P<quoted>[^"'\n]*)\1|(?P<bare>[^"'()\n]*))\s*\)""", re.IGNORECASE)
+
+
+def _written(node: Any, value: str) -> str:
+    return f"{node.name}: {value}{' !important' if node.important else ''}"
+
+
+def _change(verdict: Verdict, start: int, end: int, selector: str = "") -> CssChange:
+    kind: Literal["dropped", "altered"] = "altered" if verdict.text else "dropped"
+    if verdict.losses:
+        loss = verdict.losses[0]
+        conditional = verdict.is_conditional and selector
+        return CssChange(kind, loss.feature, loss.title, start, end, selector if conditional else "", loss if conditional else None)
+    assert verdict.why is not None
+    return CssChange(kind, *verdict.why, start, end)
+
+
+def _important_lost(plan: Plan, css: str, node: Any, where: str) -> Loss | None:
+    """Whether the way in which ``!important`` is written makes a client leave the declaration out."""
+    for loss in plan.by_how.get("important", ()):
+        if loss.then in ("case", "space") and loss.where in ("", where):
+            start = SourceText(css).offset(node.source_line, node.source_column)
+            written = css[start : _end(css, start)]
+            if (loss.then == "case" and "!important" not in written.replace(" ", "")) or (
+                loss.then == "space" and re.search(r"\S!\s*important", written, re.IGNORECASE)
+            ):
+                return loss
+    return None
+
+
+def _others(verdict: Verdict) -> str:
+    loss = verdict.losses[0]
+    if loss.not_elements is not None:
+        return f":where(:not({', '.join(sorted(loss.not_elements))}))"
+    return f":where({', '.join(sorted(loss.elements or ()))})"
+
+
+_PSEUDO_ELEMENT = re.compile(r"::?(?:before|after|first-line|first-letter)\b|::[\w-]+", re.IGNORECASE)
+
+
+def _narrowed(prelude: str, condition: str) -> str:
+    """A selector list that matches only elements under a condition, without weighing more."""
+    parts = []
+    for selector in prelude.split(", "):
+        found = _PSEUDO_ELEMENT.search(selector)
+        at = found.start() if found else len(selector)
+        parts.append(f"{selector[:at]}{condition}{selector[at:]}")
+    return ", ".join(parts)
+
+
+def _feature_names(nodes: list[Any]) -> Iterator[str]:
+    stack = list(reversed(nodes))
+    while stack:
+        node = stack.pop()
+        if node.type == "ident":
+            yield node.lower_value
+        elif node.type == "() block":
+            stack.extend(reversed(node.content))
+
+
+def _end(css: str, start: int) -> int:
+    return _until(css, start, ";}")
+
+
+def _prelude_end(css: str, start: int) -> int:
+    return _until(css, start, "{;")
+
+
+def _until(css: str, start: int, ends: str) -> int:
+    """Where a declaration or a prelude ends, strings and brackets not looked into (CSS Syntax 3 §5.4)."""
+    quote, depth, at = "", 0, start
+    while at < len(css):
+        char = css[at]
+        if quote:
+            at += char == "\\"
+            quote = "" if char == quote else quote
+        elif char in "\"'":
+            quote = char
+        elif char in "([":
+            depth += 1
+        elif char in ")]":
+            depth -= 1
+        elif depth <= 0 and char in ends:
+            break
+        at += 1
+    return max(start, len(css[:at].rstrip()))

@@ -1,0 +1,63 @@
+"""The answer of measure.js as values."""
+
+from __future__ import annotations
+
+import json
+from functools import lru_cache
+from importlib.resources import files
+from typing import Any
+
+from jetwind.core.profiles.measured import Block, Measured, Rgba
+from jetwind.engines.browser.capture import CaptureRequest
+
+#: Whole pages beyond this many CSS px cost seconds to code as a picture and nobody scrolls that far.
+TALLEST = 12_000
+
+
+@lru_cache(maxsize=1)
+def script() -> str:
+    """The function that runs in the page."""
+    return files(__package__).joinpath("measure.js").read_text("utf-8")
+
+
+def read(answer: str, request: CaptureRequest) -> Measured:
+    """What was measured, for the request that it was measured for."""
+    found = json.loads(answer)
+    room = request.room or request.width
+    # Beside a client's own chrome the page is no wider than the window and yet wider than its room.
+    taken = max(found["right"], found["width"]) if room == request.width else max(found["right"], room)
+    return Measured(
+        width=room,
+        height=max(min(found["height"], TALLEST), 1),
+        content_width=taken if taken > room else room,
+        first_screen=request.first_screen,
+        blocks=tuple(_block(row) for row in found["rows"]),
+        cut=found["height"] > TALLEST,
+        facts={name: found[name] for name in ("links", "images", "words", "broken")} | {"whole_height": found["height"]},
+        painted=tuple((row[0], row[1], row[2], row[3], row[4]) for row in found["painted"]),
+    )
+
+
+def _block(row: list[Any]) -> Block:
+    element, kind, x, y, width, height, characters, size, weight, colour, ground, flags, around = row
+    return Block(
+        element,
+        kind,
+        x,
+        y,
+        width,
+        height,
+        characters,
+        size,
+        int(weight),
+        _colour(colour),
+        _colour(ground),
+        in_text=bool(flags & 1),
+        marked=not flags & 1 or bool(flags & 2),
+        other_colour=_colour(around),
+        is_broken=bool(flags & 4),
+    )
+
+
+def _colour(parts: list[float] | None) -> Rgba | None:
+    return (parts[0], parts[1], parts[2], round(parts[3], 3)) if parts is not None else None
