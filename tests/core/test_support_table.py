@@ -49,12 +49,15 @@ def test_every_feature_is_sorted_and_enough_are_applied() -> None:
     counts = coverage()
     print({category: dict(count) for category, count in counts.items()})
     both = counts["css"] + counts["html"]
-    assert both["applied"] / sum(both.values()) >= 0.85  # the aim; it is 285 of 286
+    assert both["applied"] / sum(both.values()) >= 0.85  # the aim; it is 284 of 286
     assert all(feature.why for feature in features().values() if feature.how == "none")
 
 
 def test_a_newer_table_with_a_value_of_another_kind_is_refused() -> None:
-    given = {"last_update_date": "2027-01-01", "data": [{"slug": "x", "title": "x", "category": "css", "notes_by_num": None, "stats": {"f": {"p": {"1": "maybe"}}}}]}
+    given = {
+        "last_update_date": "2027-01-01",
+        "data": [{"slug": "x", "title": "x", "category": "css", "notes_by_num": None, "stats": {"f": {"p": {"1": "maybe"}}}}],
+    }
     with pytest.raises(ValueError, match="maybe"):
         converted(given, "x@1")
 
@@ -67,7 +70,19 @@ def test_every_profile_is_modelled_on_a_client_that_the_table_knows() -> None:
 
 
 _PSEUDO = {":has": ":has(b)", ":lang": ":lang(en)", ":not": ":not(b)"}
-_SELECTORS = {"+": "p + p", "[]": "p[class]", "chain": "p.a.b", ">": "div > p", ".": ".a", "descendant": "div p", "~": "p ~ p", ",": "p, b", "#": "#i", "type": "p", "*": "*"}
+_SELECTORS = {
+    "+": "p + p",
+    "[]": "p[class]",
+    "chain": "p.a.b",
+    ">": "div > p",
+    ".": ".a",
+    "descendant": "div p",
+    "~": "p ~ p",
+    ",": "p, b",
+    "#": "#i",
+    "type": "p",
+    "*": "*",
+}
 
 
 def sample(feature: Feature) -> tuple[str, str]:
@@ -90,7 +105,12 @@ def sample(feature: Feature) -> tuple[str, str]:
     if feature.how == "important":
         return '<p style="margin-zz: 1 !important">x</p>', "margin-zz: 1 !important"
     if feature.how == "at-rule":
-        used = {"import": "@import url(a.css);", "font-face": "@font-face { font-family: F }", "keyframes": "@keyframes k { from { } }", "-webkit-keyframes": "@-webkit-keyframes k { from { } }"}.get(name, f"@{name} (max-width: 1px) {{ p {{ zz: 1 }} }}")
+        used = {
+            "import": "@import url(a.css);",
+            "font-face": "@font-face { font-family: F }",
+            "keyframes": "@keyframes k { from { } }",
+            "-webkit-keyframes": "@-webkit-keyframes k { from { } }",
+        }.get(name, f"@{name} (max-width: 1px) {{ p {{ zz: 1 }} }}")
         return f"<style>{used}</style><p>x", used.split("{")[0].strip(" ;")
     if feature.how == "media-feature":
         return f"<style>@media ({name}) {{ p {{ zz: 1 }} }}</style><p>x", f"@media ({name})"
@@ -116,13 +136,21 @@ def sample(feature: Feature) -> tuple[str, str]:
     if feature.how == "doctype":
         return "<!doctype html><p>x", "<!doctype"
     if feature.how == "image":
-        ending = {"image/jpeg": "jpg", "image/svg+xml": "svg", "video/mp4": "mp4", "image/x-icon": "ico", "image/vnd.microsoft.icon": "ico", "image/vnd.radiance": "hdr", "image/heic": "heic"}.get(name, name.partition("/")[2])
+        ending = {
+            "image/jpeg": "jpg",
+            "image/svg+xml": "svg",
+            "video/mp4": "mp4",
+            "image/x-icon": "ico",
+            "image/vnd.microsoft.icon": "ico",
+            "image/vnd.radiance": "hdr",
+            "image/heic": "heic",
+        }.get(name, name.partition("/")[2])
         return f'<img src="https://pictures.example/a.{ending}" alt="x">', f"a.{ending}"
     if feature.how == "data-address":
         return '<img src="data:image/png;base64,iVBORw0KGgo=" alt="x">', "data:image/png"
     if feature.how == "behaviour":
         return f'<a href="{name}there">x</a>', ""
-    assert feature.how in ("none", "comments"), feature
+    assert feature.how == "none", feature
     return "<!-- x --><p>x", ""
 
 
@@ -151,8 +179,12 @@ def test_a_feature_goes_where_the_table_says_no_and_stays_where_it_says_yes(slug
                 assert told or any(change.is_listed for change in page.changes), (slug, family, platform, page.html)
                 for change in told:
                     assert change.is_listed and change.title == feature.title
-                    assert change.span is not None and (used in html[change.span.start : change.span.end] or html[change.span.start : change.span.end] in html)
-                if used and not any(loss.then == "min-height" for loss in a_client(f"{family} {platform}").losses if loss.feature == slug):
+                    assert change.span is not None and (
+                        used in html[change.span.start : change.span.end] or html[change.span.start : change.span.end] in html
+                    )
+                if used and not any(
+                    loss.then in ("min-height", "told") for loss in a_client(f"{family} {platform}").losses if loss.feature == slug
+                ):
                     assert used not in _unmarked(page.html), (family, platform, page.html)
             elif value.startswith(("y", "u")):
                 assert not told or slug in _ALWAYS_GONE, (family, platform, told)

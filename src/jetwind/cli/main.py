@@ -33,7 +33,6 @@ _NO_CHECK_YET = {
     "zone": "--zone is taken but no check of this version reads name records.",
     "sending_host": "--sending-host is taken but no check of this version reads name records.",
     "live": "--live is taken but no check of this version fetches anything.",
-    "render": "--render is taken but no check of this version needs the browser; “jetwind render” makes pictures.",
 }
 
 
@@ -51,7 +50,9 @@ def check(
     sending_host: Annotated[str | None, typer.Option(help="IP address of the sending host.")] = None,
     live: Annotated[bool, typer.Option("--live", help="Fetch links and remote images.")] = False,
     render: Annotated[bool, typer.Option("--render", help="Also run the checks that need the browser.")] = False,
-    profiles: Annotated[str | None, typer.Option(help="Client profiles, parted by commas.")] = None,
+    profiles: Annotated[
+        str | None, typer.Option(help="Client profiles for --render, parted by commas, or all; default those of most readers.")
+    ] = None,
     only: Annotated[list[str] | None, typer.Option(help="Run these checks only.")] = None,
     explain: Annotated[str | None, typer.Option(help="What a check is about.")] = None,
 ) -> None:
@@ -85,12 +86,18 @@ def check(
         rulebooks=rulebooks_named(rulebook or []),
     )
     chosen = checks_named(only or [])
-    if profiles is not None:
-        _profile_ids(profiles)
-    given = {"zone": zone, "sending_host": sending_host, "live": live, "render": render}
+    ids = _profile_ids(profiles) if profiles is not None else []
+    given = {"zone": zone, "sending_host": sending_host, "live": live}
     for option, note in _NO_CHECK_YET.items():
         if given[option]:
             typer.echo(f"jetwind: {note}", err=True)
+    if render:
+        from dataclasses import replace
+
+        from jetwind.cli.rendering import renders_of
+        from jetwind.core.profiles import usual
+
+        context = replace(context, renders=renders_of(message, ids or usual()))
     result = review(message, context, chosen)
     if format is Format.JSON:
         typer.echo(as_json(result))

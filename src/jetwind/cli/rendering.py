@@ -1,90 +1,103 @@
-"""Pictures of a message into a folder."""
+"""Pictures of a message into a folder, and the renders that checks read."""
 
 from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any, Literal, cast
+from typing import Any
 
 from jetwind.core.message import Message
-from jetwind.core.profiles import profiles, rewrite
-from jetwind.engines.browser import Browser, Capture, CaptureRequest
+from jetwind.core.profiles import Change, Profile, Rewritten, profiles, rewrite
+from jetwind.core.profiles.renders import Renders
+from jetwind.core.source import SourceText
+from jetwind.engines.browser import Browser, Capture, survey
+
+
+def renders_of(message: Message, chosen: Sequence[str]) -> Renders:
+    """What is measured of a message in these profiles; no pictures are made."""
+    browser = Browser()
+    try:
+        return survey(message, _pages(message, [profiles()[name] for name in chosen]), browser, "none", lambda profile_id, capture: True)
+    finally:
+        browser.close()
 
 
 def render_to(message: Message, chosen: Sequence[str], out: Path, *, images: str, dark: bool) -> tuple[list[dict[str, Any]], list[str]]:
     """Write ``PROFILE.png`` for each profile; returns the facts of each render, and a sentence for each that failed."""
-    rewritten = [rewrite(message, profiles()[name], cast(Literal["on", "off"], images)) for name in chosen]
-    requests = [
-        CaptureRequest(
-            page.html,
-            {digest: (part.content_type, part.data) for digest, part in page.parts.items()},
-            profile.width,
-            profile.first_screen,
-            profile.pixel_ratio,
-            dark=dark,
-            lossless=True,
-        )
-        for name, page in zip(chosen, rewritten, strict=True)
-        for profile in (profiles()[name],)
-    ]
-    captures: dict[int, Capture | Exception] = {}
+    shown = [profiles()[name].shown(images="off" if images == "off" else None, night=True if dark else None) for name in chosen]
+    pages = _pages(message, shown)
+    facts: dict[str, dict[str, Any]] = {}
+    failures: list[str] = []
 
-    def done(number: int, capture: Capture | Exception) -> bool:
-        captures[number] = capture
+    def done(profile_id: str, capture: Capture | Exception) -> bool:
+        if isinstance(capture, Exception):
+            failures.append(f"{profile_id}: {capture}")
+        else:
+            (out / f"{profile_id}.png").write_bytes(capture.image)
+            facts[profile_id] = _facts(message, *pages[profile_id], capture)
         return True
 
     browser = Browser()
     try:
-        browser.capture_all(requests, done)
+        browser.capture_all(*_asked(pages, done))
     finally:
         browser.close()
-    facts: list[dict[str, Any]] = []
-    failures: list[str] = []
-    for number, name in enumerate(chosen):
-        capture = captures[number]
-        if isinstance(capture, Exception):
-            failures.append(f"{name}: {capture}")
-            continue
-        (out / f"{name}.png").write_bytes(capture.image)
-        profile, page = profiles()[name], rewritten[number]
-        counts = Counter(item.feature for item in page.dropped)
-        source = message.html.source if message.html else None
-        facts.append(
-            {
-                "profile": name,
-                "name": profile.name,
-                "file": f"{name}.png",
-                "images": images,
-                "dark": dark,
-                "width": capture.width,
-                "height": capture.height,
-                "pixel_ratio": profile.pixel_ratio,
-                "content_width": capture.content_width,
-                "cut": capture.cut,
-                "first_screen": profile.first_screen,
-                "dropped": [
-                    {
-                        "feature": feature,
-                        "count": count,
-                        "places": [
-                            {
-                                "start": item.span.start,
-                                "end": item.span.end,
-                                "line": source.position(item.span.start).line if source else None,
-                            }
-                            for item in page.dropped
-                            if item.feature == feature
-                        ],
-                    }
-                    for feature, count in counts.items()
-                ],
-                "boxes": [
-                    {"kind": box.kind, "element": box.element, "x": box.x, "y": box.y, "width": box.width, "height": box.height}
-                    for box in capture.boxes
-                    if box.kind in ("link", "image")
-                ],
-                "facts": {**capture.facts, "remote_pictures": page.remote_pictures},
-            }
-        )
-    return facts, failures
+    return [facts[name] for name in chosen if name in facts], failures
+
+
+def _asked(pages: dict[str, tuple[Profile, Rewritten]], done: Any) -> tuple[list[Any], Any]:
+    from jetwind.engines.browser import CaptureRequest
+
+    ids = list(pages)
+    requests = [CaptureRequest.of(page, profile, "compare") for profile, page in pages.values()]
+    return requests, lambda number, capture: done(ids[number], capture)
+
+
+def _pages(message: Message, shown: Sequence[Profile]) -> dict[str, tuple[Profile, Rewritten]]:
+    return {profile.id: (profile, rewrite(message, profile)) for profile in shown}
+
+
+def _facts(message: Message, profile: Profile, page: Rewritten, capture: Capture) -> dict[str, Any]:
+    measured = capture.measured
+    source = message.html.source if message.html else None
+    width, height = profile.viewport
+    return {
+        "profile": profile.id,
+        "name": profile.name,
+        "file": f"{profile.id}.png",
+        "images": profile.images if profile.images == "on" else "off",
+        "dark": profile.is_night,
+        "width": measured.width,
+        "height": measured.height,
+        "pixel_ratio": profile.pixel_ratio,
+        "viewport": {"width": width, "height": height},
+        "content_width": measured.content_width,
+        "cut": measured.cut,
+        "clipped": page.clipped,
+        "first_screen": measured.first_screen,
+        **{kind: _told([change for change in page.changes if change.kind == kind], source) for kind in ("dropped", "altered", "added")},
+        "boxes": [
+            {"kind": block.kind, "element": block.element, "x": block.x, "y": block.y, "width": block.width, "height": block.height}
+            for block in measured.of("link", "image")
+        ],
+        "facts": {**measured.facts, "characters": measured.characters, "remote_pictures": page.remote_pictures},
+    }
+
+
+def _told(changes: list[Change], source: SourceText | None) -> list[dict[str, Any]]:
+    """Changes by feature, with their places in the message's own source."""
+    counts = Counter((change.feature, change.title) for change in changes)
+    return [
+        {
+            "feature": feature,
+            "title": title,
+            "count": count,
+            "places": [
+                {"start": change.span.start, "end": change.span.end, "line": source.position(change.span.start).line if source else None}
+                for change in changes
+                if (change.feature, change.title) == (feature, title) and change.span is not None
+            ],
+        }
+        for (feature, title), count in counts.items()
+    ]

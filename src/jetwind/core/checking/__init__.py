@@ -18,7 +18,7 @@ from jetwind.core.checking.finding import (
 from jetwind.core.checking.registry import registry
 from jetwind.core.checking.rulebooks import Rulebook, rulebooks
 from jetwind.core.checking.runner import run, run_check
-from jetwind.core.checking.samples import CheckSample, clear, finds
+from jetwind.core.checking.samples import CheckSample, clear, finds, laid_out
 
 __all__ = [
     "PLACES",
@@ -46,6 +46,7 @@ __all__ = [
     "check_settings",
     "clear",
     "finds",
+    "laid_out",
     "registry",
     "rulebooks",
     "run",

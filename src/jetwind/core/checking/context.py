@@ -14,6 +14,7 @@ from jetwind.core.message import Message, Sample
 
 if TYPE_CHECKING:
     from jetwind.core.checking.declaration import Check, Options
+    from jetwind.core.profiles.renders import Renders
 
 
 class Kind(StrEnum):
@@ -35,7 +36,7 @@ class Context:
 
     ``local_time`` says that each reader gets the message at the planned hour of their own zone. ``taken_titles`` are the working
     titles of other messages. ``previous`` is the message this one was copied from. ``word_list`` holds the house's own words.
-    ``rulebooks`` are the laws that apply; with none, all of them.
+    ``rulebooks`` are the laws that apply; with none, all of them. ``renders`` are there where the message has been rendered.
     """
 
     kind: Kind = Kind.PROMOTIONAL
@@ -51,6 +52,7 @@ class Context:
     known_fields: frozenset[str] | None = None
     practice_domains: frozenset[str] = frozenset()
     rulebooks: frozenset[str] = frozenset()
+    renders: Renders | None = None
     settings: Mapping[str, Mapping[str, Any]] = dataclasses.field(default_factory=dict)
 
 

@@ -8,6 +8,9 @@ from typing import Any
 
 from jetwind.core.checking.context import Context, Kind
 from jetwind.core.message import Envelope, Message, Sample, read_bytes
+from jetwind.core.profiles import profiles
+from jetwind.core.profiles.measured import Block, Measured
+from jetwind.core.profiles.renders import Render, Renders
 
 
 @dataclass(frozen=True)
@@ -60,3 +63,11 @@ def clear(source: str, **more: object) -> CheckSample:
 def finds(source: str, at: str | None = None, **more: object) -> CheckSample:
     """A message on which the check must fire, at that text."""
     return CheckSample(source, fires=True, at=at, **more)  # type: ignore[arg-type]
+
+
+def laid_out(profile_id: str, *blocks: Block, **measured: Any) -> Renders:
+    """A render in one profile as a browser would have measured it, for samples: ``blocks`` in a window of the profile's size."""
+    profile = profiles()[profile_id]
+    width, height = profile.content_width, profile.viewport[1]
+    values = {"width": width, "height": 1200, "content_width": width, "first_screen": height, **measured}
+    return Renders({profile_id: Render(profile, Measured(blocks=blocks, **values))}, shown=())

@@ -1,6 +1,6 @@
 """Simulated clients as data, and the pure rewrite of a message that each asks for."""
 
-from jetwind.core.profiles.profile import REFERENCE, Profile, profiles
+from jetwind.core.profiles.profile import REFERENCE, Profile, profiles, usual
 from jetwind.core.profiles.rewrite import MARK_ATTRIBUTE, PARTS_HOST, Change, Rewritten, rewrite, untouched
 
-__all__ = ["MARK_ATTRIBUTE", "PARTS_HOST", "REFERENCE", "Change", "Profile", "Rewritten", "profiles", "rewrite", "untouched"]
+__all__ = ["MARK_ATTRIBUTE", "PARTS_HOST", "REFERENCE", "Change", "Profile", "Rewritten", "profiles", "rewrite", "untouched", "usual"]

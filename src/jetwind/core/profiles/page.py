@@ -38,12 +38,12 @@ _COLOURS: dict[str, night.Role] = {
 class Page:
     """Edits gathered over one pass of the tree."""
 
-    def __init__(self, message: Message, profile: Profile, without: str) -> None:
+    def __init__(self, message: Message, profile: Profile, only: str | None) -> None:
         assert message.html is not None and message.document is not None
-        self.message, self.profile, self.without = message, profile, without
-        #: Whether everything that the client does is done, or one feature is taken out for a test.
-        self.is_whole = not without
-        self.plan: Plan = plan_of(profile, without, web_fonts(message))
+        self.message, self.profile = message, profile
+        #: Whether everything that the client does is done, or at most one feature is taken out for a trial.
+        self.is_whole = only is None
+        self.plan: Plan = plan_of(profile, only, web_fonts(message))
         self.text = message.html.text
         self.edits: list[Edit] = []
         self.changes: list[Change] = []
@@ -85,7 +85,7 @@ class Page:
         """The tree that this engine reads, and for its elements their index in the message's own tree."""
         assert self.message.document is not None
         own = self.message.document
-        if self.profile.engine != "word-processor" or not self.is_whole or "[if" not in self.text.lower():
+        if self.profile.engine != "word-processor" or "[if" not in self.text.lower():
             return own, {}
 
         def read() -> tuple[Document, dict[int, int], list[Span], list[Span]]:
@@ -124,7 +124,8 @@ class Page:
         if match is not None and loss is not None:
             span = Span(match.start(1), match.end(1))
             self._lost("dropped", loss, span)
-            self.edits.append(Edit(span, added))
+            # Where the doctype has no say at all, leaving it out would put the browser into a mode of its own that the client lacks.
+            self.edits.append(Edit.insert(span.end, added) if loss.then == "told" else Edit(span, added))
         elif added:
             self.edits.append(Edit.insert(match.end(1) if match else 0, added))
 
@@ -133,6 +134,9 @@ class Page:
         added: list[str] = []
         if self.profile.chrome:
             added.append(f"html {{ width: {self.profile.content_width}px }}")
+        if self.plan.by_how.get("body"):
+            # The message stands in a page of the client's own, which has no margin.
+            added.append("body { margin: 0 }")
         if self.is_whole and self.plan.night:
             added.append(f"html, body {{ background-color: {night.GROUND}; color: {night.LETTER} }} a {{ color: {night.LINK} }}")
             self._note("added", "night", "a dark ground, light letters and light links where the message sets none", None)

@@ -51,6 +51,7 @@ class Plan:
     profile: Profile
     losses: tuple[Loss, ...]
     web_fonts: frozenset[str] = frozenset()
+    is_whole: bool = True
     by_how: dict[str, list[Loss]] = field(default_factory=dict)
     by_property: dict[str, list[Loss]] = field(default_factory=dict)
     _verdicts: dict[tuple[str, str, bool, Where], Verdict | None] = field(default_factory=dict)
@@ -72,7 +73,7 @@ class Plan:
     @property
     def night(self) -> Night | None:
         """How colours are changed, if at all."""
-        return self.profile.night if self.profile.is_night and self.profile.night != "asks" else None
+        return self.profile.night if self.is_whole and self.profile.is_night and self.profile.night != "asks" else None
 
     def verdict(self, name: str, value: str, important: bool, where: Where) -> Verdict | None:
         """What becomes of a declaration; None where it stays as it is. ``value`` is as written, without ``!important``."""
@@ -105,7 +106,7 @@ class Plan:
 
     def _drawn(self, name: str, value: str) -> tuple[str, tuple[str, str] | None]:
         """A value with the fonts that are at hand and the colours of the night, and what was done to it."""
-        if name in ("font-family", "font"):
+        if self.is_whole and name in ("font-family", "font"):
             text, missing = self._with_fonts(name, tinycss2.parse_component_value_list(value, skip_comments=True), value)
             return text, ("font", f"not at hand: {', '.join(missing)}") if missing else None
         role = _role(name) if self.night else None
@@ -184,14 +185,15 @@ class Plan:
 
 
 @lru_cache(maxsize=256)
-def plan_of(profile: Profile, without: str = "", web_fonts: frozenset[str] = frozenset()) -> Plan:
+def plan_of(profile: Profile, only: str | None = None, web_fonts: frozenset[str] = frozenset()) -> Plan:
     """The plan of a profile in one way of showing it. ``web_fonts`` are the families that the message brings by @font-face.
 
-    ``without`` names the only feature that goes, for finding out whether its loss shows; empty for all that the profile lacks.
+    ``only`` names the one feature that goes ("" for none), for finding out whether its loss shows; None for all that the profile
+    lacks.
     """
-    chosen = tuple(loss for loss in profile.losses if without in ("", loss.feature))
+    chosen = tuple(loss for loss in profile.losses if only is None or only == loss.feature)
     keeps_fonts = not any(loss.feature == "css-at-font-face" for loss in profile.losses)
-    return Plan(profile, chosen, web_fonts if keeps_fonts else frozenset())
+    return Plan(profile, chosen, web_fonts if keeps_fonts else frozenset(), is_whole=only is None)
 
 
 def css_colour(colour: tuple[int, int, int, float]) -> str:

@@ -19,7 +19,7 @@ class Profile:
 
     ``width`` is the viewport, of which ``chrome`` px are the client's own; ``first_screen`` is the height that shows without
     scrolling. ``night`` is what the client does with a message at night, ``alternative`` how it shows the text of a blocked picture.
-    ``modelled_on`` names the client in the support table whose losses it has.
+    ``is_rare`` keeps it out of the set that is taken where nobody chose. ``modelled_on`` names the client in the support table whose losses it has.
     """
 
     id: str
@@ -41,6 +41,7 @@ class Profile:
     prefix: str = ""
     fonts: Literal["desktop", "phone"] = "desktop"
     account: Account = "own"
+    is_rare: bool = False
 
     @property
     def is_phone(self) -> bool:
@@ -88,6 +89,11 @@ class Profile:
         if turned is not None and self.can_turn:
             changed = replace(changed, is_turned=turned)
         return changed
+
+
+def usual() -> tuple[str, ...]:
+    """The profiles that are taken where nobody chose."""
+    return tuple(profile.id for profile in profiles().values() if not profile.is_rare)
 
 
 @lru_cache(maxsize=1)

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import html as html_standard
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Literal
 
 from jetwind.core.message import Message, Resource
@@ -57,22 +57,22 @@ class Rewritten:
         return tuple(change for change in self.changes if change.kind == "dropped")
 
 
-def rewrite(message: Message, profile: Profile, *, without: str = "") -> Rewritten:
+def rewrite(message: Message, profile: Profile, *, only: str | None = None) -> Rewritten:
     """The HTML as a client takes it. A message without HTML is shown as its plain text.
 
-    With ``without`` only that feature of the support table is taken out, and nothing else is done to the message: held against
-    :func:`untouched` it tells whether the loss of the feature shows.
+    With ``only``, that feature of the support table alone is taken out ("" for none) and nothing else is done to the message, which
+    tells whether the loss of the feature shows.
     """
     from jetwind.core.profiles.page import Page
 
     if message.html is None or message.document is None:
         return Rewritten(_plain_page(message, profile), {}, ())
-    return Page(message, profile, without).rewritten()
+    return Page(message, profile, only).rewritten()
 
 
 def untouched(message: Message, profile: Profile) -> Rewritten:
     """The HTML as an engine that lacks nothing would take it, in the same window: what the profile's render is held against."""
-    return rewrite(message, profile, without="nothing")
+    return rewrite(message, replace(profile, engine="standards", prefix=""), only="")
 
 
 def _plain_page(message: Message, profile: Profile) -> str:

@@ -157,7 +157,11 @@ def _losses_of(feature: Feature, client: str, account: Account) -> Iterator[Loss
 
 
 def _fits(reading: Mapping[str, Any], note: str, slug: str) -> bool:
-    return reading["says"] in note and slug in reading.get("features", (slug,))
+    if slug not in reading.get("features", (slug,)):
+        return False
+    if "starts" in reading:
+        return note.removeprefix("Partial. ").startswith(reading["starts"])
+    return reading["says"] in note
 
 
 def _notes() -> list[dict[str, Any]]:

@@ -104,7 +104,8 @@
       const look = [style.backgroundColor, style.backgroundImage, style.borderTop, style.borderRight, style.borderBottom, style.borderLeft, style.borderRadius, style.boxShadow, style.outline, style.filter, style.transform, style.backgroundSize, style.backgroundPosition, style.backgroundRepeat, style.objectFit, style.listStyle, style.opacity, style.color, style.textDecoration, style.textTransform, style.fontStyle, style.textShadow, style.fontFamily].join('|');
       const bare = own && own[3] === 0 && style.backgroundImage === 'none' && style.boxShadow === 'none' && style.outlineStyle === 'none' && ['Top', 'Right', 'Bottom', 'Left'].every((side) => style['border' + side + 'Style'] === 'none' || style['border' + side + 'Width'] === '0px');
       const hasText = [...element.childNodes].some((node) => node.nodeType === 3 && node.nodeValue.trim());
-      if ((!bare || hasText || tag === 'img') && box.width > 0 && box.height > 0) painted.push([round(box.left + scrollX), round(box.top + scrollY), round(box.width), round(box.height), look]);
+      if (element === root || element === body) { if (!bare) painted.push([0, 0, 0, 0, style.backgroundColor + style.backgroundImage]); }
+      else if ((!bare || hasText || tag === 'img') && box.width > 0 && box.height > 0) painted.push([round(box.left + scrollX), round(box.top + scrollY), round(box.width), round(box.height), look]);
     }
     if (index !== null && box && shows) {
       const size = parseFloat(style.fontSize), weight = +style.fontWeight;

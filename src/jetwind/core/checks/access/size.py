@@ -1,0 +1,146 @@
+"""Text is large enough to read and links are large enough to hit."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds, laid_out
+from jetwind.core.checks.rendered import element_of, need_renders, says_something, seen_in, some
+from jetwind.core.message import Message
+from jetwind.core.profiles.measured import Block, Measured
+
+_WHITE, _BLACK = (255, 255, 255, 1), (0, 0, 0, 1)
+
+
+def _text(size: float, characters: int = 80) -> Block:
+    return Block(3, "text", 0, 0, 200, 20, characters, size, 400, _BLACK, _WHITE)
+
+
+@dataclass(frozen=True)
+class TextOptions(Options):
+    """``body_px``, ``phone_px``, ``footer_px``: the least sizes; ``least_characters``: shorter texts are labels, not copy."""
+
+    body_px: float = 12.0
+    phone_px: float = 14.0
+    footer_px: float = 10.0
+    least_characters: int = 40
+
+
+@check(
+    id="access.text-small",
+    name="Text too small",
+    level=Level.FIX,
+    why="Many readers cannot read it without enlarging the message, on a phone hardly any.",
+    fix="Set body copy at 14 px or more and the footer at 10 px or more.",
+    basis="Common practice, no published source; measured on the render",
+    options=TextOptions,
+    samples=[
+        clear("<p>Words enough to be copy.</p>", given={"renders": laid_out("desktop-pane", _text(12))}),
+        clear("<p>Words enough to be copy.</p>", given={"renders": laid_out("phone-upright", _text(14))}),
+        clear("<p>Words.</p>", given={"renders": laid_out("desktop-pane", _text(9, 6))}),
+        finds("<p>Words enough to be copy.</p>", "<p>", given={"renders": laid_out("desktop-pane", _text(11))}),
+        finds("<p>Words enough to be copy.</p>", "<p>", given={"renders": laid_out("phone-upright", _text(13))}),
+    ],
+)
+def find_small(message: Message, context: Context, options: TextOptions) -> Iterator[Hit]:
+    """Body copy has 12 px or more, on a phone 14 px, and the footer 10 px."""
+    document, renders = need_renders(message, context)
+    found: dict[tuple[str, float], tuple[float, list[int], list[str]]] = {}
+    for render in renders.renders.values():
+        for block in render.measured.of("text"):
+            element = element_of(document, block)
+            if element is None or block.size < 4 or block.characters < options.least_characters or not says_something(element):
+                continue
+            section = message.outline.section_of(element)
+            if section == "header":
+                continue
+            least = options.footer_px if section == "footer" else options.phone_px if render.profile.is_phone else options.body_px
+            if block.size < least - 0.05:
+                _, elements, ids = found.setdefault((section, block.size), (least, [], []))
+                elements.append(block.element)
+                ids.append(render.profile.id)
+    for (where, size), (least, elements, ids) in found.items():
+        element = document.all_elements[min(elements)]
+        yield Hit(
+            "{section} of {size} px is under {least} px, in {profiles}.",
+            Place.in_html(message, element.start_tag, element.index),
+            {
+                "section": "Footer text" if where == "footer" else "Body copy",
+                "size": f"{size:g}",
+                "least": f"{least:g}",
+                "places": len(set(elements)),
+                "elements": sorted(set(elements)),
+                **seen_in(renders, ids),
+            },
+            identity=f"{where} {size:g}",
+        )
+
+
+@check(
+    id="access.tap-small",
+    name="Link too small to tap",
+    level=Level.FIX,
+    why="A finger hits what stands beside it.",
+    fix="Give the link padding until it is 24 × 24 px, or room of 24 px around its middle.",
+    basis="WCAG 2.2 SC 2.5.8",
+    samples=[
+        clear("<a href=x>x</a>", given={"renders": laid_out("phone-upright", Block(3, "link", 0, 0, 24, 24))}),
+        clear("<a href=x>x</a>", given={"renders": laid_out("phone-upright", Block(3, "link", 40, 40, 12, 12))}),
+        clear(
+            "<p>a <a href=x>x</a> <a href=y>y</a></p>",
+            given={
+                "renders": laid_out(
+                    "phone-upright", Block(4, "link", 0, 0, 12, 12, in_text=True), Block(5, "link", 14, 0, 12, 12, in_text=True)
+                )
+            },
+        ),
+        finds(
+            "<a href=x>x</a><a href=y>y</a>",
+            "<a href=x>",
+            given={"renders": laid_out("phone-upright", Block(3, "link", 0, 0, 12, 12), Block(4, "link", 14, 0, 40, 40))},
+        ),
+    ],
+)
+def find_small_targets(message: Message, context: Context, options: Options) -> Iterator[Hit]:
+    """On a phone, links have 24 × 24 CSS px, or a circle of 24 px that meets no other, or stand in a sentence."""
+    document, renders = need_renders(message, context)
+    found: dict[int, tuple[Block, list[str]]] = {}
+    for render in some(renders, "a phone", device="phone"):
+        for block in small_targets(render.measured):
+            if element_of(document, block) is not None:
+                found.setdefault(block.element, (block, []))[1].append(render.profile.id)
+    for index, (block, ids) in found.items():
+        element = document.all_elements[index]
+        yield Hit(
+            "A link of {width} × {height} px stands close to another, in {profiles}.",
+            Place.in_html(message, element.start_tag, index),
+            {"width": f"{block.width:g}", "height": f"{block.height:g}", **seen_in(renders, ids)},
+        )
+
+
+#: Side of the least target and diameter of the free circle, in CSS px (WCAG 2.2 SC 2.5.8).
+_LEAST = 24.0
+
+
+def small_targets(measured: Measured) -> list[Block]:
+    """Links under 24 × 24 px that no exception covers: in a sentence, or with a free circle of 24 px around the middle."""
+    targets = [block for block in measured.of("link") if block.width >= 1 and block.height >= 1]
+    small = [block for block in targets if min(block.width, block.height) < _LEAST - 0.05 and not block.in_text]
+    return [block for block in small if any(_crowds(block, other) for other in targets if other is not block)]
+
+
+def _crowds(block: Block, other: Block) -> bool:
+    """Whether the circle around a small target meets another target, or the circle of another small one."""
+    x, y = block.x + block.width / 2, block.y + block.height / 2
+    near_x = min(max(x, other.x), other.right)
+    near_y = min(max(y, other.y), other.bottom)
+    inside = other.x <= block.x and other.right >= block.right and other.y <= block.y and other.bottom >= block.bottom
+    if inside:
+        return False
+    if ((x - near_x) ** 2 + (y - near_y) ** 2) ** 0.5 < _LEAST / 2 - 0.05:
+        return True
+    if min(other.width, other.height) >= _LEAST or other.in_text:
+        return False
+    other_x, other_y = other.x + other.width / 2, other.y + other.height / 2
+    return bool(((x - other_x) ** 2 + (y - other_y) ** 2) ** 0.5 < _LEAST - 0.05)

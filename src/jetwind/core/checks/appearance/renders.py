@@ -1,0 +1,332 @@
+"""What is measured on the renders: width, columns, first screen, night."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds, laid_out
+from jetwind.core.checks.rendered import contrast_of, element_of, first_screen_text, need_renders, says_something, seen_in, some
+from jetwind.core.images.see_through import see_through
+from jetwind.core.markup import Document, Element
+from jetwind.core.message import Message, image_references
+from jetwind.core.profiles.measured import Block, Measured, contrast
+from jetwind.core.profiles.renders import Render
+
+_WHITE, _BLACK = (255, 255, 255, 1), (18, 18, 18, 1)
+
+
+def _text(element: int, x: float = 0, y: float = 0, width: float = 300, height: float = 20, characters: int = 60, **more: object) -> Block:
+    return Block(element, "text", x, y, width, height, characters, 16, 400, (0, 0, 0, 1), _WHITE, **more)  # type: ignore[arg-type]
+
+
+@check(
+    id="appearance.sideways",
+    name="Wider than a phone's screen",
+    level=Level.STOP,
+    why="The reader has to push the message to and fro, or the client shrinks it until nothing can be read.",
+    fix="Let widths give way on small screens: width 100 % with a max-width, or a media query for what is fixed.",
+    basis="Common practice, no published source; measured on the render",
+    samples=[
+        clear("<p>x</p>", given={"renders": laid_out("phone-upright", _text(3), content_width=390)}),
+        clear("<p>x</p>", given={"renders": laid_out("desktop-pane", _text(3, width=900), content_width=900)}),
+        finds(
+            "<table width=640><tr><td>x</table>",
+            "<table width=640>",
+            given={"renders": laid_out("phone-upright", _text(6, width=640), content_width=640)},
+        ),
+    ],
+)
+def find_sideways(message: Message, context: Context, options: Options) -> Iterator[Hit]:
+    """At the width of a phone the content is no wider than the screen."""
+    document, renders = need_renders(message, context)
+    phones = some(renders, "a phone", device="phone")
+    wide = [render for render in phones if render.measured.content_width > render.measured.width + 1]
+    if not wide:
+        return
+    worst = max(wide, key=lambda render: render.measured.content_width / render.measured.width)
+    element = _widest(document, worst.measured)
+    yield Hit(
+        "At {width} px the content is {content} px wide, in {profiles}.",
+        Place.in_html(message, element.start_tag if element else None, element.index if element else None),
+        {
+            "width": worst.measured.width,
+            "content": worst.measured.content_width,
+            **seen_in(renders, [render.profile.id for render in wide]),
+        },
+        identity=f"sideways {element.tag if element else ''}",
+    )
+
+
+def _widest(document: Document, measured: Measured) -> Element | None:
+    """The outermost box that makes the page too wide: from the block that reaches furthest up to the last that sets a width."""
+    out = max((block for block in measured.blocks if block.right > measured.width + 1), key=lambda block: block.right, default=None)
+    element = element_of(document, out) if out is not None else None
+    if element is None:
+        return None
+    chosen = element
+    for place in (element, *element.ancestors()):
+        width = (place.get("width") or "").strip().removesuffix("px")
+        style = (place.get("style") or "").lower()
+        if (width.isdigit() and int(width) > measured.width) or ("width" in style and "px" in style and place.tag not in ("html", "body")):
+            chosen = place
+    return chosen if chosen.start_tag is not None else None
+
+
+@dataclass(frozen=True)
+class StackOptions(Options):
+    """``least_px``: the room that text needs beside another column; ``least_characters``: text shorter than this needs less."""
+
+    least_px: int = 120
+    least_characters: int = 25
+
+
+@check(
+    id="appearance.no-stack",
+    name="Columns stay side by side on a phone",
+    level=Level.FIX,
+    why="Two or three words in a line cannot be read; on a phone columns should become a stack.",
+    fix="Let each column take the whole width on a phone: display block with width 100 % in a media query, or inline-block columns.",
+    basis="Common practice, no published source; measured on the render",
+    options=StackOptions,
+    samples=[
+        clear(
+            "<table><tr><td>one</td><td>two</td></tr></table>",
+            given={"renders": laid_out("phone-upright", _text(6, width=350, y=0), _text(7, width=350, y=100))},
+        ),
+        clear(
+            "<table><tr><th>Size</th><th>Price</th></tr><tr><td>one</td><td>two</td></tr></table>",
+            given={"renders": laid_out("phone-upright", _text(9, width=80), _text(10, x=90, width=80))},
+        ),
+        finds(
+            "<table><tr><td>one</td><td>two</td></tr></table>",
+            "<td>",
+            given={"renders": laid_out("phone-upright", _text(6, width=80), _text(7, x=90, width=80))},
+        ),
+    ],
+)
+def find_no_stack(message: Message, context: Context, options: StackOptions) -> Iterator[Hit]:
+    """At phone width no column of text has less than 120 px beside another."""
+    _, renders = need_renders(message, context)
+    phones = [render for render in some(renders, "a phone held upright", device="phone", is_turned=False) if render.profile.images == "on"]
+    for row in message.outline.rows():
+        if len(row.cells) < 2 or message.outline.is_data_table(row.table):
+            continue
+        narrow: dict[str, tuple[Element, float]] = {}
+        for render in phones:
+            found = _squeezed([cell for cell, _ in row.cells], render, options)
+            if found is not None:
+                narrow[render.profile.id] = found
+        if narrow:
+            cell, room = min(narrow.values(), key=lambda item: item[1])
+            yield Hit(
+                "A column has {room} px for its text beside another, in {profiles}.",
+                Place.in_html(message, cell.start_tag, cell.index),
+                {"room": round(room), **seen_in(renders, narrow)},
+            )
+
+
+def _squeezed(cells: list[Element], render: Render, options: StackOptions) -> tuple[Element, float] | None:
+    boxes: list[tuple[Element, float, float, float, float, int]] = []
+    for cell in cells:
+        inside = {cell.index, *(element.index for element in cell.elements())}
+        blocks = [block for block in render.measured.of("text", "image") if block.element in inside]
+        if blocks:
+            left, right = min(block.x for block in blocks), max(block.right for block in blocks)
+            top, bottom = min(block.y for block in blocks), max(block.bottom for block in blocks)
+            boxes.append(
+                (
+                    cell,
+                    left,
+                    right,
+                    top,
+                    bottom,
+                    max(block.characters for block in blocks if block.kind == "text")
+                    if any(block.kind == "text" for block in blocks)
+                    else 0,
+                )
+            )
+    for cell, left, right, top, bottom, characters in boxes:
+        if characters < options.least_characters or right - left >= options.least_px:
+            continue
+        for other, other_left, other_right, other_top, other_bottom, _ in boxes:
+            beside = other_left >= right - 2 or other_right <= left + 2
+            level = min(bottom, other_bottom) - max(top, other_top) > 4
+            if other is not cell and beside and level:
+                return cell, right - left
+    return None
+
+
+@check(
+    id="appearance.dark-lost",
+    name="Vanishes at night",
+    level=Level.FIX,
+    why="A dark drawing on nothing, or dark letters that stay dark, cannot be seen on a dark ground.",
+    fix="Give the picture a light edge or ground of its own, or set letters and ground together for the night.",
+    basis="Common practice, no published source; measured on the render",
+    samples=[
+        clear(
+            "<p>x</p>", given={"renders": laid_out("desktop-night", Block(3, "text", 0, 0, 90, 20, 9, 16, 400, (230, 230, 230, 1), _BLACK))}
+        ),
+        clear("<p>x</p>", given={"renders": laid_out("desktop-pane", Block(3, "text", 0, 0, 90, 20, 9, 16, 400, _BLACK, _BLACK))}),
+        finds(
+            "<p>x</p>",
+            "<p>",
+            given={"renders": laid_out("desktop-night", Block(3, "text", 0, 0, 90, 20, 9, 16, 400, (27, 36, 48, 1), _BLACK))},
+        ),
+    ],
+)
+def find_dark_lost(message: Message, context: Context, options: Options) -> Iterator[Hit]:
+    """In a night profile no text and no see-through picture has nearly the colour of its ground."""
+    document, renders = need_renders(message, context)
+    nights = some(renders, "one by night", is_night=True)
+    days = [render for render in renders.renders.values() if not render.profile.is_night]
+    lost: dict[int, tuple[str, list[str]]] = {}
+    for render in nights:
+        for block in render.measured.of("text", "image"):
+            element = element_of(document, block)
+            if element is None or block.ground is None:
+                continue
+            if block.kind == "text":
+                value = contrast_of(block)
+                gone = value is not None and value < 1.6 and block.size >= 4 and says_something(element) and not _lost_by_day(block, days)
+            else:
+                gone = not block.is_broken and min(block.width, block.height) > 3 and _melts(message, element, block)
+            if gone:
+                lost.setdefault(block.element, ("Text" if block.kind == "text" else "A dark see-through picture", []))[1].append(
+                    render.profile.id
+                )
+    for index, (what, ids) in lost.items():
+        element = document.all_elements[index]
+        yield Hit(
+            "{what} can hardly be seen on its ground, in {profiles}.",
+            Place.in_html(message, element.start_tag, index),
+            {"what": what, **seen_in(renders, ids)},
+        )
+
+
+def _lost_by_day(block: Block, days: list[Render]) -> bool:
+    """Whether it cannot be seen by day either: then night is not what takes it."""
+    for render in days:
+        same = render.measured.by_element.get(block.element)
+        value = contrast_of(same) if same is not None else None
+        if value is not None:
+            return value < 1.6
+    return False
+
+
+def _melts(message: Message, element: Element, block: Block) -> bool:
+    """Whether what is drawn in a see-through picture has nearly the colour of the ground behind it."""
+    resource = message.resource(element.get("src") or "")
+    drawn = see_through(resource.data) if resource is not None else None
+    if drawn is None or drawn.clear_share < 0.2 or block.ground is None:
+        return False
+    close = sum(share for share, colour in drawn.colours if contrast((*colour, 1.0), block.ground) < 1.6)
+    return close > 0.6
+
+
+@dataclass(frozen=True)
+class FirstScreenOptions(Options):
+    """``least_characters``: with fewer letters on the first screen nothing can be read there."""
+
+    least_characters: int = 12
+
+
+@check(
+    id="appearance.images-off-empty",
+    name="Nothing to read with images off",
+    level=Level.FIX,
+    why="Most first openings are with images blocked: the reader sees empty boxes and goes on to the next message.",
+    fix="Put words above the first picture or say what the picture says in its alternative text.",
+    basis="Common practice, no published source; measured on the render",
+    options=FirstScreenOptions,
+    samples=[
+        clear("<p>x</p>", given={"renders": laid_out("pane-blocked", _text(3))}),
+        clear("<img alt='Spring sale, a fifth off'>", given={"renders": laid_out("pane-blocked", Block(3, "image", 0, 0, 600, 300, 24))}),
+        finds("<img><p>x</p>", given={"renders": laid_out("pane-blocked", Block(3, "image", 0, 0, 600, 700), _text(4, y=700))}),
+    ],
+)
+def find_images_off_empty(message: Message, context: Context, options: FirstScreenOptions) -> Iterator[Hit]:
+    """With images blocked the first screen has readable words."""
+    _, renders = need_renders(message, context)
+    empty = [
+        render
+        for render in some(renders, "one with images blocked", images="blocked")
+        # A client that shows no alternative text at all is no fault of the message as long as others do.
+        if render.profile.alternative != "none" and first_screen_text(render.measured) < options.least_characters
+    ]
+    if empty:
+        count = max(first_screen_text(render.measured) for render in empty)
+        yield Hit(
+            "With images blocked the first screen has {count} readable letters, in {profiles}.",
+            Place("html"),
+            {"count": count, **seen_in(renders, [render.profile.id for render in empty])},
+            identity="images off",
+        )
+
+
+@check(
+    id="appearance.action-below",
+    name="Button below the first screen",
+    level=Level.NOTE,
+    why="What the reader is asked to do is only seen by those who scroll.",
+    fix="Move the first button up, or shorten what stands above it.",
+    basis="Common practice, no published source; measured on the render",
+    samples=[
+        clear(
+            '<a href="https://x.example" style="background:#b00;padding:9px">Buy</a>',
+            given={"renders": laid_out("phone-upright", Block(3, "link", 0, 600, 90, 40))},
+        ),
+        finds(
+            '<a href="https://x.example" style="background:#b00;padding:9px">Buy</a>',
+            '<a href="https://x.example" style="background:#b00;padding:9px">',
+            given={"renders": laid_out("phone-upright", Block(3, "link", 0, 700, 90, 40))},
+        ),
+    ],
+)
+def find_action_below(message: Message, context: Context, options: Options) -> Iterator[Hit]:
+    """On a phone the first button-like link stands on the first screen."""
+    _, renders = need_renders(message, context)
+    phones = [render for render in some(renders, "a phone held upright", device="phone", is_turned=False) if render.profile.images == "on"]
+    buttons = {element.index: element for element in message.outline.buttons}
+    below: list[tuple[float, Render, Element]] = []
+    for render in phones:
+        shown = [render.measured.by_element[index] for index in buttons if index in render.measured.by_element]
+        first = min(shown, key=lambda block: block.y, default=None)
+        if first is not None and first.y >= render.measured.first_screen:
+            below.append((first.y, render, buttons[first.element]))
+    if below:
+        y, render, element = max(below, key=lambda item: item[0] - item[1].measured.first_screen)
+        yield Hit(
+            "The first button begins at {y} px, below the first screen of {screen} px, in {profiles}.",
+            Place.in_html(message, element.start_tag, element.index),
+            {"y": round(y), "screen": render.measured.first_screen, **seen_in(renders, [one.profile.id for _, one, _ in below])},
+        )
+
+
+@check(
+    id="appearance.blank",
+    name="Nothing to see at all",
+    level=Level.STOP,
+    why="The reader gets an empty page.",
+    fix="Look at the list of what this profile drops: what holds the copy is dropped, hidden or cut off there.",
+    basis="Common practice, no published source; measured on the render",
+    samples=[
+        clear("<p>x</p>", given={"renders": laid_out("desktop-pane", _text(3))}),
+        clear("<img src='https://x.example/a.png'>", given={"renders": laid_out("desktop-pane")}),
+        finds("<div style='display:none'>x</div>", given={"renders": laid_out("desktop-pane")}),
+    ],
+)
+def find_blank(message: Message, context: Context, options: Options) -> Iterator[Hit]:
+    """Every render shows text or a picture."""
+    _, renders = need_renders(message, context)
+    blank = [render.profile.id for render in renders.renders.values() if render.profile.images == "on" and _is_blank(render)]
+    # A picture that lies elsewhere is not loaded here, and may be all that there is to see.
+    if blank and not any(not reference.is_local and reference.scheme != "data" for reference in image_references(message)):
+        yield Hit("There is nothing to see, in {profiles}.", Place("html"), seen_in(renders, blank), identity="blank")
+
+
+def _is_blank(render: Render) -> bool:
+    measured = render.measured
+    seen = (block for block in measured.of("image") if not block.is_broken and min(block.width, block.height) > 3)
+    return measured.characters == 0 and next(seen, None) is None

@@ -1,0 +1,93 @@
+"""What checks over renders share: the renders themselves, the profiles of a finding in words, whether a block says anything."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+import regex
+
+from jetwind.core.checking import CannotTell, Context, DoesNotApply
+from jetwind.core.markup import Document, Element, TextRun
+from jetwind.core.message import Message
+from jetwind.core.profiles.measured import Block, Measured, Rgba, contrast
+from jetwind.core.profiles.renders import Render, Renders
+
+_SPEAKS = regex.compile(r"[\p{L}\p{N}]")
+
+
+def need_renders(message: Message, context: Context) -> tuple[Document, Renders]:
+    """The tree and the renders. Raises DoesNotApply without HTML, CannotTell without renders."""
+    if message.html is None or message.document is None:
+        raise DoesNotApply("the message has no HTML part")
+    renders = context.renders
+    if renders is None:
+        raise CannotTell("it needs a render")
+    if not renders.renders:
+        raise CannotTell(next(iter(renders.failed.values()), "there is no render"))
+    return message.document, renders
+
+
+def some(renders: Renders, what: str, **wanted: object) -> list[Render]:
+    """Renders whose profile has these values. Raises CannotTell where no such profile was chosen."""
+    found = renders.where(**wanted)
+    if not found:
+        raise CannotTell(f"no chosen profile is {what}")
+    return found
+
+
+def seen_in(renders: Renders, ids: Iterable[str]) -> dict[str, Any]:
+    """Data of a finding about its profiles: a phrase for the sentence, their ids, and their share of the audience."""
+    known = list(dict.fromkeys(ids))
+    first = renders.renders[known[0]].profile.name
+    phrase = f"“{first}”" if len(known) == 1 else f"“{first}” and {len(known) - 1} more"
+    share = renders.share(known)
+    if share is not None:
+        phrase += f" ({share:g} % of the audience)"
+    return {"profiles": phrase, "profile_ids": known, "share": share}
+
+
+def element_of(document: Document, block: Block) -> Element | None:
+    """The element of a block; None for one that only some client reads (a conditional block)."""
+    return document.all_elements[block.element] if 0 <= block.element < len(document.all_elements) else None
+
+
+def says_something(element: Element) -> bool:
+    """Whether an element has letters or digits of its own: a bar or a dot between links is no text to read."""
+    return any(isinstance(child, TextRun) and _SPEAKS.search(child.text) for child in element.children)
+
+
+def is_large(block: Block) -> bool:
+    """Large text: from 24 px, or from 18.66 px where it is bold (WCAG 2.2, large scale: 18 point, 14 point bold)."""
+    return block.size >= 24 or (block.size >= 18.66 and block.weight >= 700)
+
+
+def needed_contrast(block: Block) -> float:
+    """The least contrast of a text (WCAG 2.2 SC 1.4.3)."""
+    return 3.0 if is_large(block) else 4.5
+
+
+def contrast_of(block: Block) -> float | None:
+    """The contrast of a text on what stands behind it; None where a picture does, or nothing can be told."""
+    if block.colour is None or block.ground is None:
+        return None
+    return contrast(block.colour, block.ground)
+
+
+def ratio(value: float) -> str:
+    """A contrast ratio in words, never rounded up: 4.478 is 4.47."""
+    return f"{int(value * 100) / 100:.2f}"
+
+
+def as_hex(colour: Rgba) -> str:
+    """A colour as six hexadecimal digits."""
+    return "#" + "".join(f"{round(part):02x}" for part in colour[:3])
+
+
+def first_screen_text(measured: Measured) -> int:
+    """Letters that can be read on the first screen, alternative texts counted in."""
+    return sum(
+        block.characters
+        for block in measured.of("text", "image")
+        if block.y < measured.first_screen and (contrast_of(block) is None or (contrast_of(block) or 0) >= 1.3)
+    )

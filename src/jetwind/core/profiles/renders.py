@@ -1,0 +1,65 @@
+"""Everything that is known of a message's renders: what checks that need a render read."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+
+from jetwind.core.profiles.measured import Measured
+from jetwind.core.profiles.profile import Profile
+from jetwind.core.profiles.showing import Shown
+
+
+@dataclass(frozen=True)
+class Render:
+    """One profile's render as it was measured. ``blocked`` are the elements whose pictures do not show."""
+
+    profile: Profile
+    measured: Measured
+    clipped: bool = False
+    blocked: frozenset[int] = frozenset()
+
+
+@dataclass(frozen=True)
+class Renders:
+    """Renders by profile in the order in which they are shown; ``failed`` says of the others why there is none.
+
+    ``shares`` is the audience in per cent by profile; empty where nobody said. ``shown`` are the features whose loss shows, None where
+    that could not be found out, for the reason in ``untold``.
+    """
+
+    renders: Mapping[str, Render]
+    failed: Mapping[str, str] = field(default_factory=dict)
+    shares: Mapping[str, float] = field(default_factory=dict)
+    shown: tuple[Shown, ...] | None = None
+    untold: str = ""
+
+    def where(self, **wanted: object) -> list[Render]:
+        """Renders whose profile has these values."""
+        return [render for render in self.renders.values() if all(getattr(render.profile, name) == value for name, value in wanted.items())]
+
+    def names(self, ids: Iterable[str]) -> str:
+        """Profiles by name, for a sentence."""
+        return ", ".join(self.renders[profile_id].profile.name for profile_id in ids if profile_id in self.renders)
+
+    def share(self, ids: Iterable[str]) -> float | None:
+        """Per cent of the audience that these profiles stand for, or None where nobody said."""
+        return round(sum(self.shares.get(profile_id, 0.0) for profile_id in set(ids)), 1) if self.shares else None
+
+    @cached_property
+    def key(self) -> str:
+        """SHA-256 over all of it."""
+        plain = [
+            [
+                [render.profile.id, repr(render.profile), render.measured.as_json(), render.clipped, sorted(render.blocked)]
+                for render in self.renders.values()
+            ],
+            dict(self.failed),
+            sorted(self.shares.items()),
+            [repr(one) for one in self.shown] if self.shown is not None else None,
+            self.untold,
+        ]
+        return hashlib.sha256(json.dumps(plain, default=str).encode()).hexdigest()

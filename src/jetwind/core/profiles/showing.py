@@ -1,0 +1,137 @@
+"""Whether the loss of a feature shows: the message is laid out with nothing lost and with that one feature lost, in one window of each kind."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from jetwind.core.message import Message
+from jetwind.core.profiles.departure import ACROSS, DOWN
+from jetwind.core.profiles.measured import Measured
+from jetwind.core.profiles.profile import Profile
+from jetwind.core.profiles.rewrite import Rewritten, rewrite
+from jetwind.core.profiles.support import features
+from jetwind.core.source import Span
+
+Effect = Literal["layout", "look"]
+
+
+@dataclass(frozen=True, slots=True)
+class Trial:
+    """A feature to take out in a window, and the profiles of that kind of window that lack it."""
+
+    feature: str
+    window: Profile
+    profiles: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Shown:
+    """A feature whose loss shows: as moved or vanished blocks or only as another look, where, and in which profiles."""
+
+    feature: str
+    title: str
+    effect: Effect
+    profiles: tuple[str, ...]
+    spans: tuple[Span, ...]
+
+
+def trials(pages: dict[str, Rewritten], chosen: Sequence[Profile]) -> list[Trial]:
+    """What has to be tried for these profiles, each feature once for each kind of window: device, way up, engine, day or night."""
+    windows: dict[tuple[object, ...], Profile] = {}
+    lacking: dict[tuple[str, tuple[object, ...]], list[str]] = {}
+    for profile in chosen:
+        key = (profile.device, profile.is_turned, profile.engine, profile.is_night)
+        windows.setdefault(key, profile)
+        for feature in {change.feature for change in pages[profile.id].changes if change.is_listed and change.kind != "added"}:
+            known = features().get(feature)
+            # A client that forces its own night does not mean to ask the message for one.
+            is_own_night = feature.startswith("css-at-media") and profile.is_night and profile.night != "asks"
+            if known is not None and not known.is_unseen and not is_own_night:
+                lacking.setdefault((feature, key), []).append(profile.id)
+    return [Trial(feature, windows[key], tuple(ids)) for (feature, key), ids in sorted(lacking.items(), key=lambda item: str(item[0]))]
+
+
+def without(message: Message, trial: Trial, profile: Profile) -> Rewritten:
+    """The message in the trial's window with the feature lost in the way of one of the profiles that lack it."""
+    return rewrite(message, _in_window(trial.window, profile), only=trial.feature)
+
+
+def whole(message: Message, trial: Trial) -> Rewritten:
+    """The message in the trial's window with nothing lost, as the engine of that window reads it."""
+    return rewrite(message, _in_window(trial.window, trial.window), only="")
+
+
+def _in_window(window: Profile, profile: Profile) -> Profile:
+    from dataclasses import replace
+
+    return replace(
+        window,
+        modelled_on=profile.modelled_on,
+        account=profile.account,
+        images="on",
+        alternative="styled",
+        prefix="",
+        clip=0,
+        style_limit=0,
+    )
+
+
+def effect(feature: str, before: Measured, after: Measured) -> Effect | None:
+    """What the loss does: blocks of letters or pictures that moved, changed size or are gone; or a look alone; or nothing."""
+    if feature in ("html-body", "html-doctype"):
+        # Every message loses these in half of all clients; a margin more or less, or a table's own type, is no loss to mend.
+        return "layout" if _differ(list(_places(before)), list(_places(after)), 2 * ACROSS + 8, 2 * DOWN + 8) else None
+    if _differ(list(_places(before)), list(_places(after))):
+        return "layout"
+    if _differ([box[:4] for box in before.painted], [box[:4] for box in after.painted]):
+        return "look"
+    looks = [(block.colour, block.size, block.weight) for block in before.of("text")]
+    if looks != [(block.colour, block.size, block.weight) for block in after.of("text")]:
+        return "look"
+    return "look" if [box[4] for box in before.painted] != [box[4] for box in after.painted] else None
+
+
+def _places(measured: Measured) -> Iterator[tuple[float, float, float, float]]:
+    """Place across, gap above, width and height of what can be read or seen, in order; a change further up counts once."""
+    above = 0.0
+    for block in measured.of("text", "image"):
+        yield block.x, block.y - above, block.width, block.height
+        above = block.bottom
+
+
+def _differ(
+    before: list[tuple[float, float, float, float]],
+    after: list[tuple[float, float, float, float]],
+    across: float = ACROSS,
+    down: float = DOWN,
+) -> bool:
+    if len(before) != len(after):
+        return True
+    return any(
+        abs(one[0] - other[0]) > across or abs(one[2] - other[2]) > across or abs(one[1] - other[1]) > down or abs(one[3] - other[3]) > down
+        for one, other in zip(before, after, strict=True)
+    )
+
+
+def gather(pages: dict[str, Rewritten], answers: Sequence[tuple[Trial, Effect | None]]) -> list[Shown]:
+    """One entry for each feature whose loss shows anywhere, with the places in the message that use it."""
+    found: dict[str, tuple[Effect, list[str]]] = {}
+    for trial, answer in answers:
+        if answer is None:
+            continue
+        before, ids = found.get(trial.feature, ("look", []))
+        found[trial.feature] = ("layout" if "layout" in (before, answer) else "look", [*ids, *trial.profiles])
+    shown: list[Shown] = []
+    for feature, (answer, ids) in found.items():
+        spans = sorted(
+            {
+                change.span
+                for profile_id in ids
+                for change in pages[profile_id].changes
+                if change.feature == feature and change.span is not None
+            }
+        )
+        shown.append(Shown(feature, features()[feature].title, answer, tuple(ids), tuple(spans)))
+    return shown
