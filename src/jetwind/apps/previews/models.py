@@ -1,19 +1,20 @@
-"""Renders of a revision."""
+"""Renders of a revision, what was found out from them, and the marks that people set on them."""
 
 from __future__ import annotations
 
+from django.conf import settings
 from django.db import models
 
-from jetwind.apps.intake.models import Revision
+from jetwind.apps.intake.models import Mailing, Revision
+from jetwind.core.profiles.measured import Measured
 
 
 class Render(models.Model):
-    """One picture of a revision in a profile. ``key`` covers the HTML, its pictures and the profile: equal keys are rendered once."""
+    """One picture of a revision in a profile. ``key`` covers the HTML, its pictures and the window: equal keys are rendered once.
 
-    class Mode(models.TextChoices):
-        LIGHT = "light", "images shown"
-        BLOCKED = "blocked", "images blocked"
-        NIGHT = "night", "night"
+    ``mode`` says how the profile was changed for it: ``own`` for not at all, else some of ``images``, ``night`` and ``turned``, each turned
+    over, joined by ``+``. ``departure`` is how far its layout lies from that of an engine that drops nothing, in per cent.
+    """
 
     class State(models.TextChoices):
         WAITING = "waiting"
@@ -22,7 +23,7 @@ class Render(models.Model):
 
     revision = models.ForeignKey(Revision, on_delete=models.CASCADE, related_name="renders")
     profile = models.CharField(max_length=40)
-    mode = models.CharField(max_length=10, choices=Mode)
+    mode = models.CharField(max_length=24, default="own")
     key = models.CharField(max_length=64, db_index=True)
     state = models.CharField(max_length=10, choices=State, default=State.WAITING)
     problem = models.TextField(blank=True)
@@ -30,15 +31,54 @@ class Render(models.Model):
     content_type = models.CharField(max_length=40, blank=True)
     width = models.PositiveIntegerField(default=0)
     height = models.PositiveIntegerField(default=0)
-    content_width = models.PositiveIntegerField(default=0)
-    cut = models.BooleanField(default=False)
-    boxes = models.JSONField(default=list)
-    facts = models.JSONField(default=dict)
-    dropped = models.JSONField(default=list)
+    measured = models.JSONField(default=dict)
+    changes = models.JSONField(default=list)
+    clipped = models.BooleanField(default=False)
+    blocked = models.JSONField(default=list)
+    remote_pictures = models.PositiveIntegerField(default=0)
+    departure = models.FloatField(null=True, blank=True)
 
     class Meta:
         ordering = ["id"]
         constraints = [models.UniqueConstraint("revision", "profile", "mode", name="one_render_of_a_kind")]
 
     def __str__(self) -> str:
-        return f"{self.profile}, {self.get_mode_display()}, of {self.revision}"
+        return f"{self.profile}, {self.mode}, of {self.revision}"
+
+    @property
+    def layout(self) -> Measured:
+        """What was measured."""
+        return Measured.from_json(self.measured)
+
+
+class LossTrial(models.Model):
+    """Which losses of the chosen profiles show on a revision. ``shown`` is null where that could not be told, for the reason in ``untold``."""
+
+    revision = models.OneToOneField(Revision, on_delete=models.CASCADE, related_name="loss_trial")
+    profiles = models.JSONField()
+    key = models.CharField(max_length=64, db_index=True)
+    shown = models.JSONField(null=True)
+    untold = models.CharField(max_length=200, blank=True)
+
+    def __str__(self) -> str:
+        return f"losses that show on {self.revision}"
+
+
+class Mark(models.Model):
+    """A comment at an element of a message, set on a render. It is found again in later revisions by what the element is."""
+
+    mailing = models.ForeignKey(Mailing, on_delete=models.CASCADE, related_name="marks")
+    revision = models.ForeignKey(Revision, on_delete=models.CASCADE, related_name="marks")
+    profile = models.CharField(max_length=40)
+    anchor = models.JSONField()
+    comment = models.CharField(max_length=500)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+    settled_at = models.DateTimeField(null=True, blank=True)
+    settled_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, null=True, blank=True, related_name="+")
+
+    class Meta:
+        ordering = ["id"]
+
+    def __str__(self) -> str:
+        return f"{self.comment[:40]} at {self.anchor.get('tag', '?')}"

@@ -1,4 +1,4 @@
-"""The Appearance station: renders with pins."""
+"""The Appearance station: the contact sheet, one render large with pins and marks."""
 
 from __future__ import annotations
 
@@ -9,6 +9,7 @@ from urllib.parse import urlencode
 
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from jetwind.apps.accounts.models import User
@@ -17,13 +18,25 @@ from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import message_of, revision_for
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.previews import services
-from jetwind.apps.previews.models import Render
+from jetwind.apps.previews.models import Mark, Render
+from jetwind.apps.previews.modes import OWN, PAIRS, WORDS, in_words, mode_of, needed, shown_in, switched, ways_of
+from jetwind.apps.previews.selectors import PlacedMark, element_at, marks_in, told
 from jetwind.apps.review.frame import frame
-from jetwind.apps.review.selectors import ShownFinding, Walk, station_address
+from jetwind.apps.review.selectors import ShownFinding, station_address
+from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import workspace_of
-from jetwind.core.profiles import profiles
+from jetwind.apps.workspace.selectors import chosen_profiles
+from jetwind.core.markup import Document, Element
+from jetwind.core.profiles import REFERENCE, Profile, profiles
+from jetwind.core.profiles.measured import Measured
+from jetwind.core.profiles.support import origin
 
 _SLUG = "appearance"
+#: The common scale of the contact sheet, and how tall a render may stand there, in px of the screen.
+SHEET_SCALE, SHEET_HEIGHT = 0.2, 420
+ZOOMS = (50, 75, 100, 150, 200)
+#: Blocks offered in the list of places for a mark.
+_MOST_PLACES = 150
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,53 +56,172 @@ class Pin:
     stack: int
 
 
+@dataclass(frozen=True, slots=True)
+class Card:
+    """A render on the contact sheet: sizes in px of the screen, the first screen's end in px, what is wrong in this profile."""
+
+    profile: Profile
+    words: str
+    render: Render | None
+    address: str
+    width: int
+    height: int
+    is_long: bool
+    first_screen: float | None
+    counts: list[tuple[str, int]]
+    share: float | None
+    departs: str
+
+
 @require_GET
 def appearance(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
-    """Renders on one vertical scale; one alone where a profile is chosen."""
+    """The contact sheet; one render alone where a profile is chosen."""
     assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
     page = frame(request, revision, _SLUG)
-    mode = request.GET.get("mode", "light")
-    if mode not in Render.Mode.values:
-        mode = "light"
-    ids = list(profiles())
+    mode = mode_of(ways_of(request.GET.get("mode", "")))
     chosen = request.GET.get("profile", "")
+    ids = chosen_profiles(revision.mailing.workspace)
+    if chosen in profiles() and chosen not in ids:
+        ids = [*ids, chosen]
     chosen = chosen if chosen in ids else ""
-    renders = {render.profile: render for render in revision.renders.filter(mode=mode)}
+    order = "departure" if request.GET.get("order") == "departure" else ""
+
+    def here(**changed: str) -> str:
+        query = {
+            "profile": chosen,
+            "mode": mode,
+            "order": order,
+            "zoom": request.GET.get("zoom", ""),
+            "finding": request.GET.get("finding", ""),
+        }
+        return _here(revision, query | changed)
+
+    one = profiles()[chosen] if chosen else None
+    other_ways = {first: here(mode=switched(one, mode, (first, second))) for first, second in PAIRS}
     steps = ["", *ids]
     at = steps.index(chosen)
-    sheets: list[dict[str, Any]] = [
-        {
-            "profile": profiles()[profile_id],
-            "render": renders.get(profile_id),
-            "pins": _pins(page["walk"], revision, renders[profile_id], request.GET) if profile_id in renders else [],
-            "first_screen": _share(profiles()[profile_id].first_screen, renders[profile_id].height) if profile_id in renders else 0,
-        }
-        for profile_id in ([chosen] if chosen else ids)
-    ]
-
-    def here(*, profile: str = chosen, mode: str = mode) -> str:
-        return _here(revision, {"profile": profile, "mode": mode, "finding": request.GET.get("finding", "")})
-
     page |= {
-        "sheets": sheets,
         "mode": mode,
-        "modes": [(value, label, here(mode=value)) for value, label in Render.Mode.choices],
-        "profile_links": [(step, profiles()[step].name if step else "All side by side", here(profile=step)) for step in steps],
+        "toggles": [
+            (WORDS[first].capitalize(), other_ways[first], _is_on(one, mode, first))
+            for first, _ in PAIRS
+            if one is None or first != "turned" or one.can_turn
+        ],
+        "profile_links": [(step, profiles()[step].name if step else "Contact sheet", here(profile=step)) for step in steps],
         "chosen_profile": chosen,
         "previous_profile": here(profile=steps[at - 1]) if at else None,
         "next_profile": here(profile=steps[at + 1]) if at + 1 < len(steps) else None,
-        "blocked_toggle": here(mode="light" if mode == "blocked" else "blocked"),
-        "night_toggle": here(mode="light" if mode == "night" else "night"),
+        "blocked_toggle": other_ways["blocked"],
+        "night_toggle": other_ways["night"],
         "renders_work": jobs.latest(services.RENDERS, f"revision:{revision.pk}"),
-        "dropped": [item for sheet in sheets[:1] if sheet["render"] for item in sheet["render"].dropped],
+        "station": here(),
+        "contact_sheet": here(profile=""),
+        "compare_address": _compare_address(revision),
+        "order": order,
+        "orders": [("", "In their order", here(order="")), ("departure", "Odd one out first", here(order="departure"))],
     }
-    return render(request, "previews/appearance.html", page)
+    wanted = [chosen] if chosen else ids
+    found = _renders(revision, mode, wanted)
+    page["lacks"] = bool([name for name in wanted if name not in found or found[name].state == Render.State.WAITING])
+    if chosen:
+        page |= _large(request, revision, page, profiles()[chosen], mode, found.get(chosen), here)
+        return render(request, "previews/large.html", page)
+    page["cards"] = _cards(page["walk"].findings, revision, mode, found, ids, order, here)
+    return render(request, "previews/contact_sheet.html", page)
+
+
+def _is_on(profile: Profile | None, mode: str, way: str) -> bool:
+    """Whether a way of showing holds: for one profile as it is shown, for all where the mode says so."""
+    if profile is None:
+        return way in ways_of(mode)
+    now = shown_in(profile, mode)
+    return {"blocked": now.images == "blocked", "night": now.is_night, "turned": now.is_turned}[way]
+
+
+def _renders(revision: Revision, mode: str, wanted: list[str]) -> dict[str, Render]:
+    """Renders in a mode; of a device that a mode does not change, its own."""
+    modes = {name: needed(profiles()[name], mode) for name in wanted}
+    rows = revision.renders.filter(profile__in=wanted, mode__in=set(modes.values())).defer(
+        "measured" if len(wanted) > 1 else "problem", "changes" if len(wanted) > 1 else "problem"
+    )
+    return {row.profile: row for row in rows if row.mode == modes[row.profile]}
+
+
+def _cards(
+    findings: list[ShownFinding], revision: Revision, mode: str, found: dict[str, Render], ids: list[str], order: str, here: Any
+) -> list[Card]:
+    audience = revision.mailing.workspace.audience
+    counts: dict[str, Counter[str]] = {}
+    for one in findings:
+        if one.is_open:
+            for name in one.record.data.get("profile_ids") or ():
+                counts.setdefault(name, Counter())[one.record.level] += 1
+    cards: list[Card] = []
+    for name in ids:
+        profile = shown_in(profiles()[name], mode)
+        shot = found.get(name)
+        height = round((shot.height if shot is not None and shot.height else 700) * SHEET_SCALE)
+        screen = profile.viewport[1] * SHEET_SCALE
+        cards.append(
+            Card(
+                profile,
+                in_words(profiles()[name], mode),
+                shot,
+                here(profile=name),
+                round(profile.content_width * SHEET_SCALE),
+                min(height, SHEET_HEIGHT),
+                height > SHEET_HEIGHT,
+                screen if screen < min(height, SHEET_HEIGHT) else None,
+                [(level, counts[name][level]) for level in ("stop", "fix", "note") if name in counts and counts[name][level]],
+                float(audience.get(name, 0)) if audience else None,
+                f"{shot.departure:.0f}" if shot is not None and (shot.departure or 0) >= 1 else "",
+            )
+        )
+    if order:
+        cards.sort(key=lambda card: -(card.render.departure or 0) if card.render is not None else 0)
+    return cards
+
+
+def _large(
+    request: HttpRequest, revision: Revision, page: dict[str, Any], profile: Profile, mode: str, shot: Render | None, here: Any
+) -> dict[str, Any]:
+    """One render by itself: its picture at a zoom, pins, marks, what was dropped, and the profile's sheet."""
+    shown = shown_in(profile, mode)
+    given = request.GET.get("zoom", "")
+    zoom = int(given) if given.isdigit() and int(given) in ZOOMS else (100 if shown.content_width <= 720 else 75)
+    message = message_of(revision)
+    document = message.document
+    layout = shot.layout if shot is not None and shot.state == Render.State.DONE else None
+    return {
+        "profile": shown,
+        "words": in_words(profile, mode),
+        "shot": shot,
+        "layout": layout,
+        "zoom": zoom,
+        "zooms": [(value, here(zoom=str(value))) for value in ZOOMS],
+        "shown_width": round(shown.content_width * zoom / 100),
+        "first_screen": _share(shown.viewport[1], layout.height) if layout else 0,
+        "pins": _pins(page["walk"].findings, document, layout, profile.id, request.GET.get("finding", ""), here)
+        if layout and document
+        else [],
+        "marks": _marks(marks_in(revision), document, layout) if layout and document else [],
+        "lost_marks": [placed for placed in marks_in(revision) if placed.element is None],
+        "places": _places(document, layout) if layout and document else [],
+        "told": told(shot, message.html.source if message.html else None) if shot is not None else [],
+        "modelled_on": profile.modelled_on,
+        "table": origin(),
+        "compare": f"{_compare_address(revision)}?{urlencode({'left': REFERENCE, 'right': profile.id, 'mode': mode})}",
+    }
+
+
+def _compare_address(revision: Revision) -> str:
+    return reverse("compare-renders", args=[revision.mailing_id, revision.number])
 
 
 def _here(revision: Revision, query: dict[str, str]) -> str:
     """The station's address with what is chosen; what is the default is left out."""
-    kept = {name: value for name, value in query.items() if value and (name, value) != ("mode", "light")}
+    kept = {name: value for name, value in query.items() if value and (name, value) != ("mode", OWN)}
     return station_address(revision, _SLUG) + (f"?{urlencode(kept)}" if kept else "")
 
 
@@ -97,54 +229,107 @@ def _share(part: float, whole: float) -> float:
     return round(100 * part / whole, 3) if whole else 0
 
 
-def _pins(walk: Walk, revision: Revision, shot: Render, query: Any) -> list[Pin]:
-    """Pins of every finding whose element, or the nearest one around it, is on the picture."""
-    if shot.state != Render.State.DONE:
-        return []
-    boxes = {box[0]: box for box in shot.boxes}
-    document = message_of(revision).document
-    placed: list[tuple[ShownFinding, list[Any]]] = []
-    for found in walk.findings:
-        index = found.record.element
-        if index is None or document is None or index >= len(document.all_elements):
+def _box(document: Document, layout: Measured, element: Element) -> tuple[float, float, float, float] | None:
+    """Where an element is: its own block, else what it holds, else the nearest block around it."""
+    if element.tag in ("html", "head", "body", "style"):
+        return None
+    blocks = layout.by_element
+    if element.index in blocks:
+        block = blocks[element.index]
+        return block.x, block.y, block.width, block.height
+    inside = [blocks[inner.index] for inner in element.elements() if inner.index in blocks]
+    if inside:
+        left, top = min(block.x for block in inside), min(block.y for block in inside)
+        return left, top, max(block.right for block in inside) - left, max(block.bottom for block in inside) - top
+    around = next((blocks[step.index] for step in element.ancestors() if step.index in blocks), None)
+    return (around.x, around.y, around.width, around.height) if around is not None else None
+
+
+def _pins(findings: list[ShownFinding], document: Document, layout: Measured, profile_id: str, chosen: str, here: Any) -> list[Pin]:
+    """Pins of the findings that hold in this profile and whose element can be seen on the picture."""
+    placed: list[tuple[ShownFinding, tuple[float, float, float, float]]] = []
+    for found in findings:
+        index, ids = found.record.element, found.record.data.get("profile_ids")
+        if index is None or index >= len(document.all_elements) or (ids is not None and profile_id not in ids):
             continue
-        element = document.all_elements[index]
-        box = next((boxes[step.index] for step in (element, *element.ancestors()) if step.index in boxes), None)
-        box = box or next((boxes[inner.index] for inner in element.elements() if inner.index in boxes), None)
-        if box is not None and element.tag not in ("html", "body"):
+        box = _box(document, layout, document.all_elements[index])
+        if box is not None and box[1] < layout.height:
             placed.append((found, box))
     # Numbered as the eye goes down the picture; pins that share a place have their numbers one below the other.
-    placed.sort(key=lambda pair: (pair[1][3], pair[1][2]))
+    placed.sort(key=lambda pair: (pair[1][1], pair[1][0]))
     stacks: Counter[tuple[int, int]] = Counter()
     pins: list[Pin] = []
-    for found, (_, _, x, y, width, height) in placed:
-        here = (round(x / 12), round(y / 12))
+    for found, (x, y, width, height) in placed:
+        spot = (round(x / 12), round(y / 12))
         pins.append(
             Pin(
                 number=len(pins) + 1,
-                address=_here(
-                    revision, {name: query.get(name, "") for name in ("profile", "mode")} | {"finding": found.record.fingerprint}
-                ),
+                address=here(finding=found.record.fingerprint),
                 sentence=found.record.sentence,
                 level=found.record.level,
                 is_open=found.is_open,
-                is_chosen=query.get("finding") == found.record.fingerprint,
-                left=_share(max(x, 0), shot.width),
-                top=_share(y, shot.height),
-                width=_share(min(width, shot.width - max(x, 0)), shot.width),
-                height=_share(height, shot.height),
-                stack=stacks[here],
+                is_chosen=chosen == found.record.fingerprint,
+                left=_share(max(x, 0), layout.width),
+                top=_share(y, layout.height),
+                width=_share(max(min(width, layout.width - max(x, 0)), 4), layout.width),
+                height=_share(min(height, layout.height - y), layout.height),
+                stack=stacks[spot],
             )
         )
-        stacks[here] += 1
+        stacks[spot] += 1
     return pins
+
+
+def _marks(marks: list[PlacedMark], document: Document, layout: Measured) -> list[tuple[int, Mark, float, float, float, float]]:
+    """Open marks with their number and place in percent of the picture."""
+    shown: list[tuple[int, Mark, float, float, float, float]] = []
+    for placed in marks:
+        if placed.element is None:
+            continue
+        box = _box(document, layout, document.all_elements[placed.element])
+        if box is not None:
+            x, y, width, height = box
+            shown.append(
+                (
+                    len(shown) + 1,
+                    placed.mark,
+                    _share(max(x, 0), layout.width),
+                    _share(y, layout.height),
+                    _share(width, layout.width),
+                    _share(height, layout.height),
+                )
+            )
+    return shown
+
+
+def _places(document: Document, layout: Measured) -> list[tuple[int, str]]:
+    """Blocks of a render by name, for setting a mark without a mouse."""
+    named: dict[int, str] = {}
+    for block in layout.blocks:
+        if 0 <= block.element < len(document.all_elements) and len(named) < _MOST_PLACES:
+            named.setdefault(block.element, described(document.all_elements[block.element]))
+    return list(named.items())
+
+
+def described(element: Element) -> str:
+    """An element in a few words: what it is and what it says."""
+    words = " ".join(element.text.split())
+    if element.tag == "img":
+        return f"Picture “{(element.get('alt') or element.get('src') or '')[:50]}”"
+    kind = {"a": "Link", "h1": "Heading", "h2": "Heading", "h3": "Heading"}.get(element.tag, "Text")
+    return f"{kind} “{words[:50]}{'…' if len(words) > 50 else ''}”"
 
 
 @require_GET
 def picture(request: HttpRequest, render_id: int) -> HttpResponse:
     """The picture of a render; it never changes under its digest."""
     assert isinstance(request.user, User)
-    shot = get_object_or_404(Render, pk=render_id, revision__mailing__workspace=workspace_of(request.user), state=Render.State.DONE)
+    shot = get_object_or_404(
+        Render.objects.defer("measured", "changes"),
+        pk=render_id,
+        revision__mailing__workspace=workspace_of(request.user),
+        state=Render.State.DONE,
+    )
     try:
         data = store.fetch(shot.blob_sha256)
     except store.BlobMissing:
@@ -168,11 +353,49 @@ def progress(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse
 
 @require_POST
 def steer(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
-    """Cancel rendering, or go on with it."""
+    """Cancel rendering, go on with it, or render what a mode still lacks."""
     assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
     if request.POST.get("do") == "cancel":
         services.cancel_renders(request.user, revision)
     else:
-        services.retry_renders(request.user, revision)
+        only = [name for name in request.POST.getlist("profile") if name]
+        services.show_mode(request.user, revision, mode_of(ways_of(request.POST.get("mode", ""))), only)
+    if request.headers.get("HX-Request"):
+        response = HttpResponse(status=204)
+        response["HX-Refresh"] = "true"
+        return response
     return redirect(station_address(revision, _SLUG))
+
+
+@require_POST
+def mark(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+    """Set a mark at the element under a point of a render, or at one chosen from the list; or settle one."""
+    assert isinstance(request.user, User)
+    revision = revision_for(request.user, mailing_id, number)
+    if settled := request.POST.get("settle", ""):
+        services.settle_mark(request.user, get_object_or_404(Mark, pk=settled if settled.isdigit() else 0, mailing=revision.mailing))
+    else:
+        profile = request.POST.get("profile", "")
+        services.set_mark(request.user, revision, profile, _marked_element(request, revision, profile), request.POST.get("comment", ""))
+    query = {"profile": request.POST.get("profile", ""), "mode": request.POST.get("mode", ""), "zoom": request.POST.get("zoom", "")}
+    return redirect(_here(revision, query) + "#marks")
+
+
+def _marked_element(request: HttpRequest, revision: Revision, profile: str) -> int:
+    chosen = request.POST.get("element", "")
+    if chosen.isdigit():
+        return int(chosen)
+    if profile not in profiles():
+        raise Refused("Choose a profile first.")
+    shot = get_object_or_404(
+        Render, revision=revision, profile=profile, mode=needed(profiles()[profile], request.POST.get("mode", "")), state=Render.State.DONE
+    )
+    try:
+        x, y = float(request.POST.get("x", "")), float(request.POST.get("y", ""))
+    except ValueError:
+        raise Refused("Click on the picture where the mark should stand, or choose a place from the list.") from None
+    found = element_at(shot.layout, x, y)
+    if found is None:
+        raise Refused("There is nothing of the message at this place; click on a text, a picture or a button.")
+    return found

@@ -34,6 +34,10 @@ CHECKS = "checks"
 on_sent_back: list[Callable[[Revision, User], None]] = []
 
 
+#: What apps above know of a revision that checks read: values of the context by name.
+circumstances: list[Callable[[Revision], dict[str, Any]]] = []
+
+
 def context_of(revision: Revision) -> Context:
     """The circumstances under which a revision is checked now."""
     mailing, workspace = revision.mailing, revision.mailing.workspace
@@ -42,7 +46,11 @@ def context_of(revision: Revision) -> Context:
     )
     fields = frozenset(workspace.field_list) | {"email", "time_zone"}
     source = mailing.copied_from.revisions.last() if mailing.copied_from is not None else None
+    known: dict[str, Any] = {}
+    for tell in circumstances:
+        known |= tell(revision)
     return Context(
+        **known,
         kind=Kind(mailing.kind),
         planned=mailing.planned_at,
         now=timezone.now(),
@@ -72,6 +80,8 @@ def _plain(context: Context, name: str) -> Any:
         return value.sha256 if value else None
     if name == "readers":
         return [[reader.name, dict(reader.values)] for reader in value]
+    if name == "renders":
+        return value.key if value else None
     if name == "brief":
         return value.as_dict()
     return sorted(value) if isinstance(value, frozenset) else value

@@ -27,6 +27,8 @@ class Workspace(models.Model):
     sign_offs_required = models.PositiveSmallIntegerField(default=2, validators=[MinValueValidator(1), MaxValueValidator(9)])
     check_settings = models.JSONField(default=dict, blank=True)
     word_list = ArrayField(models.CharField(max_length=60), default=_names, blank=True)
+    #: Per cent of the audience by client profile; empty where nobody said.
+    audience = models.JSONField(default=dict, blank=True)
     rulebooks = ArrayField(models.CharField(max_length=40), default=_names, blank=True)
 
     class Meta:

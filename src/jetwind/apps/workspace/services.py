@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import csv
 import dataclasses
+import math
 import re
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from django.db import transaction
@@ -15,6 +17,10 @@ from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
 from jetwind.apps.workspace.models import SampleReader, Workspace
 from jetwind.core.checking import UnusableSetting, check_settings, registry
+from jetwind.core.profiles import profiles
+
+#: Called in the same transaction when the audience changes: apps above render anew.
+on_audience_changed: list[Callable[[Workspace, User], None]] = []
 
 _DOMAIN = re.compile(r"(?=.{1,120}\Z)[a-z0-9](?:[a-z0-9-]*[a-z0-9])?(?:\.[a-z0-9](?:[a-z0-9-]*[a-z0-9])?)+\Z")
 _FIELD = re.compile(r"[A-Za-z_][\w-]*(?:\.[\w-]+)*\Z")
@@ -99,6 +105,72 @@ def set_checks(user: User, workspace: Workspace, settings: dict[str, dict[str, A
     workspace.check_settings = kept
     workspace.save(update_fields=["check_settings"])
     record("workspace.changed", actor=user, what="levels and thresholds of checks")
+
+
+@transaction.atomic
+def set_audience(user: User, workspace: Workspace, shares: Mapping[str, float]) -> None:
+    """Set which per cent of the audience reads in which client profile; with none at all, the profiles of most readers are taken.
+
+    Raises:
+        NotAllowed, Refused: not permitted; an unknown profile, a share outside 0 to 100, or more than 100 in all.
+    """
+    permit(user, "workspace:configure", workspace)
+    kept: dict[str, float] = {}
+    for name, share in shares.items():
+        if name not in profiles():
+            raise Refused(f"There is no client profile “{name}”.")
+        if not 0 <= share <= 100:
+            raise Refused(f"{profiles()[name].name}: a share is between 0 and 100 per cent, not {share:g}.")
+        if share > 0:
+            kept[name] = round(share, 2)
+    total = round(sum(kept.values()), 2)
+    if total > 100.05:
+        raise Refused(f"The shares add up to {total:g} per cent; they may be 100 at most.")
+    if kept == workspace.audience:
+        return
+    workspace.audience = kept
+    workspace.save(update_fields=["audience"])
+    record("workspace.changed", actor=user, what="the audience by client profile")
+    for follow in on_audience_changed:
+        follow(workspace, user)
+
+
+def audience_from_csv(data: bytes) -> dict[str, float]:
+    """Shares from a CSV with a profile (its name or its id) and a percentage in each row; a heading row is left out.
+
+    Raises:
+        Refused: not text, a row without two columns, an unknown profile, a share that is no number; the text names the row.
+    """
+    try:
+        text = data.decode("utf-8-sig")
+    except UnicodeDecodeError:
+        raise Refused("The file is not a CSV in UTF-8.") from None
+    names = {profile.name.casefold(): profile.id for profile in profiles().values()} | {name: name for name in profiles()}
+    shares: dict[str, float] = {}
+    separator = ";" if text.count(";") > text.count(",") else ","
+    for number, row in enumerate(csv.reader(text.splitlines(), delimiter=separator), 1):
+        cells = [cell.strip() for cell in row]
+        if not any(cells):
+            continue
+        if len(cells) < 2:
+            raise Refused(f"Row {number} has one column; it needs a profile and a percentage.")
+        # A name may hold a comma of its own: the percentage is the last column.
+        name, share = ", ".join(cells[:-1]), cells[-1].rstrip("% ").replace(",", ".")
+        known = names.get(name.casefold())
+        try:
+            value = float(share)
+        except ValueError:
+            if number == 1 and known is None:
+                continue
+            raise Refused(f"Row {number}: “{cells[-1]}” is not a percentage.") from None
+        if known is None:
+            raise Refused(f"Row {number}: there is no client profile “{name}”.")
+        if not math.isfinite(value):
+            raise Refused(f"Row {number}: “{cells[-1]}” is not a percentage.")
+        shares[known] = shares.get(known, 0.0) + value
+    if not shares:
+        raise Refused("The file has no row with a profile and a percentage.")
+    return shares
 
 
 @transaction.atomic

@@ -9,5 +9,6 @@ urlpatterns = [
     path("readers/new/", views.reader, name="new-reader"),
     path("readers/<int:reader_id>/", views.reader, name="reader"),
     path("settings/", views.settings, name="settings"),
+    path("settings/audience/", views.audience, name="audience"),
     path("settings/checks/", views.checks, name="checks"),
 ]

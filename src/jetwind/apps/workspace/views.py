@@ -15,6 +15,7 @@ from jetwind.apps.workspace.access import may, workspace_of
 from jetwind.apps.workspace.check_list import check_groups, chosen_settings
 from jetwind.apps.workspace.forms import ReaderForm, SettingsForm
 from jetwind.apps.workspace.models import SampleReader
+from jetwind.core.profiles import profiles, usual
 
 
 @require_GET
@@ -111,3 +112,60 @@ def checks(request: HttpRequest) -> HttpResponse:
         "section": "settings",
     }
     return render(request, "workspace/checks.html", page, status=400 if wrong else 200)
+
+
+#: A table of some twenty rows; a larger file is something else.
+_LARGEST_CSV = 100_000
+
+
+@require_http_methods(["GET", "POST"])
+def audience(request: HttpRequest) -> HttpResponse:
+    """Which per cent of the audience reads in which client profile, entered or imported."""
+    assert isinstance(request.user, User)
+    workspace = workspace_of(request.user)
+    wrong = ""
+    shown: dict[str, str] = {name: f"{share:g}" for name, share in workspace.audience.items()}
+    if request.method == "POST":
+        try:
+            if request.POST.get("do") == "import":
+                shares = _imported(request)
+            else:
+                shown = {name: request.POST.get(name, "").strip() for name in profiles()}
+                shares = _entered(shown)
+            services.set_audience(request.user, workspace, shares)
+        except NotAllowed:
+            raise
+        except Refused as refused:
+            wrong = refused.sentence
+        else:
+            messages.success(request, "The audience is kept. Messages that have not been released are rendered in its profiles.")
+            return redirect("audience")
+    page = {
+        "rows": [(profile, shown.get(name, ""), min(100, float(workspace.audience.get(name, 0)))) for name, profile in profiles().items()],
+        "total": sum(workspace.audience.values()),
+        "usual": len(usual()),
+        "wrong": wrong,
+        "may_configure": may(request.user, "workspace:configure", workspace),
+        "section": "settings",
+    }
+    return render(request, "workspace/audience.html", page, status=400 if wrong else 200)
+
+
+def _imported(request: HttpRequest) -> dict[str, float]:
+    file = request.FILES.get("file")
+    if file is None:
+        raise Refused("Choose a CSV file first.")
+    if (file.size or 0) > _LARGEST_CSV:
+        raise Refused(f"“{file.name}” has {file.size:,} octets; a list of profiles has a few thousand.")
+    return services.audience_from_csv(file.read())
+
+
+def _entered(given: dict[str, str]) -> dict[str, float]:
+    shares: dict[str, float] = {}
+    for name, text in given.items():
+        if text:
+            try:
+                shares[name] = float(text.rstrip("% ").replace(",", "."))
+            except ValueError:
+                raise Refused(f"{profiles()[name].name}: “{text}” is not a percentage.") from None
+    return shares

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
@@ -86,8 +87,11 @@ def _moved(
         return min(1.0, share), ("shortened", 0.0)
     resized = max(wider - ACROSS, taller - DOWN)
     moved = max(across - ACROSS, gap - DOWN)
-    return min(1.0, share), ("resized", max(wider, taller)) if resized > moved else ("moved", max(across, gap))
+    how: tuple[Literal["moved", "resized", "shortened"], float] = (
+        ("resized", max(wider, taller)) if resized > moved else ("moved", max(across, gap))
+    )
+    return min(1.0, share), how
 
 
 def _weight(block: Block) -> float:
-    return max(float(block.characters), (block.width * block.height) ** 0.5 / 4, 1.0)
+    return max(float(block.characters), math.sqrt(block.width * block.height) / 4, 1.0)

@@ -22,6 +22,8 @@ from jetwind.core.source import Edit, Span, splice
 from jetwind.core.styles import rules
 from jetwind.core.styles.colours import legacy_colour
 
+#: What stands where a client stops, and closes what swallows markup.
+_NO_MORE = '</style></title></textarea><div style="font:13px sans-serif;padding:8px">The client shows no more than this.</div>'
 #: Elements that no mail client runs or loads, whatever the table says (common practice, no published source).
 _ACTIVE = frozenset({"script", "iframe", "embed", "applet", "frame", "frameset", "base", "noscript"})
 _VOID = frozenset({"base", "meta", "link", "embed", "frame", "input", "img", "hr", "wbr", "source", "br", "track", "area", "col", "param"})
@@ -72,9 +74,7 @@ class Page:
             self._element(element, start)
         if cut < len(self.text):
             self.edits = [edit for edit in self.edits if edit.span.end <= cut]
-            self.edits.append(
-                Edit(Span(cut, len(self.text)), '<div style="font:13px sans-serif;padding:8px">The client shows no more than this.</div>')
-            )
+            self.edits.append(Edit(Span(cut, len(self.text)), _NO_MORE))
             self._note("dropped", "clip", f"everything after {self.profile.clip:,} octets", Span(cut, len(self.text)))
         source = splice(self.document.source.text, self.edits)
         return Rewritten(

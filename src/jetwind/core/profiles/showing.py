@@ -82,11 +82,13 @@ def effect(feature: str, before: Measured, after: Measured) -> Effect | None:
     """What the loss does: blocks of letters or pictures that moved, changed size or are gone; or a look alone; or nothing."""
     if feature in ("html-body", "html-doctype"):
         # Every message loses these in half of all clients; a margin more or less, or a table's own type, is no loss to mend.
-        return "layout" if _differ(list(_places(before)), list(_places(after)), 2 * ACROSS + 8, 2 * DOWN + 8) else None
+        return "layout" if _differ(list(_places(before)), list(_places(after)), 40, 40) else None
     if _differ(list(_places(before)), list(_places(after))):
         return "layout"
-    if _differ([box[:4] for box in before.painted], [box[:4] for box in after.painted]):
-        return "look"
+    # A ground or a border that stands a margin of the page further in is the same ground.
+    answer: Effect = "layout" if features()[feature].how == "control" else "look"
+    if _differ([box[:4] for box in before.painted], [box[:4] for box in after.painted], 2 * ACROSS + 8, 2 * DOWN):
+        return answer
     looks = [(block.colour, block.size, block.weight) for block in before.of("text")]
     if looks != [(block.colour, block.size, block.weight) for block in after.of("text")]:
         return "look"

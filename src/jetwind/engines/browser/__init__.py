@@ -3,6 +3,6 @@
 from jetwind.engines.browser.capture import Capture, CaptureFailed, CaptureRequest
 from jetwind.engines.browser.chromium import Browser
 from jetwind.engines.browser.fake import FakeBrowser
-from jetwind.engines.browser.survey import losses_shown, references, survey
+from jetwind.engines.browser.survey import Captures, losses_shown, references, survey
 
-__all__ = ["Browser", "Capture", "CaptureFailed", "CaptureRequest", "FakeBrowser", "losses_shown", "references", "survey"]
+__all__ = ["Browser", "Capture", "CaptureFailed", "CaptureRequest", "Captures", "FakeBrowser", "losses_shown", "references", "survey"]

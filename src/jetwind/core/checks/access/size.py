@@ -48,6 +48,8 @@ def find_small(message: Message, context: Context, options: TextOptions) -> Iter
     document, renders = need_renders(message, context)
     found: dict[tuple[str, float], tuple[float, list[int], list[str]]] = {}
     for render in renders.renders.values():
+        copy = options.phone_px if render.profile.is_phone else options.body_px
+        end = _end_of_copy(render.measured, copy, options.least_characters)
         for block in render.measured.of("text"):
             element = element_of(document, block)
             if element is None or block.size < 4 or block.characters < options.least_characters or not says_something(element):
@@ -55,7 +57,9 @@ def find_small(message: Message, context: Context, options: TextOptions) -> Iter
             section = message.outline.section_of(element)
             if section == "header":
                 continue
-            least = options.footer_px if section == "footer" else options.phone_px if render.profile.is_phone else options.body_px
+            if block.element > end:
+                section = "footer"
+            least = options.footer_px if section == "footer" else copy
             if block.size < least - 0.05:
                 _, elements, ids = found.setdefault((section, block.size), (least, [], []))
                 elements.append(block.element)
@@ -75,6 +79,12 @@ def find_small(message: Message, context: Context, options: TextOptions) -> Iter
             },
             identity=f"{where} {size:g}",
         )
+
+
+def _end_of_copy(measured: Measured, least: float, characters: int) -> int:
+    """The last element of copy in full size: small print after it is a footer, whatever it says. Without any, all is copy."""
+    large = [block.element for block in measured.of("text") if block.size >= least and block.characters >= characters]
+    return max(large, default=10**9)
 
 
 @check(

@@ -22,6 +22,41 @@
   document.querySelector("tr.chosen")?.scrollIntoView({ block: "nearest" });
   document.querySelector(".excerpt mark")?.scrollIntoView({ block: "nearest" });
 
+  // A choice that shows another view at once; its button stays for those without a script.
+  document.querySelectorAll("select[data-submit]").forEach((select) => {
+    const button = select.form.querySelector("button[type=submit]");
+    if (button) button.hidden = true;
+    select.addEventListener("change", () => select.form.requestSubmit());
+  });
+
+  // Two renders that scroll together, by share of their height.
+  document.querySelectorAll("[data-together]").forEach((pair) => {
+    const panes = [...pair.querySelectorAll(".scroll")];
+    let leader = null;
+    panes.forEach((pane) => pane.addEventListener("scroll", () => {
+      if (leader && leader !== pane) return;
+      leader = pane;
+      panes.filter((other) => other !== pane).forEach((other) => { other.scrollTop = pane.scrollTop / Math.max(1, pane.scrollHeight - pane.clientHeight) * (other.scrollHeight - other.clientHeight); });
+      clearTimeout(pair.quiet);
+      pair.quiet = setTimeout(() => { leader = null; }, 120);
+    }));
+  });
+  document.querySelectorAll("[data-wiper]").forEach((box) => box.querySelector("input[type=range]").addEventListener("input", (event) => box.style.setProperty("--at", `${event.target.value}%`)));
+
+  // A click on a render opens the mark's form with the place filled in, in CSS px of the render.
+  const shot = document.querySelector("[data-mark-width]"), marking = document.getElementById("set-mark");
+  if (shot && marking) {
+    shot.addEventListener("click", (event) => {
+      if (event.target.closest("a")) return;
+      const picture = shot.querySelector("img"), box = picture.getBoundingClientRect(), scale = Number(shot.dataset.markWidth) / box.width;
+      marking.querySelector("[name=x]").value = ((event.clientX - box.left) * scale).toFixed(1);
+      marking.querySelector("[name=y]").value = ((event.clientY - box.top) * scale).toFixed(1);
+      marking.querySelector("[name=element]").value = "";
+      marking.showModal();
+      marking.querySelector("textarea").focus();
+    });
+  }
+
   // A file dropped anywhere goes into the page's one file form.
   const form = document.querySelector("form[data-drop]");
   if (form) {

@@ -1,0 +1,185 @@
+"""Two renders held against each other, and sheets of all renders to keep."""
+
+from __future__ import annotations
+
+import io
+from dataclasses import dataclass
+from urllib.parse import urlencode
+
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, render
+from django.views.decorators.http import require_GET
+
+from jetwind.apps.accounts.models import User
+from jetwind.apps.blobs import store
+from jetwind.apps.intake.models import Revision
+from jetwind.apps.intake.selectors import message_of, revision_for
+from jetwind.apps.jobs import services as jobs
+from jetwind.apps.previews import services
+from jetwind.apps.previews.models import Render
+from jetwind.apps.previews.modes import OWN, in_words, mode_of, needed, shown_in, ways_of
+from jetwind.apps.previews.sheets import as_pdf, as_png
+from jetwind.apps.previews.views import described
+from jetwind.apps.review.frame import frame
+from jetwind.apps.review.selectors import station_address
+from jetwind.apps.workspace.access import workspace_of
+from jetwind.apps.workspace.selectors import chosen_profiles
+from jetwind.core.images.difference import difference
+from jetwind.core.markup import Document
+from jetwind.core.markup.anchor import anchor_of, find
+from jetwind.core.profiles import REFERENCE, profiles
+from jetwind.core.profiles.departure import Departure, departure
+from jetwind.core.profiles.measured import Measured
+
+VIEWS = (("side", "Side by side"), ("wiper", "Laid over, with a wiper"), ("map", "Difference map"))
+_KINDS = {"gone": "gone", "new": "only here", "moved": "moved", "resized": "another size", "shortened": "fewer letters"}
+_MOST_DIFFERENCES = 60
+
+
+@dataclass(frozen=True, slots=True)
+class _Side:
+    """One half of a comparison."""
+
+    revision: Revision
+    name: str
+    title: str
+    shot: Render | None
+    layout: Measured | None
+
+
+@require_GET
+def compare(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+    """Two profiles of one revision, or one profile in two revisions."""
+    assert isinstance(request.user, User)
+    revision = revision_for(request.user, mailing_id, number)
+    page = frame(request, revision, "appearance")
+    ids = chosen_profiles(revision.mailing.workspace)
+    first = REFERENCE if REFERENCE in ids else ids[0]
+    left = request.GET.get("left", "") if request.GET.get("left", "") in profiles() else first
+    right = (
+        request.GET.get("right", "") if request.GET.get("right", "") in profiles() else next((name for name in ids if name != left), left)
+    )
+    mode = mode_of(ways_of(request.GET.get("mode", "")))
+    view = request.GET.get("view", "") if request.GET.get("view", "") in dict(VIEWS) else "side"
+    against = request.GET.get("against", "")
+    other = revision.mailing.revisions.filter(number=int(against)).first() if against.isdigit() and len(against) < 6 else None
+    sides = [_side(revision if other is None else other, left, mode, other is not None), _side(revision, right, mode, other is not None)]
+
+    def here(**changed: str) -> str:
+        query = {"left": left, "right": right, "mode": "" if mode == OWN else mode, "view": view, "against": against} | changed
+        return f"{request.path}?{urlencode({name: value for name, value in query.items() if value})}"
+
+    both = [side.shot.pk for side in sides if side.shot is not None and side.layout is not None]
+    page |= {
+        "sides": sides,
+        "view": view,
+        "views": [(key, label, here(view=key)) for key, label in VIEWS],
+        "left": left,
+        "right": right,
+        "mode": mode,
+        "profile_names": [(name, profiles()[name].name) for name in dict.fromkeys((*ids, left, right))],
+        "against": other.number if other else "",
+        "revisions": [one.number for one in revision.mailing.revisions.all() if one.pk != revision.pk],
+        "is_ready": len(both) == 2,
+        "both": both,
+        "lacks": [(side.revision, side.name) for side in sides if side.layout is None],
+        "renders_work": jobs.latest(services.RENDERS, f"revision:{revision.pk}"),
+        "contact_sheet": station_address(revision, "appearance"),
+    }
+    if len(both) == 2:
+        page |= _differences(sides)
+    return render(request, "previews/compare.html", page)
+
+
+def _side(revision: Revision, name: str, mode: str, is_dated: bool) -> _Side:
+    shot = revision.renders.filter(profile=name, mode=needed(profiles()[name], mode)).first()
+    words = in_words(profiles()[name], mode)
+    title = ", ".join(filter(None, (profiles()[name].name, words, f"revision {revision.number}" if is_dated else "")))
+    return _Side(revision, name, title, shot, shot.layout if shot is not None and shot.state == Render.State.DONE else None)
+
+
+def _differences(sides: list[_Side]) -> dict[str, object]:
+    """How far the right layout departs from the left one, block by block."""
+    left, right = sides
+    assert left.layout is not None and right.layout is not None
+    same = None
+    documents = [message_of(side.revision).document for side in sides]
+    if left.revision.pk != right.revision.pk and documents[0] is not None and documents[1] is not None:
+        same = _same_elements(documents[0], documents[1], left.layout)
+    found: Departure = departure(left.layout, right.layout, same)
+    rows = []
+    for one in found.differences[:_MOST_DIFFERENCES]:
+        document = documents[1] if one.kind == "new" else documents[0]
+        if document is not None and one.element < len(document.all_elements):
+            rows.append((described(document.all_elements[one.element]), _KINDS[one.kind], round(one.by)))
+    return {"score": found.score, "differences": rows, "more": max(0, len(found.differences) - _MOST_DIFFERENCES)}
+
+
+def _same_elements(one: Document, other: Document, layout: Measured) -> dict[int, int]:
+    """For the blocks of a layout, the elements of another revision that they have become."""
+    same: dict[int, int] = {}
+    for block in layout.of("text", "image"):
+        if block.element not in same and block.element < len(one.all_elements) and len(same) < 300:
+            found = find(anchor_of(one.all_elements[block.element], one), other)
+            if found is not None:
+                same[block.element] = found.index
+    return same
+
+
+@require_GET
+def difference_map(request: HttpRequest, left_id: int, right_id: int) -> HttpResponse:
+    """Where two renders differ, as a picture."""
+    assert isinstance(request.user, User)
+    workspace = workspace_of(request.user)
+    pictures: list[tuple[bytes, int]] = []
+    for render_id in (left_id, right_id):
+        shot = get_object_or_404(
+            Render.objects.defer("measured", "changes"), pk=render_id, revision__mailing__workspace=workspace, state=Render.State.DONE
+        )
+        try:
+            pictures.append((store.fetch(shot.blob_sha256), shot.width))
+        except store.BlobMissing:
+            raise Http404("the picture is no longer in the blob store") from None
+    found = difference(*pictures[0], *pictures[1])
+    response = HttpResponse(found.image, content_type="image/png")
+    response["Cache-Control"] = "private, max-age=3600"
+    response["X-Different-Share"] = f"{found.share:.4f}"
+    return response
+
+
+@require_GET
+def sheet(request: HttpRequest, mailing_id: int, number: int, form: str) -> HttpResponse:
+    """All renders of a mode on one sheet, or one render alone, as PNG or PDF to keep."""
+    assert isinstance(request.user, User)
+    revision = revision_for(request.user, mailing_id, number)
+    mode = mode_of(ways_of(request.GET.get("mode", "")))
+    only = request.GET.get("profile", "")
+    wanted = [only] if only in profiles() else chosen_profiles(revision.mailing.workspace)
+    shots = []
+    for name in wanted:
+        shot = (
+            revision.renders.filter(profile=name, mode=needed(profiles()[name], mode), state=Render.State.DONE)
+            .defer("measured", "changes")
+            .first()
+        )
+        if shot is not None:
+            try:
+                shots.append((shown_in(profiles()[name], mode), in_words(profiles()[name], mode), shot, store.fetch(shot.blob_sha256)))
+            except store.BlobMissing:
+                continue
+    if not shots:
+        raise Http404("nothing is rendered in this way yet")
+    title = f"{revision.mailing.title}, revision {revision.number}"
+    out = io.BytesIO()
+    if form == "png":
+        as_png(shots, out)
+    else:
+        as_pdf(title, shots, out)
+    response = HttpResponse(out.getvalue(), content_type="image/png" if form == "png" else "application/pdf")
+    plain = (
+        "-".join("".join(char if char.isascii() and char.isalnum() else " " for char in revision.mailing.title.lower()).split())
+        or "renders"
+    )
+    named = f"{plain}-r{revision.number}{'-' + only if only in profiles() else ''}.{form}"
+    response["Content-Disposition"] = f'attachment; filename="{named}"'
+    return response

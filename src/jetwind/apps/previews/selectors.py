@@ -1,0 +1,140 @@
+"""Reading renders: for the checks, for the station, and marks where they stand now."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections import Counter
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+from jetwind.apps.intake.models import Revision
+from jetwind.apps.intake.selectors import message_of
+from jetwind.apps.previews.models import LossTrial, Mark, Render
+from jetwind.apps.previews.modes import OWN
+from jetwind.apps.workspace.selectors import chosen_profiles
+from jetwind.core.markup.anchor import Anchor, find
+from jetwind.core.profiles import profiles
+from jetwind.core.profiles.measured import Measured
+from jetwind.core.profiles.renders import Render as Rendered
+from jetwind.core.profiles.renders import Renders
+from jetwind.core.profiles.showing import Shown
+from jetwind.core.source import SourceText, Span
+
+
+class KeptRenders:
+    """Renders as they lie in the database: their key is known at once, what was measured is read when a check looks at it."""
+
+    def __init__(self, revision: Revision, key: str) -> None:
+        self.key = key
+        self._revision = revision
+
+    def __getattr__(self, name: str) -> Any:
+        return getattr(self._read, name)
+
+    @cached_property
+    def _read(self) -> Renders:
+        return _renders(self._revision)
+
+
+def renders_for_checks(revision: Revision) -> dict[str, Any]:
+    """What the checks know of a revision's renders; nothing while any is still waiting."""
+    workspace = revision.mailing.workspace
+    chosen = chosen_profiles(workspace)
+    own = {
+        name: (key, state)
+        for name, key, state in revision.renders.filter(mode=OWN, profile__in=chosen).values_list("profile", "key", "state")
+    }
+    trial = LossTrial.objects.filter(revision=revision).values_list("key", "profiles").first()
+    if trial is None or trial[1] != chosen or any(name not in own or own[name][1] == Render.State.WAITING for name in chosen):
+        return {}
+    answer = hashlib.sha256(json.dumps([trial[0], sorted(own.items()), sorted(workspace.audience.items())]).encode()).hexdigest()
+    return {"renders": KeptRenders(revision, answer)}
+
+
+def _renders(revision: Revision) -> Renders:
+    workspace = revision.mailing.workspace
+    chosen = chosen_profiles(workspace)
+    own = {render.profile: render for render in revision.renders.filter(mode=OWN, profile__in=chosen)}
+    trial = LossTrial.objects.get(revision=revision)
+    done = {
+        name: Rendered(profiles()[name], own[name].layout, own[name].clipped, frozenset(own[name].blocked))
+        for name in chosen
+        if own[name].state == Render.State.DONE
+    }
+    failed = {name: own[name].problem for name in chosen if name not in done}
+    shown = None
+    if trial.shown is not None:
+        shown = tuple(
+            Shown(
+                one["feature"],
+                one["title"],
+                one["effect"],
+                tuple(one["profiles"]),
+                tuple(Span(span["start"], span["end"]) for span in one["spans"]),
+            )
+            for one in trial.shown
+        )
+    shares = {name: float(share) for name, share in workspace.audience.items()}
+    return Renders(done, failed, shares, shown, trial.untold)
+
+
+@dataclass(frozen=True, slots=True)
+class Told:
+    """A feature that a profile dropped, altered or added: how often, and the first lines."""
+
+    kind: str
+    feature: str
+    title: str
+    count: int
+    lines: tuple[int, ...]
+
+
+def told(render: Render, source: SourceText | None) -> list[Told]:
+    """What a profile did to the message, by feature."""
+    counts = Counter((kind, feature, title) for kind, feature, title, _, _ in render.changes)
+    lines: dict[tuple[str, str, str], list[int]] = {}
+    for kind, feature, title, start, _ in render.changes:
+        if start is not None and source is not None:
+            lines.setdefault((kind, feature, title), []).append(source.position(start).line)
+    return [
+        Told(kind, feature, title, count, tuple(sorted(set(lines.get((kind, feature, title), ()))))[:12])
+        for (kind, feature, title), count in sorted(counts.items(), key=lambda item: (_ORDER[item[0][0]], -item[1], item[0][2]))
+    ]
+
+
+_ORDER = {"dropped": 0, "altered": 1, "added": 2}
+
+
+@dataclass(frozen=True, slots=True)
+class PlacedMark:
+    """A mark and where it stands in a revision: the element's index, or None where the element is gone."""
+
+    mark: Mark
+    element: int | None
+
+
+def marks_in(revision: Revision) -> list[PlacedMark]:
+    """The open marks of a mailing, each at its element in this revision."""
+    marks = [
+        mark
+        for mark in revision.mailing.marks.select_related("by", "revision")
+        if mark.settled_at is None and mark.revision.number <= revision.number
+    ]
+    document = message_of(revision).document if marks else None
+    placed: list[PlacedMark] = []
+    for mark in marks:
+        element = find(Anchor.from_json(mark.anchor), document) if document is not None else None
+        placed.append(PlacedMark(mark, element.index if element is not None else None))
+    return placed
+
+
+def element_at(layout: Measured, x: float, y: float) -> int | None:
+    """The smallest block of a render under a point, or the nearest within 40 px."""
+    under = [block for block in layout.blocks if block.x <= x <= block.right and block.y <= y <= block.bottom]
+    if under:
+        return min(under, key=lambda block: block.width * block.height).element
+    near = [(max(block.x - x, 0, x - block.right) + max(block.y - y, 0, y - block.bottom), block.element) for block in layout.blocks]
+    closest = min(near, default=None)
+    return closest[1] if closest is not None and closest[0] <= 40 else None

@@ -1,0 +1,12 @@
+"""Reading the house."""
+
+from __future__ import annotations
+
+from jetwind.apps.workspace.models import Workspace
+from jetwind.core.profiles import profiles, usual
+
+
+def chosen_profiles(workspace: Workspace) -> list[str]:
+    """The profiles that a house renders in: those its audience uses, or those of most readers where nobody said."""
+    used = [name for name in profiles() if float(workspace.audience.get(name, 0)) > 0]
+    return used or list(usual())
