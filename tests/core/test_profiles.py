@@ -3,7 +3,7 @@
 import pytest
 
 from jetwind.core.message import Message, read_bytes
-from jetwind.core.profiles import MARK_ATTRIBUTE, PARTS_HOST, profiles, rewrite
+from jetwind.core.profiles import MARK_ATTRIBUTE, PARTS_HOST, profiles, rewrite, usual
 from tests.factories import archive, mail, package, picture
 
 DESKTOP = profiles()["desktop-pane"]
@@ -17,12 +17,36 @@ def page(html: str, **files: bytes) -> Message:
 class TestProfiles:
     """Data with our own descriptive names."""
 
-    def test_two_profiles(self) -> None:
-        """A desktop reading pane and a phone at twice the pixels, 390 px wide."""
-        assert [(profile.id, profile.width, profile.pixel_ratio) for profile in profiles().values()] == [
-            ("desktop-pane", 800, 1),
-            ("phone-upright", 390, 2),
-        ]
+    def test_what_the_set_covers(self) -> None:
+        """Sixteen and more; desktop, tablet and phone both ways up, day and night, pictures shown and blocked, two engines."""
+        shown = list(profiles().values())
+        assert len(shown) >= 16
+        assert len(usual()) >= 16
+        assert {(profile.device, profile.is_turned) for profile in shown} == {
+            ("desktop", False),
+            ("tablet", False),
+            ("tablet", True),
+            ("phone", False),
+            ("phone", True),
+        }
+        for wanted in (
+            {"images": "blocked"},
+            {"is_night": True, "night": "asks"},
+            {"is_night": True, "night": "partial"},
+            {"is_night": True, "night": "full"},
+            {"engine": "word-processor"},
+        ):
+            assert any(all(getattr(profile, name) == value for name, value in wanted.items()) for profile in shown), wanted
+        assert len({profile.name for profile in shown}) == len(shown)
+        assert all(0 < profile.content_width <= profile.viewport[0] for profile in shown)
+
+    def test_shown_otherwise(self) -> None:
+        """Turned, a phone's height is its width; a desktop does not turn."""
+        phone = profiles()["phone-upright"]
+        assert phone.shown(turned=True).viewport == (664, 390)
+        assert phone.shown(turned=True).shown(turned=False) == phone
+        assert DESKTOP.shown(turned=True) == DESKTOP
+        assert DESKTOP.shown(images="off", night=True).images == "blocked"
 
 
 class TestRewrite:
@@ -40,7 +64,9 @@ class TestRewrite:
 
     def test_blocked_pictures_keep_their_alternative_text(self) -> None:
         """Every source is one that the browser is refused."""
-        found = rewrite(page('<img src="a.png" alt="Bowl" width="30"><img src="https://k.org/b.png">', a_dot_png=picture()), DESKTOP, "off")
+        found = rewrite(
+            page('<img src="a.png" alt="Bowl" width="30"><img src="https://k.org/b.png">', a_dot_png=picture()), DESKTOP.shown(images="off")
+        )
         assert found.html.count(f"http://{PARTS_HOST}/blocked") == 2
         assert 'alt="Bowl" width="30"' in found.html
         assert found.parts == {}
@@ -70,9 +96,11 @@ class TestRewrite:
         message = page(html)
         found = rewrite(message, DESKTOP)
         assert gone not in found.html
-        assert [item.feature for item in found.dropped] == [feature]
+        assert [item.title for item in found.dropped] == [feature]
         assert message.html is not None
-        assert gone in message.html.source.slice(found.dropped[0].span)
+        place = found.dropped[0].span
+        assert place is not None
+        assert gone in message.html.source.slice(place)
 
     def test_plain_mail_is_shown_as_text(self) -> None:
         """Escaped, in a page of its own."""

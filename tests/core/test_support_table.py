@@ -130,7 +130,7 @@ def sample(feature: Feature) -> tuple[str, str]:
         used = {"link": '<link rel="icon" href="a">', "base": '<base href="a">', "meta": '<meta name="color-scheme" content="dark">'}[name]
         return f"<head>{used}</head><p>x", used.split()[0]
     if feature.how == "style":
-        return "<head><style>p { zz: 1 }</style></head><p>x", "<style"
+        return "<head><style>p { zz: 1 }</style></head><p>x", "<style>p {"
     if feature.how == "body":
         return "<body><p>x</p></body>", "<body"
     if feature.how == "doctype":

@@ -61,15 +61,15 @@ class TestPictures:
         html = f'<body style="margin:0"><a {MARK_ATTRIBUTE}="7" href="x" style="display:block;height:50px">x</a><div style="height:600px"></div>'
         taken = browser.capture(request(html, pixel_ratio=2))
         image = Image.open(io.BytesIO(taken.image))
-        assert (taken.width, taken.height, taken.cut) == (400, 650, False)
+        assert (taken.width, taken.height, taken.measured.cut) == (400, 650, False)
         assert image.size == (800, 1300)
         assert (image.format, taken.content_type) == ("JPEG", "image/jpeg")
-        (box,) = taken.boxes
+        (box,) = taken.measured.of("link")
         assert (box.element, box.kind, box.x, box.y, box.width, box.height) == (7, "link", 0, 0, 400, 50)
 
     def test_lossless(self, browser: Browser) -> None:
         """PNG where pixels are compared: the very colour."""
-        taken = browser.capture(request('<body style="background:#1F5F8B">', lossless=True))
+        taken = browser.capture(request('<body style="background:#1F5F8B">', picture="compare"))
         image = Image.open(io.BytesIO(taken.image)).convert("RGB")
         assert taken.content_type == "image/png"
         assert image.getpixel((200, 150)) == (0x1F, 0x5F, 0x8B)
@@ -77,15 +77,15 @@ class TestPictures:
     def test_pictures_come_from_the_parts(self, browser: Browser) -> None:
         """A part is drawn; a picture that is not there is counted as broken."""
         html = f'<body style="margin:0"><img src="http://{PARTS_HOST}/one"><img src="http://{PARTS_HOST}/none">'
-        taken = browser.capture(request(html, parts={"one": ("image/png", picture(100, 50, "#A61B29"))}, lossless=True))
+        taken = browser.capture(request(html, parts={"one": ("image/png", picture(100, 50, "#A61B29"))}, picture="compare"))
         assert Image.open(io.BytesIO(taken.image)).convert("RGB").getpixel((50, 25)) == (0xA6, 0x1B, 0x29)
-        assert taken.facts["broken"] == 1
+        assert taken.measured.facts["broken"] == 1
 
     def test_night_and_light_on_the_same_page(self, browser: Browser) -> None:
         """The scheme is set anew for every picture of a kept page."""
         html = "<style>body{background:#fff}@media(prefers-color-scheme:dark){body{background:#000}}</style>"
         shades = [
-            Image.open(io.BytesIO(browser.capture(request(html, dark=dark, lossless=True)).image)).convert("L").getpixel((5, 5))
+            Image.open(io.BytesIO(browser.capture(request(html, dark=dark, picture="compare")).image)).convert("L").getpixel((5, 5))
             for dark in (False, True, False)
         ]
         assert shades == [255, 0, 255]
@@ -94,19 +94,19 @@ class TestPictures:
         """The picture keeps the profile's width; how wide the content is stands beside it."""
         taken = browser.capture(request('<div style="width:640px;height:10px"></div>'))
         assert Image.open(io.BytesIO(taken.image)).size[0] == 400
-        assert taken.content_width >= 640
+        assert taken.measured.content_width >= 640
 
     def test_a_very_tall_page_is_bounded(self, browser: Browser) -> None:
         """30,000 px are cut, and said to be."""
         taken = browser.capture(request('<div style="height:30000px"></div>'))
-        assert (taken.height, taken.cut) == (12_000, True)
+        assert (taken.height, taken.measured.cut) == (12_000, True)
 
     def test_scripts_of_the_page_never_run(self, browser: Browser) -> None:
         """Even where the rewrite would have let one through."""
         html = (
             f'<p {MARK_ATTRIBUTE}="1">a</p><script>document.body.innerHTML = ""</script><img src=x onerror="document.body.innerHTML = 1">'
         )
-        assert browser.capture(request(html)).facts["words"] == 1
+        assert browser.capture(request(html)).measured.facts["words"] == 1
 
     def test_many_side_by_side_and_stop(self, browser: Browser) -> None:
         """Each answer once; False stops the rest."""
@@ -188,7 +188,7 @@ class TestFailures:
         fake = FakeBrowser()
         answers: list[Capture | Exception] = []
         fake.capture_all(
-            [request("<p>x", pixel_ratio=2), request("<p>y", lossless=True)], lambda number, capture: answers.append(capture) is None
+            [request("<p>x", pixel_ratio=2), request("<p>y", picture="compare")], lambda number, capture: answers.append(capture) is None
         )
         sizes = [Image.open(io.BytesIO(answer.image)).size for answer in answers if isinstance(answer, Capture)]
         assert sizes == [(800, 600), (400, 300)]

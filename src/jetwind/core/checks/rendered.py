@@ -22,7 +22,7 @@ def need_renders(message: Message, context: Context) -> tuple[Document, Renders]
         raise DoesNotApply("the message has no HTML part")
     renders = context.renders
     if renders is None:
-        raise CannotTell("it needs a render")
+        raise CannotTell("it needs a render; --render makes one, or the Appearance station")
     if not renders.renders:
         raise CannotTell(next(iter(renders.failed.values()), "there is no render"))
     return message.document, renders

@@ -172,13 +172,13 @@ class Page:
         tag = element.tag
         if tag in _ACTIVE:
             # Of the elements that the table knows, it says who lacks them; the others no client runs.
-            self._remove(element, self._node(tag) or "element", f"element {tag}")
+            self._remove(element, self._node(tag) or f"element {tag}", f"element {tag}")
             return True
         loss: Loss | None
         if tag == "meta":
             equivalent = (element.get("http-equiv") or "").lower()
             if equivalent in ("refresh", "content-security-policy"):
-                self._remove(element, "element", f"meta {equivalent}")
+                self._remove(element, f"meta {equivalent}", f"meta {equivalent}")
                 return True
             if (element.get("name") or "").lower() in ("color-scheme", "supported-color-schemes") and (loss := self._node("meta")):
                 self._remove(element, loss)
@@ -186,7 +186,7 @@ class Page:
         if tag == "link":
             lost = self._node("link")
             if lost is not None or "stylesheet" in (element.get("rel") or "").lower():
-                self._remove(element, lost or "element", "linked style sheet")
+                self._remove(element, lost or "linked style sheet", "linked style sheet")
                 return True
         if tag == "style" and (gone := self._style_lost(element)) is not None:
             self._remove(element, *gone)
@@ -201,6 +201,7 @@ class Page:
             return True
         if tag in ("object", "audio", "video") and self.is_whole:
             # Even where it is kept, nothing in it runs or loads here.
+            self._note("dropped", f"element {tag}", f"element {tag}", start)
             self._replaced(element, start, "", "", note=False)
             return True
         return False
@@ -286,7 +287,7 @@ class Page:
 
     def _attribute(self, element: Element, name: str, attribute: Attribute) -> None:
         if name.startswith("on") or name in ("srcdoc", "ping"):
-            self._note("dropped", "attribute", f"attribute {name}", attribute.span)
+            self._note("dropped", f"attribute {name}", f"attribute {name}", attribute.span)
             self.edits.append(Edit(attribute.span, ""))
             return
         for loss in self.attributes_lost.get(name, ()):
@@ -301,7 +302,7 @@ class Page:
             return
         if name == "srcset":
             # Which of several pictures a reader gets is not simulated: the one that every client takes is shown.
-            self._note("dropped", "attribute", "attribute srcset", attribute.span)
+            self._note("dropped", "attribute srcset", "attribute srcset", attribute.span)
             self.edits.append(Edit(attribute.span, ""))
         elif name == "style":
             self._style(element, attribute)

@@ -17,6 +17,7 @@ from jetwind.core.profiles.plan import Plan, Verdict
 from jetwind.core.profiles.selectors import Judge, selectors_kept
 from jetwind.core.profiles.support import Loss
 from jetwind.core.source import SourceText
+from jetwind.core.styles import is_too_deep
 
 #: Blocks inside blocks beyond this are left out: no sheet of a message nests so deep.
 DEEPEST = 12
@@ -38,6 +39,8 @@ class CssChange:
 
 def attribute_kept(css: str, tag: str, plan: Plan) -> tuple[str, list[CssChange]]:
     """A style attribute as a client keeps it on an element of that name."""
+    if is_too_deep(css):
+        return "", [CssChange("dropped", "depth", "a style attribute with brackets nested too deep", 0, len(css))]
     source: SourceText | None = None
     kept: list[str] = []
     changes: list[CssChange] = []
@@ -89,6 +92,8 @@ class _Sheet:
         self.judge = Judge(plan)
 
     def kept(self) -> tuple[str, list[CssChange]]:
+        if is_too_deep(self.css):
+            return "", [CssChange("dropped", "depth", "a style element with brackets nested too deep", 0, len(self.css))]
         out: list[str] = []
         self._rules(tinycss2.parse_stylesheet(self.css, skip_comments=True, skip_whitespace=True), out, 0, False)
         if self.is_lost:

@@ -43,9 +43,12 @@ def as_text(review: Review) -> str:
         start = finding.place.start
         where = f"{finding.place.part} {finding.place.name}".strip() + (f" {start.line}:{start.column}" if start else "")
         lines += [f"{finding.level.value:<5} {finding.check}  ({where})", f"      {finding.message}", f"      → {finding.fix}"]
+    unanswered: dict[tuple[str, str], list[str]] = {}
     for result in review.results:
         if result.outcome in (Outcome.CANNOT_TELL, Outcome.CRASHED):
-            lines.append(f"{result.outcome.value.replace('-', ' ')}: {result.check} ({result.reason})")
+            unanswered.setdefault((result.outcome.value.replace("-", " "), result.reason), []).append(result.check)
+    # Checks that lack the same thing, such as a render, are told in one line.
+    lines += [f"{outcome}: {', '.join(checks)} ({reason})" for (outcome, reason), checks in unanswered.items()]
     counts = {level: sum(finding.level is level for finding in review.findings) for level in Level}
     lines.append("")
     lines.append(

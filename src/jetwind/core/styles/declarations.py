@@ -37,7 +37,28 @@ def from_nodes(nodes: list[Any]) -> tuple[Declaration, ...]:
 @lru_cache(maxsize=4096)
 def declarations(css: str) -> tuple[Declaration, ...]:
     """The declarations of a style attribute. Messages repeat the same attribute, so each text is read once."""
+    if is_too_deep(css):
+        return ()
     return from_nodes(tinycss2.parse_blocks_contents(css, skip_comments=True, skip_whitespace=True))
+
+
+#: Brackets inside brackets beyond this are no style: the reader of styles goes down once for each.
+_DEEPEST = 60
+
+
+def is_too_deep(css: str) -> bool:
+    """Whether brackets are nested deeper than can be read; such CSS is taken for none, as text that is broken is."""
+    if css.count("(") + css.count("[") + css.count("{") <= _DEEPEST:
+        return False
+    depth = 0
+    for bracket in _BRACKET.findall(css):
+        depth = depth + 1 if bracket in "([{" else max(0, depth - 1)
+        if depth > _DEEPEST:
+            return True
+    return False
+
+
+_BRACKET = re.compile(r"[()\[\]{}]")
 
 
 def length_px(value: str | None) -> float | None:

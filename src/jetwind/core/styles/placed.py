@@ -11,7 +11,7 @@ import tinycss2
 
 from jetwind.core.markup import Document, Element, source_span
 from jetwind.core.source import SourceText, Span
-from jetwind.core.styles.declarations import Declaration, declarations, from_nodes
+from jetwind.core.styles.declarations import Declaration, declarations, from_nodes, is_too_deep
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,6 +27,8 @@ class Rule:
 def rules(css: str) -> tuple[Rule, ...]:
     """The style rules of a sheet in order (CSS Syntax 3 §9), those inside at-rules too. Each sheet is read once."""
     found: list[Rule] = []
+    if is_too_deep(css):
+        return ()
     stack: list[tuple[Any, tuple[tuple[str, str], ...]]] = [
         (node, ()) for node in reversed(tinycss2.parse_stylesheet(css, skip_comments=True, skip_whitespace=True))
     ]

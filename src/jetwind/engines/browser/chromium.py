@@ -117,16 +117,20 @@ class Browser:
                 if stopped():
                     raise CaptureFailed("cancelled")
                 key = (request.pixel_ratio, slot)
-                page, session = await self._page(key)
+                page = None
                 try:
+                    page, session = await self._page(key)
                     return await asyncio.wait_for(self._take(page, session, request), self._patience_ms * 2 / 1000)
                 except (Error, TimeoutError) as failure:
                     if attempt == 1 and "closed" in str(failure):
-                        continue  # another page took the browser along; this one is not to blame
+                        # Another page took the browser along; this one is not to blame.
+                        await asyncio.sleep(0.2)
+                        continue
                     # A page that hung may hang the next message too: it is thrown away, and made anew when needed.
                     self._pages.pop(key, None)
                     try:
-                        await asyncio.wait_for(page.context.close(), 5)
+                        if page is not None:
+                            await asyncio.wait_for(page.context.close(), 5)
                     except (Error, TimeoutError):
                         await self._close()
                     is_late = "imeout" in f"{type(failure).__name__}{failure}"
