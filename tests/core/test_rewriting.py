@@ -124,6 +124,14 @@ class TestStyles:
         assert "x_" not in untouched(page("<p class=a>x"), profiles()["webmail-prefix"]).html
 
 
+@pytest.mark.parametrize("start", ["<!doctype html>", "", " \r\n<!DOCTYPE html>\r\n"])
+def test_the_clients_own_sheet_comes_first_wherever_the_message_begins(start: str) -> None:
+    """Also where a tag follows at once."""
+    found = bare(rewrite(page(f"{start}<body style='margin:0'><p>x"), profiles()["webmail-columns"]).html)
+    assert found.strip().startswith(f"{start.strip()}<style>html {{ width: 660px }}")
+    assert "<div style='margin:0'><p>x" in found
+
+
 class TestWordProcessor:
     """Conditional comments, VML, percentages of the file."""
 
@@ -190,7 +198,9 @@ class TestPictures:
 
     def test_blocked_as_each_client_shows_it(self) -> None:
         """Background pictures too; the client's own type where it has one."""
-        message = page('<img src="a.png" alt="Bowl"><table><td background="a.png" style="background: url(a.png)">x</table>', a_dot_png=picture())
+        message = page(
+            '<img src="a.png" alt="Bowl"><table><td background="a.png" style="background: url(a.png)">x</table>', a_dot_png=picture()
+        )
         styled = rewrite(message, profiles()["pane-blocked"])
         assert styled.html.count("/blocked") == 3
         assert styled.parts == {}

@@ -66,7 +66,7 @@ class Page:
     def rewritten(self) -> Rewritten:
         """The whole."""
         cut = self._cut()
-        self._doctype()
+        before = self._doctype()
         for element in self.document.all_elements:
             start = element.start_tag
             if start is None or start.start < self.gone_until or start.start >= cut:
@@ -76,7 +76,7 @@ class Page:
             self.edits = [edit for edit in self.edits if edit.span.end <= cut]
             self.edits.append(Edit(Span(cut, len(self.text)), _NO_MORE))
             self._note("dropped", "clip", f"everything after {self.profile.clip:,} octets", Span(cut, len(self.text)))
-        source = splice(self.document.source.text, self.edits)
+        source = before + splice(self.document.source.text, self.edits)
         return Rewritten(
             source, self.pictures.parts, tuple(self.changes), self.pictures.remote, cut < len(self.text), frozenset(self.blocked)
         )
@@ -117,25 +117,30 @@ class Page:
         starts = [token.span.start for token in self.document.tokens]
         return starts[max(bisect_right(starts, at) - 1, 0)] if starts else at
 
-    def _doctype(self) -> None:
+    def _doctype(self) -> str:
+        """Put the client's own style sheet behind the doctype; without one, what has to stand before everything."""
         match = re.match(r"\s*(<!doctype[^>]*>)", self.text, re.IGNORECASE)
         added = self._added()
+        if match is None:
+            return added
         loss = next(iter(self.plan.by_how.get("doctype", ())), None)
-        if match is not None and loss is not None:
-            span = Span(match.start(1), match.end(1))
+        span = Span(match.start(1), match.end(1))
+        kept = match[1]
+        if loss is not None:
             self._lost("dropped", loss, span)
             # Where the doctype has no say at all, leaving it out would put the browser into a mode of its own that the client lacks.
-            self.edits.append(Edit.insert(span.end, added) if loss.then == "told" else Edit(span, added))
-        elif added:
-            self.edits.append(Edit.insert(match.end(1) if match else 0, added))
+            kept = match[1] if loss.then == "told" else ""
+        if kept + added != match[1]:
+            self.edits.append(Edit(span, kept + added))
+        return ""
 
     def _added(self) -> str:
         """The client's own style sheet, which comes before the message's."""
         added: list[str] = []
         if self.profile.chrome:
             added.append(f"html {{ width: {self.profile.content_width}px }}")
-        if self.plan.by_how.get("body"):
-            # The message stands in a page of the client's own, which has no margin.
+        if self.plan.by_how.get("body") or self.profile.engine == "word-processor":
+            # The message stands in a page of the client's own, whose margin is not the message's affair.
             added.append("body { margin: 0 }")
         if self.is_whole and self.plan.night:
             added.append(f"html, body {{ background-color: {night.GROUND}; color: {night.LETTER} }} a {{ color: {night.LINK} }}")

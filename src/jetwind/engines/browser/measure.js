@@ -46,29 +46,31 @@
     while (place && place !== document.body && isInline(getComputedStyle(place))) place = place.parentElement;
     return place || document.body;
   };
-  // Words of a paragraph that stand outside its links (the links' own, and those of blocks inside, left out).
-  const outside = new Map();
-  const wordsOutside = (paragraph) => {
-    if (outside.has(paragraph)) return outside.get(paragraph);
-    let text = '';
-    const stack = [...paragraph.childNodes].reverse();
-    let seen = 0;
-    while (stack.length && seen++ < 2000) {
-      const node = stack.pop();
-      if (node.nodeType === 3) text += node.nodeValue;
-      else if (node.nodeType === 1 && node.localName !== 'a') {
-        if (node.localName === 'br') { text += '\n'; continue; }
-        if (isInline(getComputedStyle(node))) stack.push(...[...node.childNodes].reverse());
+  // Words that stand beside a link, outside of any link, in the same stretch of its paragraph: a break or a block ends a stretch.
+  const beside = new Map();
+  const seenParagraphs = new Set();
+  const wordsBeside = (link, paragraph) => {
+    if (!seenParagraphs.has(paragraph)) {
+      seenParagraphs.add(paragraph);
+      let stretch = { text: '' }, seen = 0;
+      const stack = [...paragraph.childNodes].reverse();
+      while (stack.length && seen++ < 4000) {
+        const node = stack.pop();
+        if (node.nodeType === 3) { stretch.text += node.nodeValue; continue; }
+        if (node.nodeType !== 1) continue;
+        if (node.localName === 'br' || node.localName === 'hr') { stretch = { text: '' }; continue; }
+        const inline = isInline(getComputedStyle(node));
+        if (node.localName === 'a' && node.hasAttribute('href')) { if (inline) beside.set(node, stretch); continue; }
+        if (inline) stack.push(...[...node.childNodes].reverse());
+        else { stretch = { text: '' }; }
       }
     }
-    text = text.replace(/[\s\u00a0]+/g, ' ').trim();
-    outside.set(paragraph, text);
-    return text;
+    return beside.has(link) ? beside.get(link).text : '';
   };
   const flagsOf = (element, style) => {
     if (!isInline(style)) return [0, null];
     const paragraph = block(element);
-    if (!/[\p{L}\p{N}]/u.test(wordsOutside(paragraph))) return [0, null];
+    if (!/[\p{L}\p{N}]/u.test(wordsBeside(element, paragraph))) return [0, null];
     const around = getComputedStyle(element.parentElement);
     const decorated = (one) => one.textDecorationLine !== 'none' || (parseFloat(one.borderBottomWidth) > 0 && one.borderBottomStyle !== 'none');
     let marked = decorated(style) || style.fontWeight !== around.fontWeight || style.fontStyle !== around.fontStyle || style.fontSize !== around.fontSize
