@@ -53,6 +53,8 @@ class TestChain:
                 "review.started",
                 "review.rechecked",
                 "station.looked",
+                "mark.set",
+                "mark.settled",
                 "finding.excused",
                 "finding.excuse-lifted",
                 "review.sent-back",

@@ -16,6 +16,7 @@ from jetwind.apps.jobs.models import Work
 from jetwind.apps.previews.models import Render
 from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.core.message import Envelope
+from jetwind.core.profiles import usual
 from tests.apps.helpers import taken_in
 from tests.factories import mail, package, picture
 
@@ -39,7 +40,7 @@ class TestTakeIn:
         assert revision.sender == "Kiln Works <hello@kiln.org>"
         assert store.fetch(revision.source_sha256) == raw
         assert {work.kind for work in Work.objects.all()} == {"checks", "renders"}
-        assert Render.objects.filter(revision=revision).count() == 6
+        assert Render.objects.filter(revision=revision).count() == len(usual())
         assert LogEntry.objects.get().sentence == "took in “Grüße aus dem Ofen” from a.eml"
 
     @pytest.mark.parametrize(

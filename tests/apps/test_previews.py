@@ -1,18 +1,27 @@
-"""Renders: planned, taken once, cancelled, taken up again."""
+"""Renders: planned, taken once, cancelled, taken up again; the station, marks, comparisons, sheets and the audience."""
 
+import io
 import re
 from typing import Any
 
 import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
+from PIL import Image
 
 from jetwind.apps.blobs import store
+from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.intake.services import add_revision, start_copy
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
-from jetwind.apps.previews import services
+from jetwind.apps.previews import modes, services
 from jetwind.apps.previews.models import Render
+from jetwind.apps.previews.selectors import marks_in, renders_for_checks
 from jetwind.apps.previews.tasks import render_revision
-from jetwind.engines.browser import Box, Capture, CaptureFailed, FakeBrowser
+from jetwind.apps.workspace.selectors import chosen_profiles
+from jetwind.apps.workspace.services import audience_from_csv
+from jetwind.core.profiles import Profile, profiles, usual
+from jetwind.core.profiles.measured import Block, Measured
+from jetwind.engines.browser import Capture, CaptureFailed, FakeBrowser
 from tests.apps.helpers import checked, taken_in
 from tests.factories import GOOD_HTML, mail, picture
 
@@ -33,53 +42,59 @@ def render(revision: Any) -> Work:
     return work
 
 
-class TestRendering:
-    """Two profiles, each with images shown, blocked, and at night."""
+COUNT = len(usual())
 
-    def test_all_six(self, house: Any, fake_browser: FakeBrowser) -> None:
-        """Each in the blob store; progress ends at 6 of 6."""
+
+def taken(browser: FakeBrowser) -> list[Any]:
+    """The pictures that were asked for, without what is only measured."""
+    return [seen for seen in browser.seen if seen.picture == "look"]
+
+
+class TestRendering:
+    """Every chosen profile in its own way; other ways when somebody asks."""
+
+    def test_all_profiles(self, house: Any, fake_browser: FakeBrowser) -> None:
+        """Each in the blob store; progress ends at n of n; the windows are the profiles' own."""
         revision = taken_in(house, illustrated())
         work = render(revision)
-        assert (work.state, work.done, work.total) == ("done", 6, 6)
-        assert [(seen.width, seen.dark) for seen in fake_browser.seen] == [
-            (800, False),
-            (390, False),
-            (800, False),
-            (390, False),
-            (800, True),
-            (390, True),
-        ]
+        assert (work.state, work.done, work.total) == ("done", COUNT, COUNT)
+        asked = {(seen.width, seen.first_screen, seen.dark) for seen in taken(fake_browser)}
+        assert asked == {(*profiles()[name].viewport, profiles()[name].is_night) for name in usual()}
         for shot in revision.renders.all():
             assert shot.state == "done"
+            assert shot.departure == 0
             assert store.fetch(shot.blob_sha256).startswith(b"\xff\xd8")
 
     def test_the_same_question_is_never_rendered_twice(self, house: Any, fake_browser: FakeBrowser) -> None:
-        """A copy with the same content takes over all renders; a new subject changes none of them."""
+        """A copy with the same content takes over all renders and trials; a new subject changes none of them."""
         revision = taken_in(house, illustrated())
         render(revision)
         fake_browser.seen.clear()
         render(checked(start_copy(house.author, revision.mailing)))
         render(add_revision(house.author, revision.mailing, illustrated(Subject="Other subject"), "b.eml"))
-        assert fake_browser.seen == []
+        assert taken(fake_browser) == []
         render(add_revision(house.author, revision.mailing, illustrated(WITH_PICTURE.replace("Spring", "Summer")), "c.eml"))
-        assert len(fake_browser.seen) == 6
+        assert len(taken(fake_browser)) > COUNT - 4
 
     def test_blocked_is_shown_where_there_are_no_pictures(self, house: Any, fake_browser: FakeBrowser) -> None:
-        """Equal HTML, width and scheme are rendered once in the same run too."""
+        """Equal HTML in an equal window is rendered once in the same run too."""
         revision = taken_in(house)
-        assert render(revision).done == 6
-        assert len(fake_browser.seen) == 4
-        assert revision.renders.filter(state="done").count() == 6
+        assert render(revision).done == COUNT
+        before = len(taken(fake_browser))
+        services.show_mode(house.reviewer, revision, "blocked", ["desktop-pane"])
+        assert render(revision).state == "done"
+        assert len(taken(fake_browser)) == before
+        assert revision.renders.filter(state="done").count() == COUNT + 1
 
     def test_a_killed_worker_loses_nothing(self, house: Any, fake_browser: FakeBrowser) -> None:
         """Started again, only what is missing is rendered."""
         revision = taken_in(house, illustrated())
         render(revision)
         fake_browser.seen.clear()
-        Render.objects.filter(mode="night").update(state="waiting", blob_sha256="")
+        Render.objects.filter(profile="desktop-night").update(state="waiting", blob_sha256="", key="")
         work = services.ask_for_renders(revision)
         render_revision.func(revision_id=revision.pk, work_id=work.pk)
-        assert [seen.dark for seen in fake_browser.seen] == [True, True]
+        assert [seen.dark for seen in taken(fake_browser)] == [True]
 
     def test_cancelled_in_the_middle_and_taken_up_again(self, house: Any, monkeypatch: pytest.MonkeyPatch) -> None:
         """The current picture is kept, the rest waits until somebody goes on."""
@@ -97,24 +112,19 @@ class TestRendering:
         work = render(revision)
         assert work.state == "cancelled"
         assert revision.renders.filter(state="done").count() == 3
-        services.retry_renders(house.reviewer, revision)
+        services.show_mode(house.reviewer, revision, "own")
         assert render(revision).state == "done"
-        assert revision.renders.filter(state="done").count() == 6
-        assert len(browser.seen) == 6
+        assert revision.renders.filter(state="done").count() == COUNT
 
     def test_a_page_that_fails_does_not_take_the_others(self, house: Any, monkeypatch: pytest.MonkeyPatch) -> None:
-        """It says why, and is tried again on request."""
+        """It says why, the checks are told, and it is tried again on request."""
 
         class Picky(FakeBrowser):
             def capture_all(self, requests: Any, done: Any) -> None:
                 """Fail every picture at night."""
                 for number, request in enumerate(requests):
-                    done(
-                        number,
-                        CaptureFailed("The page could not be rendered: it did not lay out in time.")
-                        if request.dark
-                        else self.capture(request),
-                    )
+                    late = CaptureFailed("The page could not be rendered: it did not lay out in time.")
+                    done(number, late if request.dark and request.picture == "look" else self.capture(request))
 
         monkeypatch.setattr(services, "_browser", Picky())
         revision = taken_in(house, illustrated())
@@ -122,8 +132,39 @@ class TestRendering:
         assert set(revision.renders.filter(state="failed").values_list("problem", flat=True)) == {
             "The page could not be rendered: it did not lay out in time."
         }
-        page = house.client(house.reviewer).get(f"/mailings/{revision.mailing_id}/r1/appearance/?mode=night").content.decode()
+        page = house.client(house.reviewer).get(f"/mailings/{revision.mailing_id}/r1/appearance/").content.decode()
         assert "did not lay out in time" in page
+        run = checked(revision.mailing).check_runs.order_by("-created_at").first()
+        assert run is not None
+        assert run.outcomes["appearance.css-unsupported"][:2] == ["cannot-tell", "a profile could not be rendered"]
+
+    def test_checks_over_renders_answer_once_there_are_renders(self, house: Any, fake_browser: FakeBrowser) -> None:
+        """Before: they cannot tell. After: only they are asked again, and the others keep their answer."""
+        revision = taken_in(house, illustrated())
+        first = checked(revision.mailing).check_runs.get()
+        assert first.outcomes["appearance.blank"][0] == "cannot-tell"
+        render(revision)
+        checked(revision.mailing)
+        second = revision.check_runs.order_by("-created_at").first()
+        assert second is not None and second.pk != first.pk
+        assert second.outcomes["appearance.blank"][0] == "clear"
+        assert second.outcomes["wording.placeholder"] == first.outcomes["wording.placeholder"]
+
+
+def in_profile(layout: Measured) -> type[FakeBrowser]:
+    """A browser that measures the same page everywhere."""
+
+    class Laid(FakeBrowser):
+        def capture(self, request: Any) -> Capture:
+            """The page that was given."""
+            return Capture(super().capture(request).image, "image/jpeg" if request.picture == "look" else "", layout)
+
+    return Laid
+
+
+def block(element: int, kind: Any, x: float, y: float, width: float, height: float) -> Block:
+    """A block of readable letters."""
+    return Block(element, kind, x, y, width, height, 40, 16, 400, (0, 0, 0, 1), (255, 255, 255, 1))
 
 
 class TestAppearance:
@@ -137,27 +178,12 @@ class TestAppearance:
             )
         )
         revision = taken_in(house, raw)
-        from jetwind.apps.intake.selectors import message_of
-
         document = message_of(revision).document
         assert document is not None
         link = next(document.elements("a")).index
         heading = next(document.elements("h1")).index
-
-        class Measured(FakeBrowser):
-            def capture(self, request: Any) -> Capture:
-                """A page of 1,000 px with a heading and a link."""
-                return Capture(
-                    super().capture(request).image,
-                    "image/jpeg",
-                    request.width,
-                    1000,
-                    request.width,
-                    False,
-                    (Box(link, "link", 80, 500, 160, 100), Box(heading, "text", 0, 100, 400, 50)),
-                )
-
-        monkeypatch.setattr(services, "_browser", Measured())
+        layout = Measured(800, 1000, 800, 640, (block(link, "link", 80, 500, 160, 100), block(heading, "text", 0, 100, 400, 50)))
+        monkeypatch.setattr(services, "_browser", in_profile(layout)())
         render(revision)
         page = house.client(house.reviewer).get(f"/mailings/{revision.mailing_id}/r1/appearance/?profile=desktop-pane").content.decode()
         assert "left: 10.000%; top: 50.000%; width: 20.000%; height: 10.000%" in page
@@ -171,28 +197,342 @@ class TestAppearance:
         assert "Show it at its station" in selected
         assert "top: 64.000%" in page  # the first screen ends at 640 of 1,000 px
 
-    def test_pictures_are_for_the_team_only(self, house: Any, fake_browser: FakeBrowser) -> None:
-        """Another workspace's person finds nothing."""
+    def test_the_contact_sheet(self, house: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+        """Every profile on one scale; what is wrong in a profile stands beside it; the odd one out comes first on request."""
+        revision = taken_in(house, illustrated())
+        layout = Measured(800, 3000, 800, 640, (block(5, "text", 0, 0, 300, 30),))
+        monkeypatch.setattr(services, "_browser", in_profile(layout)())
+        render(revision)
+        Render.objects.filter(profile="phone-app").update(departure=42.4)
+        client = house.client(house.reviewer)
+        page = client.get(f"/mailings/{revision.mailing_id}/r1/appearance/").content.decode()
+        for name in usual():
+            assert profiles()[name].name in page
+        assert "goes-on" in page  # 3,000 px are taller than the sheet shows
+        assert page.index("Desktop, standards engine") < page.index("Phone app that clips")
+        by_departure = client.get(f"/mailings/{revision.mailing_id}/r1/appearance/?order=departure").content.decode()
+        cards = re.findall(r'<span class="caption"><b>([^<]*)', by_departure)
+        assert cards[0] == "Phone app that clips"
+        assert "departs 42 %" in by_departure
+
+    def test_other_ways_are_rendered_when_asked_for(self, house: Any, fake_browser: FakeBrowser) -> None:
+        """The page asks by itself, for one profile or for all; what a way does not change is not made twice."""
         revision = taken_in(house, illustrated())
         render(revision)
-        shot = revision.renders.first()
-        answer = house.client(house.author).get(f"/renders/{shot.pk}.jpg")
-        assert (answer.status_code, answer["Content-Type"]) == (200, "image/jpeg")
-        assert house.client(house.outsider).get(f"/renders/{shot.pk}.jpg").status_code == 404
+        client = house.client(house.reviewer)
+        base = f"/mailings/{revision.mailing_id}/r1/"
+        page = client.get(f"{base}appearance/?profile=phone-upright&mode=turned").content.decode()
+        assert "Not rendered yet" in page
+        assert 'hx-trigger="load"' in page
+        answer = client.post(f"{base}renders/steer/", {"mode": "turned", "profile": "phone-upright"}, headers={"HX-Request": "true"})
+        assert answer["HX-Refresh"] == "true"
+        render(revision)
+        shot = revision.renders.get(profile="phone-upright", mode="turned")
+        assert (shot.state, shot.width) == ("done", 664)
+        client.post(f"{base}renders/steer/", {"mode": "night"})
+        work = render(revision)
+        assert work.state == "done"
+        assert not revision.renders.filter(profile="desktop-night", mode="night").exists()
+        assert "Not rendered yet" not in client.get(f"{base}appearance/?mode=night").content.decode()
+        # One that is night by itself is shown by day with the same key.
+        night = client.get(f"{base}appearance/?profile=desktop-night").content.decode()
+        assert "mode=day" in night
+
+    def test_what_a_profile_does_is_listed_with_lines(self, house: Any, fake_browser: FakeBrowser) -> None:
+        """Dropped, altered and added; the profile's sheet names its model in the table, and what is not simulated."""
+        revision = taken_in(house, illustrated('<p style="padding:4px">x</p><!--[if mso]><p>only here</p><![endif]-->' + WITH_PICTURE))
+        render(revision)
+        page = house.client(house.reviewer).get(f"/mailings/{revision.mailing_id}/r1/appearance/?profile=word-processor").content.decode()
+        row = re.search(r"<td>padding</td><td class=\"tight\">dropped</td><td class=\"tight\">(\d)</td><td>([^<]*)</td>", page)
+        assert row is not None
+        assert row[2].startswith("1")
+        assert "a conditional block that other clients skip" in page
+        assert "caniemail@1.0.5, 2025-09-09, MIT" in page
+        assert "Partly supported, not simulated" in page
+
+    def test_pictures_are_for_the_team_only(self, house: Any, fake_browser: FakeBrowser) -> None:
+        """Another workspace's person finds nothing: no picture, no map, no sheet, no comparison, no mark."""
+        revision = taken_in(house, illustrated())
+        render(revision)
+        one, other = revision.renders.all()[:2]
+        base = f"/mailings/{revision.mailing_id}/r1/appearance/"
+        addresses = [
+            f"/renders/{one.pk}.jpg",
+            f"/renders/{one.pk}-{other.pk}.png",
+            f"{base}sheet.png",
+            f"{base}sheet.pdf",
+            f"{base}compare/",
+        ]
+        for address in addresses:
+            assert house.client(house.author).get(address).status_code == 200, address
+            assert house.client(house.outsider).get(address).status_code == 404, address
+        posted = house.client(house.outsider).post(f"/mailings/{revision.mailing_id}/r1/renders/mark/", {"element": "0", "comment": "x"})
+        assert posted.status_code == 404
 
     def test_progress_is_rows_that_a_page_reads(self, house: Any, fake_browser: FakeBrowser) -> None:
         """n of m while it goes on; once done, the page is loaded anew."""
         revision = taken_in(house, illustrated())
         work = jobs.latest(services.RENDERS, f"revision:{revision.pk}")
         assert work is not None
-        jobs.report(work.pk, done=2, total=6, doing="Phone, upright, images shown")
+        jobs.report(work.pk, done=2, total=6, doing="Phone, upright")
         client = house.client(house.author)
         address = f"/mailings/{revision.mailing_id}/r1/renders/progress/"
         answer = client.get(address)
-        assert "2 of 6 renders: Phone, upright, images shown" in answer.content.decode()
+        assert "2 of 6 renders: Phone, upright" in answer.content.decode()
         assert "HX-Refresh" not in answer
         client.post(f"/mailings/{revision.mailing_id}/r1/renders/steer/", {"do": "cancel"})
         work.refresh_from_db()
         assert work.cancel_requested
         Work.objects.update(state="done")
         assert client.get(address)["HX-Refresh"] == "true"
+
+    def test_a_page_asks_as_often_whatever_the_number_of_profiles(
+        self, house: Any, fake_browser: FakeBrowser, django_assert_max_num_queries: Any
+    ) -> None:
+        """The contact sheet of nineteen profiles needs no query of its own for each."""
+        revision = taken_in(house, illustrated())
+        render(revision)
+        checked(revision.mailing)
+        client = house.client(house.reviewer)
+        client.get(f"/mailings/{revision.mailing_id}/r1/appearance/")
+        with django_assert_max_num_queries(32):
+            client.get(f"/mailings/{revision.mailing_id}/r1/appearance/")
+
+
+class TestModes:
+    """Ways of showing."""
+
+    @pytest.mark.parametrize(
+        ("profile", "mode", "kept"),
+        [
+            ("desktop-pane", "turned", "own"),
+            ("desktop-pane", "blocked+night", "blocked+night"),
+            ("pane-blocked", "blocked", "own"),
+            ("phone-turned", "turned+night", "night"),
+            ("desktop-night", "day", "day"),
+            ("desktop-pane", "shown+day+upright", "own"),
+        ],
+    )
+    def test_only_what_differs_is_kept(self, profile: str, mode: str, kept: str) -> None:
+        """A render is found under what differs from the profile's own way."""
+        assert modes.needed(profiles()[profile], mode) == kept
+
+    def test_switching_there_and_back(self) -> None:
+        """Of one profile by what it shows, of all by what is chosen."""
+        shown: Profile = profiles()["pane-blocked"]
+        assert modes.switched(shown, "own", ("blocked", "shown")) == "shown"
+        assert modes.switched(shown, "shown", ("blocked", "shown")) == "own"
+        assert modes.switched(None, "own", ("night", "day")) == "night"
+        assert modes.switched(None, "blocked+night", ("night", "day")) == "blocked"
+        assert modes.mode_of(["nonsense", "day", "night"]) == "night"
+        assert modes.in_words(shown, "shown+night") == "images shown, by night"
+
+
+class TestMarks:
+    """A comment that stays with the element."""
+
+    def laid(self, house: Any, monkeypatch: pytest.MonkeyPatch) -> Any:
+        """A revision rendered with a heading at 100 to 150 px and a link below."""
+        revision = taken_in(house, mail(GOOD_HTML))
+        document = message_of(revision).document
+        assert document is not None
+        heading, link = next(document.elements("h1")).index, next(document.elements("a")).index
+        layout = Measured(800, 1000, 800, 640, (block(heading, "text", 0, 100, 400, 50), block(link, "link", 80, 500, 160, 100)))
+        monkeypatch.setattr(services, "_browser", in_profile(layout)())
+        render(revision)
+        return revision
+
+    def test_set_where_somebody_clicked(self, house: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+        """At the element under the point; shown with its comment; settled and gone."""
+        revision = self.laid(house, monkeypatch)
+        client = house.client(house.reviewer)
+        base = f"/mailings/{revision.mailing_id}/r1/"
+        client.post(f"{base}renders/mark/", {"profile": "desktop-pane", "x": "20", "y": "120", "comment": " Too  loud "})
+        mark = revision.marks.get()
+        assert (mark.anchor["tag"], mark.comment, mark.by) == ("h1", "Too loud", house.reviewer)
+        page = client.get(f"{base}appearance/?profile=desktop-pane").content.decode()
+        assert "Too loud" in page
+        assert "left: 0.000%; top: 10.000%; width: 50.000%; height: 5.000%" in page
+        client.post(f"{base}renders/mark/", {"settle": mark.pk, "profile": "desktop-pane"})
+        assert "Too loud" not in client.get(f"{base}appearance/?profile=desktop-pane").content.decode()
+
+    def test_it_stays_with_the_element_in_the_next_revision(self, house: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+        """Something is put before the heading; the mark is at the heading still. Where the heading is gone, it says so."""
+        revision = self.laid(house, monkeypatch)
+        services.set_mark(house.reviewer, revision, "desktop-pane", next(message_of(revision).document.elements("h1")).index, "Too loud")  # type: ignore[union-attr]
+        moved = add_revision(
+            house.author, revision.mailing, mail(GOOD_HTML.replace("<h1>", "<p>New words before it</p><h1 class='x'>")), "b.eml"
+        )
+        (placed,) = marks_in(moved)
+        document = message_of(moved).document
+        assert document is not None
+        assert placed.element == next(document.elements("h1")).index
+        gone = add_revision(house.author, revision.mailing, mail("<p>Quite another message about the opening hours</p>"), "c.eml")
+        (placed,) = marks_in(gone)
+        assert placed.element is None
+        render(gone)
+        page = house.client(house.reviewer).get(f"/mailings/{revision.mailing_id}/r3/appearance/?profile=desktop-pane").content.decode()
+        assert "its element is not in this revision" in page
+
+    @pytest.mark.parametrize(
+        ("given", "said"),
+        [
+            ({"x": "20", "y": "120", "comment": ""}, "Say in a few words"),
+            ({"x": "20", "y": "120", "comment": "x" * 501}, "501 characters"),
+            ({"x": "700", "y": "900", "comment": "here"}, "nothing of the message at this place"),
+            ({"x": "", "y": "", "comment": "here"}, "choose a place from the list"),
+            ({"element": "99999", "comment": "here"}, "nothing of the message at this place"),
+        ],
+    )
+    def test_refused_with_a_sentence(self, house: Any, monkeypatch: pytest.MonkeyPatch, given: dict[str, str], said: str) -> None:
+        """Nothing is kept."""
+        revision = self.laid(house, monkeypatch)
+        answer = house.client(house.reviewer).post(
+            f"/mailings/{revision.mailing_id}/r1/renders/mark/", {"profile": "desktop-pane", **given}, follow=True
+        )
+        assert said in answer.content.decode()
+        assert not revision.marks.exists()
+
+
+class TestComparison:
+    """Two profiles, or two revisions in one."""
+
+    def test_two_profiles(self, house: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+        """What differs is told block by block, in three views."""
+        revision = taken_in(house, illustrated())
+        document = message_of(revision).document
+        assert document is not None
+        heading = next(document.elements("h1")).index
+        pages = {
+            800: Measured(800, 900, 800, 640, (block(heading, "text", 0, 0, 400, 40),)),
+            390: Measured(390, 900, 390, 640, (block(heading, "text", 0, 0, 200, 90),)),
+        }
+
+        class Two(FakeBrowser):
+            def capture(self, request: Any) -> Capture:
+                """Narrow on a phone."""
+                made = super().capture(request)
+                return Capture(made.image, made.content_type, pages.get(request.room, made.measured))
+
+        monkeypatch.setattr(services, "_browser", Two())
+        render(revision)
+        client = house.client(house.reviewer)
+        base = f"/mailings/{revision.mailing_id}/r1/appearance/compare/?left=desktop-pane&right=phone-upright"
+        side = client.get(base).content.decode()
+        assert re.search(r"departs from the left one by <b>\d", side)
+        assert '<td>Heading “Spring glaze sale”</td><td class="tight">resized</td>' in side.replace("another size", "resized")
+        assert "data-together" in side
+        assert "data-wiper" in client.get(f"{base}&view=wiper").content.decode()
+        shown = client.get(f"{base}&view=map").content.decode()
+        address = re.search(r'src="(/renders/\d+-\d+\.png)"', shown)
+        assert address is not None
+        picture_map = client.get(address[1])
+        assert picture_map["Content-Type"] == "image/png"
+        assert float(picture_map["X-Different-Share"]) > 0.3
+
+    def test_two_revisions_in_one_profile(self, house: Any, fake_browser: FakeBrowser) -> None:
+        """The earlier one at the left; what is not rendered there is asked for."""
+        revision = taken_in(house, illustrated())
+        later = add_revision(house.author, revision.mailing, illustrated(WITH_PICTURE.replace("Spring", "Summer")), "b.eml")
+        render(later)
+        client = house.client(house.reviewer)
+        address = f"/mailings/{revision.mailing_id}/r2/appearance/compare/?left=phone-upright&right=phone-upright&against=1"
+        assert "Revision 1 is not rendered in this profile yet" in client.get(address).content.decode()
+        render(revision)
+        page = client.get(address).content.decode()
+        assert "Phone, upright, revision 1" in page
+        assert "Phone, upright, revision 2" in page
+        assert "Every block of the right one stands" in page
+
+    def test_nonsense_in_the_address(self, house: Any, fake_browser: FakeBrowser) -> None:
+        """The defaults are shown."""
+        revision = taken_in(house, illustrated())
+        render(revision)
+        for query in ("left=nowhere&right=%00&view=x&against=99", "against=99999999999999999999", "mode=%2B%2B"):
+            assert house.client(house.reviewer).get(f"/mailings/{revision.mailing_id}/r1/appearance/compare/?{query}").status_code == 200
+
+
+class TestSheets:
+    """To keep."""
+
+    def test_png_and_pdf(self, house: Any, fake_browser: FakeBrowser) -> None:
+        """All on one sheet, or one alone; the captions of the PDF are text."""
+        revision = taken_in(house, illustrated())
+        base = f"/mailings/{revision.mailing_id}/r1/appearance/"
+        client = house.client(house.reviewer)
+        assert client.get(f"{base}sheet.pdf").status_code == 404  # nothing is rendered yet
+        render(revision)
+        everything = Image.open(io.BytesIO(client.get(f"{base}sheet.png").content))
+        assert everything.format == "PNG"
+        assert everything.width > 1500
+        alone = Image.open(io.BytesIO(client.get(f"{base}sheet.png?profile=phone-upright").content))
+        assert alone.size == (780, 1328)
+        answer = client.get(f"{base}sheet.pdf")
+        assert answer["Content-Disposition"].endswith('.pdf"')
+        data = answer.content
+        assert data.startswith(b"%PDF-")
+        pages = data.count(b"/Type /Page\n")
+        assert pages >= 2
+        assert data.count(b"/Subtype /Image") >= 1
+        # Letters are text of the shipped font, not a drawing.
+        assert b"/ToUnicode" in data
+
+
+class TestAudience:
+    """Which profiles a house renders in, and how much of its audience a fault touches."""
+
+    def test_entered(self, house: Any, fake_browser: FakeBrowser) -> None:
+        """The newest revisions are rendered in those profiles only; findings say the share; with nothing entered, the usual ones come back."""
+        revision = taken_in(house, mail("<div style='display:none'>x</div>"))
+        client = house.client(house.reviewer)
+        answer = client.post("/settings/audience/", {"phone-upright": "62,5", "word-processor": "20 %", "do": "keep"}, follow=True)
+        assert "82.5 % entered" in answer.content.decode()
+        house.workspace.refresh_from_db()
+        assert house.workspace.audience == {"phone-upright": 62.5, "word-processor": 20.0}
+        render(revision)
+        assert {shot.profile for shot in revision.renders.filter(state="done")} >= {"phone-upright", "word-processor"}
+        assert "62.5 % read" in client.get(f"/mailings/{revision.mailing_id}/r1/appearance/").content.decode()
+        renders = renders_for_checks(type(revision).objects.get(pk=revision.pk))["renders"]
+        assert renders.share(["phone-upright", "word-processor"]) == 82.5
+        client.post("/settings/audience/", {"do": "keep"})
+        house.workspace.refresh_from_db()
+        assert chosen_profiles(house.workspace) == list(usual())
+
+    def test_imported(self, house: Any) -> None:
+        """Names or ids, with or without a heading, decimal commas and semicolons."""
+        client = house.client(house.reviewer)
+        data = b"Profile;Per cent\r\nPhone, upright;55,5\r\nword-processor;12\r\n"
+        client.post("/settings/audience/", {"do": "import", "file": SimpleUploadedFile("a.csv", data)})
+        house.workspace.refresh_from_db()
+        assert house.workspace.audience == {"phone-upright": 55.5, "word-processor": 12.0}
+        assert audience_from_csv(b'"Phone, turned",3\nphone-turned,4%\n') == {"phone-turned": 7.0}
+
+    @pytest.mark.parametrize(
+        ("data", "said"),
+        [
+            (b"watch,3\nphone-upright,4", "Row 1: there is no client profile “watch”."),
+            (b"phone-upright,many", "Row 1: “many” is not a percentage."),
+            (b"phone-upright,nan", "Row 1: “nan” is not a percentage."),
+            (b"phone-upright", "Row 1 has one column"),
+            (b"", "no row with a profile"),
+            (b"\xff\xfe", "not a CSV in UTF-8"),
+            (b"phone-upright,70\nword-processor,40", "add up to 110 per cent"),
+            (b"phone-upright,-3", "between 0 and 100 per cent, not -3"),
+        ],
+    )
+    def test_unusable_files(self, house: Any, data: bytes, said: str) -> None:
+        """One sentence that names the row; nothing is changed."""
+        answer = house.client(house.reviewer).post(
+            "/settings/audience/", {"do": "import", "file": SimpleUploadedFile("a.csv", data or b" ")}
+        )
+        assert answer.status_code == 400
+        assert said in answer.content.decode()
+        house.workspace.refresh_from_db()
+        assert house.workspace.audience == {}
+
+    def test_what_was_typed_is_not_lost(self, house: Any) -> None:
+        """And who may not configure is refused."""
+        answer = house.client(house.reviewer).post("/settings/audience/", {"phone-upright": "lots", "word-processor": "20", "do": "keep"})
+        assert answer.status_code == 400
+        assert 'value="lots"' in answer.content.decode()
+        assert house.client(house.author).post("/settings/audience/", {"phone-upright": "3", "do": "keep"}).status_code == 403

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from typing import Any
 from zoneinfo import ZoneInfo, available_timezones
 
 from django.contrib.auth.models import AbstractUser
@@ -19,6 +20,9 @@ class User(AbstractUser):
     """A person who signs in. ``time_zone`` is where times are shown."""
 
     time_zone = models.CharField(max_length=60, default="UTC", validators=[validate_zone])
+
+    #: The membership that a request has already looked up, so that its page need not ask again.
+    known_membership: Any = None
 
     @property
     def shown_name(self) -> str:

@@ -16,6 +16,8 @@ ACTIONS: dict[str, str] = {
     "station.looked": "looked at {station} of revision {revision}",
     "finding.excused": "excused {check}: {reason}",
     "finding.excuse-lifted": "lifted the excuse of {check}",
+    "mark.set": "set a mark on revision {revision}: {comment}",
+    "mark.settled": "settled the mark: {comment}",
     "review.sent-back": "sent revision {revision} back to the author: {comment}",
     "proof.sent": "sent a test of revision {revision} to {count} addresses of “{list}”",
     "approval.signed": "signed off revision {revision}",

@@ -17,6 +17,7 @@ def workspace_of(user: User) -> Workspace:
     membership = Membership.objects.select_related("workspace").filter(user_id=user.pk).order_by("id").first()
     if membership is None:
         raise NotAllowed("You belong to no workspace yet; ask whoever runs Jetwind to add you to one.")
+    user.known_membership = membership
     return membership.workspace
 
 
@@ -36,8 +37,9 @@ def may(user: User, permission: str, workspace: Workspace) -> bool:
 
 
 def permissions_of(user: User, workspace: Workspace) -> frozenset[str]:
-    """Everything that the person may do here, by one query: for pages that show several buttons."""
-    roles = roles_of(user, workspace)
+    """Everything that the person may do here, for the buttons of a page; whoever presses one is asked anew by :func:`permit`."""
+    known = user.known_membership
+    roles = frozenset(known.roles) if known is not None and known.workspace_id == workspace.pk else roles_of(user, workspace)
     return frozenset(permission for permission, holders in PERMISSIONS.items() if holders & roles)
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import io
 from collections.abc import Callable, Iterable
 
-from jetwind.core.profiles.measured import Measured
+from jetwind.core.profiles.measured import Block, Measured
 from jetwind.engines.browser.capture import Capture, CaptureRequest
 
 
@@ -20,7 +20,10 @@ class FakeBrowser:
         from PIL import Image
 
         self.seen.append(request)
-        measured = Measured(request.room or request.width, request.first_screen, request.room or request.width, request.first_screen)
+        room = request.room or request.width
+        # A page of one text over the whole message, so that it is neither blank nor faint.
+        words = Block(0, "text", 0, 0, room, request.first_screen, 200, 16, 400, (0, 0, 0, 1), (255, 255, 255, 1))
+        measured = Measured(room, request.first_screen, room, request.first_screen, (words,))
         if request.picture == "none":
             return Capture(b"", "", measured)
         size = (measured.width * request.pixel_ratio, measured.height * request.pixel_ratio)
