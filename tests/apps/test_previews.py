@@ -258,7 +258,7 @@ class TestAppearance:
         base = f"/mailings/{revision.mailing_id}/r1/appearance/"
         addresses = [
             f"/renders/{one.pk}.jpg",
-            f"/renders/{one.pk}-{other.pk}.png",
+            f"/renders/{one.pk}-{other.pk}.jpg",
             f"{base}sheet.png",
             f"{base}sheet.pdf",
             f"{base}compare/",
@@ -424,10 +424,10 @@ class TestComparison:
         assert "data-together" in side
         assert "data-wiper" in client.get(f"{base}&view=wiper").content.decode()
         shown = client.get(f"{base}&view=map").content.decode()
-        address = re.search(r'src="(/renders/\d+-\d+\.png)"', shown)
+        address = re.search(r'src="(/renders/\d+-\d+\.jpg)"', shown)
         assert address is not None
         picture_map = client.get(address[1])
-        assert picture_map["Content-Type"] == "image/png"
+        assert picture_map["Content-Type"] == "image/jpeg"
         assert float(picture_map["X-Different-Share"]) > 0.3
 
     def test_two_revisions_in_one_profile(self, house: Any, fake_browser: FakeBrowser) -> None:

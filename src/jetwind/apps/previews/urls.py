@@ -15,5 +15,5 @@ urlpatterns = [
     path(f"{_REVISION}renders/steer/", views.steer, name="renders-steer"),
     path(f"{_REVISION}renders/mark/", views.mark, name="mark"),
     path("renders/<int:render_id>.jpg", views.picture, name="render-picture"),
-    path("renders/<int:left_id>-<int:right_id>.png", comparing.difference_map, name="difference-map"),
+    path("renders/<int:left_id>-<int:right_id>.jpg", comparing.difference_map, name="difference-map"),
 ]

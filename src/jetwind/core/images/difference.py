@@ -14,7 +14,7 @@ _SIGNAL = (185, 60, 10)
 
 @dataclass(frozen=True, slots=True)
 class PictureDifference:
-    """A PNG of the later picture, faded, with what differs in the signal colour; its size in px; the share that differs, from 0 to 1."""
+    """A JPEG of the later picture, faded, with what differs in the signal colour; its size in px; the share that differs, from 0 to 1."""
 
     image: bytes
     width: int
@@ -48,13 +48,14 @@ def difference(one: bytes, one_width: int, other: bytes, other_width: int) -> Pi
     changed = largest.point(lambda value: 255 if value > GRAIN else 0)
     for box in _only_one(first.size, second.size):
         changed.paste(255, box)
-    histogram = changed.histogram()
-    spread = changed.filter(ImageFilter.MaxFilter(5))
-    faded = Image.blend(canvases[1].convert("L").convert("RGB"), Image.new("RGB", (width, height), (255, 255, 255)), 0.6)
-    faded.paste(Image.blend(faded, Image.new("RGB", (width, height), _SIGNAL), 0.75), (0, 0), spread)
+    share = changed.histogram()[255] / (width * height)
+    # Grown to what an eye finds, on a copy of a third of the size, which is nine times as fast.
+    grown = changed.reduce(3).point(lambda value: 255 if value > 8 else 0).filter(ImageFilter.MaxFilter(3)).resize((width, height))
+    faded = canvases[1].convert("L").point(lambda value: 153 + value * 2 // 5).convert("RGB")
+    faded.paste(_SIGNAL, (0, 0), grown.point(lambda value: value * 3 // 4))
     out = io.BytesIO()
-    faded.quantize(64).save(out, "PNG")
-    return PictureDifference(out.getvalue(), width, height, histogram[255] / (width * height))
+    faded.save(out, "JPEG", quality=75)
+    return PictureDifference(out.getvalue(), width, height, share)
 
 
 def _at_width(picture: Any, width: int) -> Any:

@@ -9,6 +9,7 @@ from __future__ import annotations
 import asyncio
 import base64
 import logging
+import math
 import os
 import shutil
 import threading
@@ -25,6 +26,8 @@ T = TypeVar("T")
 
 #: A page that has not laid out after this many milliseconds is given up.
 PATIENCE_MS = 15_000
+#: Device pixels of a picture to look at: a phone's page of 390 by 5,000 CSS px at twice the resolution.
+MOST_PIXELS = 8_000_000
 #: Pages at work at once: measured, more gain nothing on two cores.
 SLOTS = 3
 #: Chromium keeps memory from page to page; a fresh one after so many pictures bounds it.
@@ -158,7 +161,11 @@ class Browser:
             options: dict[str, Any] = (
                 {"format": "png", "optimizeForSpeed": True} if request.picture == "compare" else {"format": "jpeg", "quality": 80}
             )
-            clip = {"x": 0, "y": 0, "width": measured.width, "height": measured.height, "scale": 1}
+            device_pixels = measured.width * measured.height * request.pixel_ratio**2
+            # A picture to look at beyond this is drawn smaller: it costs its pixels, and nobody looks at them one by one. A CSS px keeps one.
+            least = 1 / request.pixel_ratio
+            scale = 1.0 if request.picture == "compare" else min(1.0, max(least, math.sqrt(MOST_PIXELS / device_pixels)))
+            clip = {"x": 0, "y": 0, "width": measured.width, "height": measured.height, "scale": scale}
             shot = await session.send("Page.captureScreenshot", {**options, "clip": clip, "captureBeyondViewport": True})
             self._taken += 1
         finally:
