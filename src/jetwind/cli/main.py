@@ -91,6 +91,8 @@ def check(
     for option, note in _NO_CHECK_YET.items():
         if given[option]:
             typer.echo(f"jetwind: {note}", err=True)
+    if ids and not render:
+        typer.echo("jetwind: --profiles is used with --render; without it no check needs a profile.", err=True)
     if render:
         from dataclasses import replace
 

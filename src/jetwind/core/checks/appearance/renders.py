@@ -52,7 +52,7 @@ def find_sideways(message: Message, context: Context, options: Options) -> Itera
         {
             "width": worst.measured.width,
             "content": worst.measured.content_width,
-            **seen_in(renders, [render.profile.id for render in wide]),
+            **seen_in(renders, [render.profile.id for render in (worst, *wide)]),
         },
         identity=f"sideways {element.tag if element else ''}",
     )
@@ -118,11 +118,12 @@ def find_no_stack(message: Message, context: Context, options: StackOptions) -> 
             if found is not None:
                 narrow[render.profile.id] = found
         if narrow:
-            cell, room = min(narrow.values(), key=lambda item: item[1])
+            worst = min(narrow, key=lambda name: narrow[name][1])
+            cell, room = narrow[worst]
             yield Hit(
                 "A column has {room} px for its text beside another, in {profiles}.",
                 Place.in_html(message, cell.start_tag, cell.index),
-                {"room": round(room), **seen_in(renders, narrow)},
+                {"room": round(room), **seen_in(renders, [worst, *narrow])},
             )
 
 
@@ -300,7 +301,11 @@ def find_action_below(message: Message, context: Context, options: Options) -> I
         yield Hit(
             "The first button begins at {y} px, below the first screen of {screen} px, in {profiles}.",
             Place.in_html(message, element.start_tag, element.index),
-            {"y": round(y), "screen": render.measured.first_screen, **seen_in(renders, [one.profile.id for _, one, _ in below])},
+            {
+                "y": round(y),
+                "screen": render.measured.first_screen,
+                **seen_in(renders, [render.profile.id, *(one.profile.id for _, one, _ in below)]),
+            },
         )
 
 
