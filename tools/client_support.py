@@ -13,11 +13,13 @@ from __future__ import annotations
 import argparse
 import json
 import re
+import tomllib
 from pathlib import Path
 from typing import Any
 
 HERE = Path(__file__).resolve().parent.parent
 TARGET = HERE / "src" / "jetwind" / "core" / "facts" / "client_support.json"
+FEATURES = TARGET.with_name("client_features.toml")
 VALUE = re.compile(r"[ynau]( #\d+)*\Z")
 
 
@@ -34,6 +36,14 @@ def main() -> None:
     TARGET.write_text("\n".join(lines) + "\n}}\n", "utf-8")
     cells = sum(len(entry["clients"]) for entry in made["features"].values())
     print(f"{len(made['features'])} features, {cells} values, table of {made['origin']['date']}")
+    sorting = tomllib.loads(FEATURES.read_text("utf-8"))
+    for category in sorted({entry["category"] for entry in made["features"].values()}):
+        slugs = [slug for slug, entry in made["features"].items() if entry["category"] == category]
+        applied = sum(slug in sorting and sorting[slug]["how"] != "none" for slug in slugs)
+        print(f"  {category}: {applied} of {len(slugs)} applied ({100 * applied / len(slugs):.0f} %)")
+    for slug in made["features"]:
+        if slug not in sorting:
+            print(f"  {slug} has no line in {FEATURES.name} yet")
 
 
 def converted(given: dict[str, Any], package: str) -> dict[str, Any]:

@@ -185,3 +185,53 @@ class TestRender:
         )
         (shot,) = json.loads((tmp_path / "o" / "render.json").read_text())["renders"]
         assert (shot["images"], shot["dark"], shot["profile"]) == ("off", True, "phone-upright")
+
+
+class TestChecksOverRenders:
+    """``check --render`` without a server or a database."""
+
+    def test_faults_that_only_a_render_shows(self, tmp_path: Path) -> None:
+        """Sideways, faint, small: told with profiles; the loss of a style with its places; exit status 1 for the stop."""
+        (tmp_path / "a.html").write_text(
+            "<!doctype html><html lang=en><head><meta charset=utf-8><title>t</title></head><body>"
+            "<table width=700><tr><td><p style='color:#aaa'>Words that are hard to read</p>"
+            "<div style='display:flex'><p>beside</p><p>each other</p></div></td></tr></table>"
+        )
+        done = jetwind(
+            "check", str(tmp_path / "a.html"), "--render", "--profiles", "desktop-pane,word-processor,phone-upright", "--format", "json"
+        )
+        assert done.returncode == 1, done.stderr
+        report = json.loads(done.stdout)
+        told = {finding["check"]: finding for finding in report["findings"]}
+        assert told["appearance.sideways"]["data"]["profile_ids"] == ["phone-upright"]
+        assert told["access.contrast"]["data"]["contrast"] == "2.32"
+        lost = told["appearance.css-unsupported"]
+        assert lost["data"]["feature"] == "css-display"
+        assert lost["where"]["start"]["line"] == 1
+        assert report["outcomes"]["appearance.images-off-empty"] == "cannot-tell: no chosen profile is one with images blocked"
+        assert report["outcomes"]["appearance.blank"] == "clear"
+
+    def test_without_render_they_cannot_tell(self, good: Path) -> None:
+        """And a choice of profiles without a render is said to have no use."""
+        done = jetwind("check", str(good), "--profiles", "phone-upright", "--only", "appearance.sideways", "--format", "json")
+        assert json.loads(done.stdout)["outcomes"]["appearance.sideways"].startswith("cannot-tell: it needs a render")
+        assert "--profiles is used with --render" in done.stderr
+
+    def test_a_clean_message_in_the_usual_profiles(self, good: Path) -> None:
+        """Nothing but what stands in the message: no finding of appearance or access."""
+        done = jetwind("check", str(good), "--render", "--format", "json")
+        report = json.loads(done.stdout)
+        assert [one["check"] for one in report["findings"] if one["check"].startswith(("appearance.", "access."))] == []
+        assert not [outcome for outcome in report["outcomes"].values() if outcome.startswith("crashed")]
+
+    def test_what_each_profile_did_is_in_the_facts(self, tmp_path: Path) -> None:
+        """All profiles, with what was dropped, altered and added, by feature, with the lines."""
+        (tmp_path / "a.html").write_text("<p style='color:#000'>x</p>\n<p style='padding:4px'>y</p>\n<!--[if mso]><p>z</p><![endif]-->")
+        done = jetwind("render", str(tmp_path / "a.html"), "--out", str(tmp_path / "o"), "--profiles", "word-processor-night")
+        assert done.returncode == 0, done.stderr
+        (shot,) = json.loads((tmp_path / "o" / "render.json").read_text())["renders"]
+        assert {one["feature"]: [place["line"] for place in one["places"]] for one in shot["dropped"]} == {"css-padding": [2]}
+        assert {one["feature"]: [place["line"] for place in one["places"]] for one in shot["altered"]} == {"night": [1]}
+        assert {one["feature"] for one in shot["added"]} == {"conditional", "night"}
+        assert shot["viewport"] == {"width": 1000, "height": 620}
+        assert (shot["dark"], shot["images"], shot["facts"]["characters"]) == (True, "on", 3)

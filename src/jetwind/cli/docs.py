@@ -7,6 +7,9 @@ import sys
 from pathlib import Path
 
 from jetwind.core.checking import Check, registry
+from jetwind.core.checks.rendered import as_hex
+from jetwind.core.profiles.measured import Block
+from jetwind.core.profiles.renders import Renders
 
 FOLDER = Path(__file__).resolve().parents[3] / "docs" / "checks"
 _LONGEST_SAMPLE = 200
@@ -49,7 +52,38 @@ def _page(check: Check) -> str:
             if sample.fires is fires:
                 source = sample.source if len(sample.source) <= _LONGEST_SAMPLE else sample.source[:_LONGEST_SAMPLE] + " …"
                 lines += ["```", source.replace("```", "'''").replace("\r\n", "\n").rstrip("\n"), "```", ""]
+                if measured := _measured(sample.given.get("renders")):
+                    lines += [f"Measured: {measured}.", ""]
     return "\n".join(lines).rstrip("\n") + "\n"
+
+
+def _measured(renders: Renders | None) -> str:
+    """A sample's renders in words."""
+    parts: list[str] = []
+    for render in renders.renders.values() if renders is not None else ():
+        measured = render.measured
+        parts.append(f"in “{render.profile.name}”, {measured.content_width} of {measured.width} px wide")
+        parts += [_block(block) for block in measured.blocks]
+    if renders is not None:
+        parts += [f"the loss of {shown.title} shows in the {shown.effect}" for shown in renders.shown or ()]
+    return "; ".join(parts)
+
+
+def _block(block: Block) -> str:
+    said = f"{block.kind} of {block.width:g} × {block.height:g} px at {block.x:g}, {block.y:g}"
+    if block.characters:
+        said += f", {block.characters} letters"
+    if block.size:
+        said += f" of {block.size:g} px"
+    if block.colour is not None:
+        said += f" in {as_hex(block.colour)}"
+    if block.ground is not None:
+        said += f" on {as_hex(block.ground)}"
+    if block.in_text:
+        said += (
+            ", among words" if block.marked else f", among words in {as_hex(block.other_colour)}" if block.other_colour else ", among words"
+        )
+    return said
 
 
 def stale() -> list[str]:
