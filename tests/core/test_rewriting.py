@@ -57,6 +57,21 @@ class TestStyles:
         message = page("<style>.a { padding: 4px }</style><table><td class=a>y</table>")
         assert places(message, rewrite(message, WORD).changes, "css-padding") == []
 
+    def test_a_margin_without_its_auto(self) -> None:
+        """Side by side, so that what markup says of the others holds; important stays with each."""
+        plan = Plan(WORD, tuple(loss for loss in WORD.losses if loss.feature == "css-margin"))
+        for given, kept in (
+            ("margin: 0 auto", "margin-top: 0; margin-bottom: 0"),
+            (
+                "margin: 1px auto 2px 3px !important",
+                "margin-top: 1px !important; margin-bottom: 2px !important; margin-left: 3px !important",
+            ),
+            ("margin: auto", ""),
+            ("margin-left: auto", ""),
+            ("margin: 4px", "margin: 4px"),
+        ):
+            assert attribute_kept(given, "table", plan)[0] == kept
+
     def test_shadow_elements_keep_their_place(self) -> None:
         """A condition stands before a pseudo-element."""
         kept, _ = sheet_kept(

@@ -155,6 +155,11 @@ class TestLosses:
             "<!--[if mso]><table width=400 cellpadding=0 cellspacing=0 border=0><tr><td><![endif]--><div style='max-width:400px'>a line of words that wraps at four hundred px whoever reads it, with a ghost table or without one</div><!--[if mso]></td></tr></table><![endif]-->",
             # A drawn button for one engine, a styled link for all others.
             "<!--[if mso]><v:roundrect href='https://k.org' style='height:40px;width:200px' arcsize='10%' fillcolor='#b00'><center>Buy</center></v:roundrect><![endif]--><!--[if !mso]><!--><a href='https://k.org' style='background:#b00;border-radius:4px;padding:12px 40px;display:inline-block'>Buy</a><!--<![endif]-->",
+            # A margin that centres is lost; the table inside, which is as wide as the div then is, has an align of its own.
+            "<div style='max-width:400px;margin:0 auto'><!--[if mso]><table align=center width=400><tr><td><![endif]--><p style='margin:0'>words in the middle of the page, and some more of them</p><!--[if mso]></td></tr></table><![endif]--></div>",
+            "<table align=center width=300 style='margin:auto'><tr><td>words</td></tr></table>",
+            # A picture that lies elsewhere is laid out by what its markup declares.
+            "<img src='https://pictures.example/a.png' width=600 height=200 alt='Words that stand for it' style='display:block'>",
             # A hover colour and a transition change no picture that stands still.
             "<style>a:hover { color: red } a { transition: color 1s }</style><a href='https://k.org'>x</a>",
         ],
@@ -179,6 +184,25 @@ class TestLosses:
         told = found(message, renders, "appearance.sideways", "appearance.html-unsupported")
         assert told["appearance.sideways"].data["profile_ids"] == ["phone-guest"]
         assert "“Phone app, mailbox of another provider”" in told["appearance.html-unsupported"].message
+
+    def test_losses_that_show_only_together(self, browser: Browser) -> None:
+        """A client that drops class selectors and media queries: keeping one of them changes nothing, and yet something is lost."""
+        html = self.BASE.replace("</head>", "<style>.c { width: 180px; background: #ddd } #d { width: 180px }</style></head>")
+        html += "<div class=c id=d>a line of words that wraps at a hundred and eighty px and not before</div>"
+        renders = surveyed(page(html), browser, "desktop-pane", "webmail-blocked")
+        assert renders.shown is not None
+        assert {one.feature for one in renders.shown} & {"css-selector-class", "css-selector-id"}
+
+    def test_a_professional_message_of_today(self, browser: Browser) -> None:
+        """Ghost tables, hidden lead-in, media queries, dark colours: one fault that is one, and two notes about looks."""
+        message = read_bytes((Path(__file__).parent / "modern.html").read_bytes(), "modern.html")
+        results = run(message, Context(renders=surveyed(message, browser)))
+        told = [one for result in results for one in result.findings if one.check.startswith(("appearance.", "access."))]
+        assert sorted((one.level.value, one.check) for one in told) == [
+            ("fix", "access.contrast-dark"),
+            ("note", "appearance.css-unsupported"),
+            ("note", "appearance.css-unsupported"),
+        ]
 
     def test_a_clean_message_has_nothing(self, browser: Browser) -> None:
         """The demo's clean ones, in every usual profile."""

@@ -40,12 +40,12 @@ _COLOURS: dict[str, night.Role] = {
 class Page:
     """Edits gathered over one pass of the tree."""
 
-    def __init__(self, message: Message, profile: Profile, only: str | None) -> None:
+    def __init__(self, message: Message, profile: Profile, only: str | None, spared: str) -> None:
         assert message.html is not None and message.document is not None
         self.message, self.profile = message, profile
         #: Whether everything that the client does is done, or at most one feature is taken out for a trial.
         self.is_whole = only is None
-        self.plan: Plan = plan_of(profile, only, web_fonts(message))
+        self.plan: Plan = plan_of(profile, only, web_fonts(message), spared)
         self.text = message.html.text
         self.edits: list[Edit] = []
         self.changes: list[Change] = []
@@ -339,7 +339,8 @@ class Page:
             self._set(attribute, kept)
 
     def _picture(self, element: Element, attribute: Attribute) -> None:
-        address = self.pictures.address(attribute.value, attribute.span)
+        size = (element.get("width") or "", element.get("height") or "")
+        address = self.pictures.address(attribute.value, attribute.span, size)
         if address == BLOCKED and attribute.name == "src":
             self.blocked.add(self.numbers.get(element.index, element.index))
         if address != attribute.value:

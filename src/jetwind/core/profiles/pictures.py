@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import base64
 import hashlib
+import io
 import re
 from collections.abc import Callable
+from functools import lru_cache
 from urllib.parse import unquote_to_bytes
 
 from jetwind.core.message import Message, Resource
@@ -33,8 +35,8 @@ class Pictures:
         self.parts: dict[str, Resource] = {}
         self.remote = 0
 
-    def address(self, value: str, span: Span | None = None) -> str:
-        """Where the browser finds a picture: among the message's own parts, or nowhere."""
+    def address(self, value: str, span: Span | None = None, size: tuple[str, str] = ("", "")) -> str:
+        """Where the browser finds a picture: among the message's own parts, or nowhere. ``size`` is what the markup declares."""
         value = value.strip()
         if self.profile.images == "blocked":
             return BLOCKED
@@ -52,6 +54,8 @@ class Pictures:
             return f"http://{PARTS_HOST}/{resource.sha256}"
         if scheme is not None and (scheme[1] or "http").lower() in ("http", "https"):
             self.remote += 1
+            if self.profile.images == "stand-in":
+                return self._stand_in(size)
         return value
 
     def _data(self, value: str, span: Span | None) -> str:
@@ -76,5 +80,22 @@ class Pictures:
         self.parts[digest] = Resource(digest, kind, None, data)
         return f"http://{PARTS_HOST}/{digest}"
 
+    def _stand_in(self, size: tuple[str, str]) -> str:
+        """A grey picture of the declared size: a picture that does not come is laid out by rules of its own."""
+        width, height = (int(one) if one.strip().isdigit() and 0 < int(one) <= 2000 else 0 for one in size)
+        width = width or 2 * height or 200
+        resource = _grey(width, height or max(1, width // 2))
+        self.parts[resource.sha256] = resource
+        return f"http://{PARTS_HOST}/{resource.sha256}"
+
     def _image_lost(self, kind: str) -> Loss | None:
         return next((loss for loss in self.plan.by_how.get("image", ()) if kind in loss.names), None) if kind else None
+
+
+@lru_cache(maxsize=256)
+def _grey(width: int, height: int) -> Resource:
+    from PIL import Image
+
+    out = io.BytesIO()
+    Image.new("L", (width, height), 200).save(out, "PNG")
+    return Resource(f"stand-in {width} {height}", "image/png", None, out.getvalue())

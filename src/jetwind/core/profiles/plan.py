@@ -52,6 +52,7 @@ class Plan:
     losses: tuple[Loss, ...]
     web_fonts: frozenset[str] = frozenset()
     is_whole: bool = True
+    spared: str = ""
     by_how: dict[str, list[Loss]] = field(default_factory=dict)
     by_property: dict[str, list[Loss]] = field(default_factory=dict)
     _verdicts: dict[tuple[str, str, bool, Where], Verdict | None] = field(default_factory=dict)
@@ -87,7 +88,7 @@ class Plan:
     def _judge(self, name: str, value: str, important: bool, where: Where) -> Verdict | None:
         nodes = tinycss2.parse_component_value_list(value, skip_comments=True)
         found = [loss for loss in self._lost(name, value, nodes, important) if loss.where in ("", where)]
-        if found:
+        if found and not any(loss.feature == self.spared for loss in found):
             # What goes everywhere outweighs what goes from some elements only.
             found.sort(
                 key=lambda loss: (loss.elements is not None or loss.not_elements is not None, loss.then != "" and "whole" not in loss.then)
@@ -95,10 +96,8 @@ class Plan:
             loss = found[0]
             whole = loss.then == "whole" or (loss.then == "whole attribute" and where == "attribute")
             instead = _instead(loss, name, value)
-            if instead is None:
-                return Verdict("", (loss,), whole=whole)
-            text, _ = self._drawn(*instead)
-            return Verdict(_whole(instead[0], text, important), (loss,), whole=whole)
+            text = "; ".join(_whole(one, self._drawn(one, new)[0], important) for one, new in instead)
+            return Verdict(text, (loss,), whole=whole)
         if name == "mso-hide" and self.profile.engine == "word-processor" and value.strip().lower() == "all":
             return Verdict("display: none", why=("mso-hide", "mso-hide:all hides the element"))
         text, why = self._drawn(name, value)
@@ -185,15 +184,21 @@ class Plan:
 
 
 @lru_cache(maxsize=256)
-def plan_of(profile: Profile, only: str | None = None, web_fonts: frozenset[str] = frozenset()) -> Plan:
+def plan_of(profile: Profile, only: str | None = None, web_fonts: frozenset[str] = frozenset(), spared: str = "") -> Plan:
     """The plan of a profile in one way of showing it. ``web_fonts`` are the families that the message brings by @font-face.
 
     ``only`` names the one feature that goes ("" for none), for finding out whether its loss shows; None for all that the profile
-    lacks.
+    lacks. ``spared`` names one that stays although the profile lacks it.
     """
-    chosen = tuple(loss for loss in profile.losses if only is None or only == loss.feature)
+    chosen = tuple(
+        loss for loss in profile.losses if only in (None, loss.feature) and (loss.feature != spared or loss.how in _JUDGED_TOGETHER)
+    )
     keeps_fonts = not any(loss.feature == "css-at-font-face" for loss in profile.losses)
-    return Plan(profile, chosen, web_fonts if keeps_fonts else frozenset(), is_whole=only is None)
+    return Plan(profile, chosen, web_fonts if keeps_fonts else frozenset(), is_whole=only is None, spared=spared)
+
+
+#: Of these several may take one declaration or one selector: where one of them is spared, it stays whatever the others say.
+_JUDGED_TOGETHER = frozenset({"property", "keyword", "function", "unit", "variables", "important", "selector"})
 
 
 def css_colour(colour: tuple[int, int, int, float]) -> str:
@@ -231,8 +236,8 @@ def _whole(name: str, value: str, important: bool) -> str:
     return f"{name}: {value.strip()}{' !important' if important else ''}"
 
 
-def _instead(loss: Loss, name: str, value: str) -> tuple[str, str] | None:
-    """The declaration that a client puts in the place of one it does not take; None for none."""
+def _instead(loss: Loss, name: str, value: str) -> list[tuple[str, str]]:
+    """The declarations that a client puts in the place of one it does not take."""
     if loss.then == "without url":
         text = re.sub(r"url\([^)]*\)", "", value, flags=re.IGNORECASE).strip()
     elif loss.then == "colour only":
@@ -240,13 +245,26 @@ def _instead(loss: Loss, name: str, value: str) -> tuple[str, str] | None:
         name, text = "background-color", next((tinycss2.serialize([node]) for node in nodes if _is_colour(node)), "")
     elif loss.then == "8px":
         text = _BIG.sub("8px", value)
-    elif loss.then == "zero for auto":
-        text = re.sub(r"\bauto\b", "0", value, flags=re.IGNORECASE)
+    elif loss.then == "not auto":
+        return _sides(name, value)
     elif loss.then == "min-height":
         name, text = "min-height", value
     else:
-        return None
-    return (name, text) if text else None
+        return []
+    return [(name, text)] if text else []
+
+
+def _sides(name: str, value: str) -> list[tuple[str, str]]:
+    """A margin side by side, without those that are auto: what markup says of them, such as align, then holds."""
+    parts = value.split()
+    if name != "margin" or not 1 <= len(parts) <= 4 or "(" in value:
+        return []
+    top = parts[0]
+    right = parts[1] if len(parts) > 1 else top
+    bottom = parts[2] if len(parts) > 2 else top
+    left = parts[3] if len(parts) > 3 else right
+    sides = zip(("top", "right", "bottom", "left"), (top, right, bottom, left), strict=True)
+    return [(f"margin-{side}", size) for side, size in sides if size.lower() != "auto"]
 
 
 def _is_colour(node: Any) -> bool:

@@ -19,7 +19,7 @@ class Profile:
 
     ``width`` is the viewport, of which ``chrome`` px are the client's own; ``first_screen`` is the height that shows without
     scrolling. ``night`` is what the client does with a message at night, ``alternative`` how it shows the text of a blocked picture.
-    ``is_rare`` keeps it out of the set that is taken where nobody chose. ``modelled_on`` names the client in the support table whose losses it has.
+    ``images`` may be a stand-in of the declared size for what lies elsewhere: for trials alone. ``is_rare`` keeps it out of the set that is taken where nobody chose. ``modelled_on`` names the client in the support table whose losses it has.
     """
 
     id: str
@@ -32,7 +32,7 @@ class Profile:
     pixel_ratio: int = 1
     chrome: int = 0
     is_turned: bool = False
-    images: Literal["on", "blocked"] = "on"
+    images: Literal["on", "blocked", "stand-in"] = "on"
     alternative: Literal["styled", "plain", "none"] = "styled"
     night: Literal["asks", "partial", "full"] = "asks"
     is_night: bool = False

@@ -57,17 +57,17 @@ class Rewritten:
         return tuple(change for change in self.changes if change.kind == "dropped")
 
 
-def rewrite(message: Message, profile: Profile, *, only: str | None = None) -> Rewritten:
+def rewrite(message: Message, profile: Profile, *, only: str | None = None, spared: str = "") -> Rewritten:
     """The HTML as a client takes it. A message without HTML is shown as its plain text.
 
     With ``only``, that feature of the support table alone is taken out ("" for none) and nothing else is done to the message, which
-    tells whether the loss of the feature shows.
+    tells whether the loss of the feature shows. With ``spared``, everything is done but the loss of that feature.
     """
     from jetwind.core.profiles.page import Page
 
     if message.html is None or message.document is None:
         return Rewritten(_plain_page(message, profile), {}, ())
-    return Page(message, profile, only).rewritten()
+    return Page(message, profile, only, spared).rewritten()
 
 
 def untouched(message: Message, profile: Profile) -> Rewritten:

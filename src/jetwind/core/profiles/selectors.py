@@ -19,6 +19,7 @@ class Judge:
 
     def __init__(self, plan: Plan) -> None:
         self.prefix = plan.profile.prefix
+        self.spared = plan.spared
         self.by_name: dict[str, list[Loss]] = {}
         for loss in plan.by_how.get("selector", ()):
             for name in loss.names:
@@ -34,9 +35,17 @@ class Judge:
 
     def lost(self, nodes: list[Any], text: str) -> Loss | None:
         """The first loss that takes a selector along."""
+        first: Loss | None = None
+        for loss in self._losses(nodes, text):
+            if loss.feature == self.spared:
+                return None
+            first = first or loss
+        return first
+
+    def _losses(self, nodes: list[Any], text: str) -> Iterator[Loss]:
         for name, compound in _features(nodes):
             if name == "body" and self.body is not None:
-                return self.body
+                yield self.body
             for loss in self.by_name.get(name, ()):
                 if loss.values is not None and not loss.values.search(text):
                     continue
@@ -46,8 +55,7 @@ class Judge:
                     continue
                 if loss.then == "no class beside" and "." not in compound:
                     continue
-                return loss
-        return None
+                yield loss
 
 
 def selectors_kept(prelude: list[Any], judge: Judge) -> tuple[list[str], list[tuple[int, int, Loss]]]:
@@ -74,7 +82,8 @@ def selectors_kept(prelude: list[Any], judge: Judge) -> tuple[list[str], list[tu
         end -= len(whole) - len(whole.rstrip())
         loss = judge.lost(nodes, text)
         if loss is None and together:
-            loss = next((one for one in together if one.then != "needs a class" or not _has_class(nodes)), None)
+            grouped = (one for one in together if one.then != "needs a class" or not _has_class(nodes))
+            loss = next((one for one in grouped if one.feature != judge.spared), None)
         if not text:
             continue
         if loss is not None:

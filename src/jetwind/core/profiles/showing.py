@@ -1,4 +1,8 @@
-"""Whether the loss of a feature shows: the message is laid out with nothing lost and with that one feature lost, in one window of each kind."""
+"""Whether the loss of a feature shows: tried alone, and once more among all that the client loses (decision 0010).
+
+First the message is laid out with nothing lost and with that one feature lost. Where that shows, it is laid out as the client has it and
+with that one feature kept: what the rest of the client makes up for, such as a ghost table for a lost margin, is no loss.
+"""
 
 from __future__ import annotations
 
@@ -63,6 +67,16 @@ def whole(message: Message, trial: Trial) -> Rewritten:
     return rewrite(message, _in_window(trial.window, trial.window), only="")
 
 
+def as_it_is(message: Message, trial: Trial, profile: Profile) -> Rewritten:
+    """The message in the trial's window with everything lost that one of the profiles lacks."""
+    return rewrite(message, _in_window(trial.window, profile))
+
+
+def with_it(message: Message, trial: Trial, profile: Profile) -> Rewritten:
+    """The same, but that the trial's feature stays."""
+    return rewrite(message, _in_window(trial.window, profile), spared=trial.feature)
+
+
 def _in_window(window: Profile, profile: Profile) -> Profile:
     from dataclasses import replace
 
@@ -70,7 +84,7 @@ def _in_window(window: Profile, profile: Profile) -> Profile:
         window,
         modelled_on=profile.modelled_on,
         account=profile.account,
-        images="on",
+        images="stand-in",
         alternative="styled",
         prefix="",
         clip=0,
@@ -86,7 +100,7 @@ def effect(feature: str, before: Measured, after: Measured) -> Effect | None:
     if _differ(list(_places(before)), list(_places(after))):
         return "layout"
     # A ground or a border that stands a margin of the page further in is the same ground.
-    answer: Effect = "layout" if features()[feature].how == "control" else "look"
+    answer: Effect = "layout" if feature in features() and features()[feature].how == "control" else "look"
     if _differ([box[:4] for box in before.painted], [box[:4] for box in after.painted], 2 * ACROSS + 8, 2 * DOWN):
         return answer
     looks = [(block.colour, block.size, block.weight) for block in before.of("text")]
@@ -117,12 +131,10 @@ def _differ(
     )
 
 
-def gather(pages: dict[str, Rewritten], answers: Sequence[tuple[Trial, Effect | None]]) -> list[Shown]:
+def gather(pages: dict[str, Rewritten], answers: Sequence[tuple[Trial, Effect]]) -> list[Shown]:
     """One entry for each feature whose loss shows anywhere, with the places in the message that use it."""
     found: dict[str, tuple[Effect, list[str]]] = {}
     for trial, answer in answers:
-        if answer is None:
-            continue
         before, ids = found.get(trial.feature, ("look", []))
         found[trial.feature] = ("layout" if "layout" in (before, answer) else "look", [*ids, *trial.profiles])
     shown: list[Shown] = []

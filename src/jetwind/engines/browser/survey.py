@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Iterable, Mapping, Sequence
-from typing import Literal, Protocol
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from typing import Literal, Protocol, TypeVar
 
 from jetwind.core.message import Message
 from jetwind.core.profiles import Profile, Rewritten, untouched
 from jetwind.core.profiles.measured import Measured
 from jetwind.core.profiles.renders import Render, Renders
-from jetwind.core.profiles.showing import Effect, Shown, Trial, effect, gather, trials, whole, without
+from jetwind.core.profiles.showing import Effect, Shown, Trial, as_it_is, effect, gather, trials, whole, with_it, without
 from jetwind.engines.browser.capture import Capture, CaptureRequest
+
+Item = TypeVar("Item")
 
 #: Seconds that may be spent on finding out which losses show; real messages take one to four.
 TRIAL_SECONDS = 60.0
@@ -71,7 +73,7 @@ def references(message: Message, chosen: Sequence[Profile], browser: Captures) -
     keys: dict[str, tuple[object, ...]] = {}
     for profile in chosen:
         request = CaptureRequest.of(untouched(message, profile), profile, "none")
-        keys[profile.id] = (request.html, request.width, request.first_screen, request.room, request.dark)
+        keys[profile.id] = _key(request)
         requests.setdefault(keys[profile.id], request)
     answers = _measured(list(requests.values()), browser)
     by_key = dict(zip(requests, answers, strict=True))
@@ -98,15 +100,77 @@ def losses_shown(message: Message, pages: Mapping[str, Rewritten], chosen: Seque
         for ids in ways.values():
             page = without(message, trial, by_id[ids[0]])
             asked.append((Trial(trial.feature, trial.window, tuple(ids)), _request(page, trial.window)))
-    answers: list[tuple[Trial, Effect | None]] = []
-    for start in range(0, len(asked), 12):
+    answers: list[tuple[Trial, Effect]] = []
+    for some in _dozens(asked):
         if time.monotonic() - started > TRIAL_SECONDS:
             return None
-        some = asked[start : start + 12]
         for (trial, _), after in zip(some, _measured([request for _, request in some], browser), strict=True):
             before = bases[trial.window]
-            answers.append((trial, effect(trial.feature, before, after) if before is not None and after is not None else None))
-    return gather(dict(pages), answers)
+            found_effect = effect(trial.feature, before, after) if before is not None and after is not None else None
+            if found_effect is not None:
+                answers.append((trial, found_effect))
+    confirmed = _confirmed(message, answers, by_id, browser, started)
+    return gather(dict(pages), confirmed) if confirmed is not None else None
+
+
+def _confirmed(
+    message: Message, answers: list[tuple[Trial, Effect]], by_id: Mapping[str, Profile], browser: Captures, started: float
+) -> list[tuple[Trial, Effect]] | None:
+    """The losses that show among everything else that the client loses.
+
+    Where a client's losses show only together, so that keeping one of them changes nothing, those found one by one stand for it.
+    """
+    asked: list[tuple[Trial, Effect, str, CaptureRequest, CaptureRequest]] = []
+    for trial, alone in answers:
+        ways: dict[tuple[str, str], list[str]] = {}
+        for profile_id in trial.profiles:
+            pair = (as_it_is(message, trial, by_id[profile_id]).html, with_it(message, trial, by_id[profile_id]).html)
+            ways.setdefault(pair, []).append(profile_id)
+        for ids in ways.values():
+            profile = by_id[ids[0]]
+            part = Trial(trial.feature, trial.window, tuple(ids))
+            as_is, kept = (_request(page, trial.window) for page in (as_it_is(message, trial, profile), with_it(message, trial, profile)))
+            asked.append((part, alone, profile.modelled_on, as_is, kept))
+    requests = {_key(request): request for _, _, _, *pair in asked for request in pair}
+    measured: dict[tuple[object, ...], Measured | None] = {}
+    for some in _dozens(list(requests.items())):
+        if time.monotonic() - started > TRIAL_SECONDS:
+            return None
+        measured.update(zip((key for key, _ in some), _measured([request for _, request in some], browser), strict=True))
+    shows: list[tuple[Trial, Effect]] = []
+    silent: dict[tuple[str, Profile], list[tuple[Trial, Effect]]] = {}
+    loud: set[tuple[str, Profile]] = set()
+    for part, alone, client, as_is, kept in asked:
+        lost, whole_one = measured[_key(as_is)], measured[_key(kept)]
+        among = effect(part.feature, whole_one, lost) if whole_one is not None and lost is not None else None
+        if among is not None:
+            shows.append((part, among))
+            loud.add((client, part.window))
+        elif alone == "layout":
+            silent.setdefault((client, part.window), []).append((part, alone))
+    for where, parts in silent.items():
+        if where not in loud and _departs(message, parts[0][0], by_id, measured, browser):
+            shows += parts
+    return shows
+
+
+def _departs(
+    message: Message, trial: Trial, by_id: Mapping[str, Profile], measured: Mapping[tuple[object, ...], Measured | None], browser: Captures
+) -> bool:
+    """Whether the message as the client has it lies elsewhere than with nothing lost."""
+    as_is = measured[_key(_request(as_it_is(message, trial, by_id[trial.profiles[0]]), trial.window))]
+    (before,) = _measured([_request(whole(message, trial), trial.window)], browser)
+    return before is not None and as_is is not None and effect("all", before, as_is) == "layout"
+
+
+def _key(request: CaptureRequest) -> tuple[object, ...]:
+    return (request.html, request.width, request.first_screen, request.room, request.dark)
+
+
+def _dozens(items: list[Item]) -> Iterator[list[Item]]:
+    """Twelve at a time: between them the clock is looked at."""
+    for start in range(0, len(items), 12):
+        yield items[start : start + 12]
 
 
 def _request(page: Rewritten, window: Profile) -> CaptureRequest:
