@@ -268,12 +268,11 @@ class TestNightAndClip:
         assert not rewrite(message, PLAIN).clipped
 
 
-@pytest.mark.parametrize("name", [name for name, _ in newsletters()][:40:2])
+@pytest.mark.parametrize("name", [name for name, data in newsletters() if read_bytes(data, name).html is not None][:40:2])
 def test_real_messages_in_every_profile(name: str) -> None:
     """Every place lies in the source, nothing active is left, and a client that lacks nothing changes nothing but that."""
     message = read_bytes(dict(newsletters())[name], name)
-    if message.html is None:
-        pytest.skip("no HTML")
+    assert message.html is not None
     source = message.html.text
     for profile in profiles().values():
         found = rewrite(message, profile)

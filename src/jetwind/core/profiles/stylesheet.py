@@ -224,7 +224,8 @@ def with_addresses(css: str, address: Callable[[str], str]) -> str:
 
     def changed(match: re.Match[str]) -> str:
         given = match["quoted"] if match["quoted"] is not None else match["bare"]
-        return f'url("{address(given.strip())}")'
+        found = address(given.strip())
+        return match[0] if found == given.strip() else f'url("{found}")'
 
     return _URL.sub(changed, css)
 
