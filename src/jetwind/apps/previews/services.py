@@ -171,10 +171,9 @@ def _try_losses(
     revision: Revision, message: Message, chosen: Sequence[Profile], finished: Sequence[Profile], browser: Captures, report: Any
 ) -> None:
     ids = [profile.id for profile in chosen]
-    html = message.html.text if message.html else ""
-    key = hashlib.sha256(
-        json.dumps([__version__, ids, [profile.id for profile in finished], html]).encode("utf-8", "surrogatepass")
-    ).hexdigest()
+    content = [message.html.text if message.html else "", sorted(picture.sha256 for picture in message.images)]
+    asked = [__version__, ids, [profile.id for profile in finished], content]
+    key = hashlib.sha256(json.dumps(asked).encode("utf-8", "surrogatepass")).hexdigest()
     if LossTrial.objects.filter(revision=revision, key=key).exists():
         return
     twin = LossTrial.objects.filter(key=key).first()

@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-import hashlib
-import json
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
-from functools import cached_property
 
 from jetwind.core.profiles.measured import Measured
 from jetwind.core.profiles.profile import Profile
@@ -48,18 +45,3 @@ class Renders:
     def share(self, ids: Iterable[str]) -> float | None:
         """Per cent of the audience that these profiles stand for, or None where nobody said."""
         return round(sum(self.shares.get(profile_id, 0.0) for profile_id in set(ids)), 1) if self.shares else None
-
-    @cached_property
-    def key(self) -> str:
-        """SHA-256 over all of it."""
-        plain = [
-            [
-                [render.profile.id, repr(render.profile), render.measured.as_json(), render.clipped, sorted(render.blocked)]
-                for render in self.renders.values()
-            ],
-            dict(self.failed),
-            sorted(self.shares.items()),
-            [repr(one) for one in self.shown] if self.shown is not None else None,
-            self.untold,
-        ]
-        return hashlib.sha256(json.dumps(plain, default=str).encode()).hexdigest()
