@@ -295,7 +295,7 @@ class TestAppearance:
         checked(revision.mailing)
         client = house.client(house.reviewer)
         client.get(f"/mailings/{revision.mailing_id}/r1/appearance/")
-        with django_assert_max_num_queries(32):
+        with django_assert_max_num_queries(20):
             client.get(f"/mailings/{revision.mailing_id}/r1/appearance/")
 
 

@@ -80,6 +80,12 @@ class TestStyles:
         )
         assert "p:where(td, th)::before, a:hover:where(td, th) { padding: 4px }" in kept
 
+    def test_a_comma_inside_a_selector_parts_nothing(self) -> None:
+        """In a function or in a string."""
+        plan = Plan(WORD, tuple(loss for loss in WORD.losses if loss.feature == "css-padding"))
+        kept, _ = sheet_kept("p:is(.a, .b), td[title='a, b'] { padding: 4px }", plan)
+        assert "p:is(.a, .b):where(td, th), td[title='a, b']:where(td, th) { padding: 4px }" in kept.replace('"', "'")
+
     def test_nested_rules_and_media_queries(self) -> None:
         """What is inside an at-rule that stays is judged too; what nests too deep is left out."""
         plan = Plan(PLAIN, (Loss("x", "x", "property", frozenset({"gap"})),))

@@ -54,10 +54,20 @@ def answers() -> list[tuple[str, Message, str, Render, dict[str, set[int]]]]:
     return found
 
 
-def compared(rule: str) -> tuple[Counter[str], list[str]]:
-    """How many elements both flag, both pass, and the differences by name."""
+#: Links on which the two differ, by newsletter and element. Why was not found out yet: ten that only axe-core flags, four that only we do.
+DIFFERENCES = {
+    "axe": {
+        ("00020", 248), ("00038", 109), ("00038", 119), ("00038", 446), ("00070", 253), ("00110", 112), ("00110", 431), ("00140", 87),
+        ("00140", 112), ("00140", 447),
+    },
+    "Jetwind": {("00015", 139), ("00018", 184), ("00084", 130), ("00093", 180)},
+}  # fmt: skip
+
+
+def compared(rule: str) -> tuple[Counter[str], dict[str, set[tuple[str, int]]]]:
+    """How many elements both flag and both pass, and those that only one of the two flags."""
     counts: Counter[str] = Counter()
-    differences: list[str] = []
+    differences: dict[str, set[tuple[str, int]]] = {"axe": set(), "Jetwind": set()}
     for name, message, tried, render, theirs in answers():
         if tried != rule or message.document is None:
             continue
@@ -71,24 +81,21 @@ def compared(rule: str) -> tuple[Counter[str], list[str]]:
             both = (index in theirs["violations"], index in ours)
             counts[str(both)] += 1
             if both[0] != both[1]:
-                element = message.document.all_elements[index]
-                differences.append(
-                    f"{name} <{element.tag} #{index}> {'axe' if both[0] else 'Jetwind'} only: {' '.join(element.text.split())[:50]}"
-                )
+                differences["axe" if both[0] else "Jetwind"].add((name, index))
     return counts, differences
 
 
 def test_contrast() -> None:
-    """Of the elements that both can judge, both say the same of nearly all; the differences are listed."""
+    """Of the elements that both can judge, both say the same of all."""
     counts, differences = compared("color-contrast")
-    print(dict(counts), *differences, sep="\n")
-    assert counts["(True, True)"] > 50
-    assert len(differences) <= 0.01 * sum(counts.values())
+    print(dict(counts))
+    assert counts["(True, True)"] > 400
+    assert differences == {"axe": set(), "Jetwind": set()}
 
 
 def test_target_size() -> None:
-    """The same for links under 24 px on a phone."""
+    """The same for links under 24 px on a phone, but for the fourteen that are listed."""
     counts, differences = compared("target-size")
-    print(dict(counts), *differences, sep="\n")
-    assert counts["(True, True)"] > 50
-    assert len(differences) <= 0.02 * sum(counts.values())
+    print(dict(counts))
+    assert counts["(True, True)"] > 400
+    assert differences == DIFFERENCES

@@ -79,10 +79,10 @@ def test_golden_facts(name: str, browser: Browser) -> None:
         got = measured[profile]
         assert got["dropped"] == expected["dropped"]
         assert got["characters"] == expected["characters"]
-        assert got["size"] == pytest.approx(expected["size"], abs=5 * ROUNDING)
+        assert got["size"] == pytest.approx(expected["size"], abs=ROUNDING)
         assert [box[:2] for box in got["boxes"]] == [box[:2] for box in expected["boxes"]]
         for one, other in zip(got["boxes"], expected["boxes"], strict=True):
-            assert one[2:] == pytest.approx(other[2:], abs=5 * ROUNDING), (profile, one)
+            assert one[2:] == pytest.approx(other[2:], abs=ROUNDING), (profile, one)
 
 
 def test_ten_real_messages_in_all_profiles(browser: Browser) -> None:

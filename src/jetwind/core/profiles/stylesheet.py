@@ -17,7 +17,7 @@ from jetwind.core.profiles.plan import Plan, Verdict
 from jetwind.core.profiles.selectors import Judge, selectors_kept
 from jetwind.core.profiles.support import Loss
 from jetwind.core.source import SourceText
-from jetwind.core.styles import is_too_deep
+from jetwind.core.styles import end_of, is_too_deep
 
 #: Blocks inside blocks beyond this are left out: no sheet of a message nests so deep.
 DEEPEST = 12
@@ -59,7 +59,7 @@ def attribute_kept(css: str, tag: str, plan: Plan) -> tuple[str, list[CssChange]
         is_same = False
         source = source or SourceText(css)
         start = source.offset(node.source_line, node.source_column)
-        end = _end(css, start)
+        end = end_of(css, start)
         if verdict is None:
             loss = _important_lost(plan, css, node, "attribute")
             assert loss is not None
@@ -153,13 +153,13 @@ class _Sheet:
             self.changes.append(CssChange("dropped", loss.feature, loss.title, start + selector_start, start + selector_end))
         if not selectors:
             return
-        prelude = ", ".join(selectors)
         if lost or self.judge.rewrites:
             self.is_same = False
-        self._block(prelude, tinycss2.parse_blocks_contents(node.content, skip_comments=True, skip_whitespace=True), out, depth)
+        self._block(selectors, tinycss2.parse_blocks_contents(node.content, skip_comments=True, skip_whitespace=True), out, depth)
 
-    def _block(self, prelude: str, content: list[Any], out: list[str], depth: int) -> None:
+    def _block(self, selectors: list[str], content: list[Any], out: list[str], depth: int) -> None:
         """The declarations of a rule; those that only some elements keep go into a rule of their own, in order."""
+        prelude = ", ".join(selectors)
         run: list[str] = []
         nested: list[str] = []
 
@@ -182,7 +182,7 @@ class _Sheet:
                 run.append(written)
                 continue
             start = self._start(node)
-            end = _end(self.css, start)
+            end = end_of(self.css, start)
             self.is_same = False
             if verdict is None:
                 assert important is not None
@@ -192,9 +192,9 @@ class _Sheet:
             self.changes.append(_change(verdict, start, end, prelude))
             if verdict.is_conditional:
                 flush()
-                out.append(f"{_narrowed(prelude, verdict.only_on)} {{ {written} }}\n")
+                out.append(f"{_narrowed(selectors, verdict.only_on)} {{ {written} }}\n")
                 if verdict.text:
-                    out.append(f"{_narrowed(prelude, _others(verdict))} {{ {verdict.text} }}\n")
+                    out.append(f"{_narrowed(selectors, _others(verdict))} {{ {verdict.text} }}\n")
             elif verdict.text:
                 run.append(verdict.text)
         if nested:
@@ -213,7 +213,7 @@ class _Sheet:
     def _note(self, kind: Literal["dropped", "altered"], feature: str, title: str, node: Any) -> None:
         self.is_same = False
         start = self._start(node)
-        self.changes.append(CssChange(kind, feature, title, start, _prelude_end(self.css, start)))
+        self.changes.append(CssChange(kind, feature, title, start, end_of(self.css, start, "{;")))
 
     def _start(self, node: Any) -> int:
         return self.source.offset(node.source_line, node.source_column)
@@ -252,7 +252,7 @@ def _important_lost(plan: Plan, css: str, node: Any, where: str) -> Loss | None:
     for loss in plan.by_how.get("important", ()):
         if loss.then in ("case", "space") and loss.where in ("", where):
             start = SourceText(css).offset(node.source_line, node.source_column)
-            written = css[start : _end(css, start)]
+            written = css[start : end_of(css, start)]
             if (loss.then == "case" and "!important" not in written.replace(" ", "")) or (
                 loss.then == "space" and re.search(r"\S!\s*important", written, re.IGNORECASE)
             ):
@@ -270,10 +270,10 @@ def _others(verdict: Verdict) -> str:
 _PSEUDO_ELEMENT = re.compile(r"::?(?:before|after|first-line|first-letter)\b|::[\w-]+", re.IGNORECASE)
 
 
-def _narrowed(prelude: str, condition: str) -> str:
+def _narrowed(selectors: list[str], condition: str) -> str:
     """A selector list that matches only elements under a condition, without weighing more."""
     parts = []
-    for selector in prelude.split(", "):
+    for selector in selectors:
         found = _PSEUDO_ELEMENT.search(selector)
         at = found.start() if found else len(selector)
         parts.append(f"{selector[:at]}{condition}{selector[at:]}")
@@ -288,31 +288,3 @@ def _feature_names(nodes: list[Any]) -> Iterator[str]:
             yield node.lower_value
         elif node.type == "() block":
             stack.extend(reversed(node.content))
-
-
-def _end(css: str, start: int) -> int:
-    return _until(css, start, ";}")
-
-
-def _prelude_end(css: str, start: int) -> int:
-    return _until(css, start, "{;")
-
-
-def _until(css: str, start: int, ends: str) -> int:
-    """Where a declaration or a prelude ends, strings and brackets not looked into (CSS Syntax 3 §5.4)."""
-    quote, depth, at = "", 0, start
-    while at < len(css):
-        char = css[at]
-        if quote:
-            at += char == "\\"
-            quote = "" if char == quote else quote
-        elif char in "\"'":
-            quote = char
-        elif char in "([":
-            depth += 1
-        elif char in ")]":
-            depth -= 1
-        elif depth <= 0 and char in ends:
-            break
-        at += 1
-    return max(start, len(css[:at].rstrip()))

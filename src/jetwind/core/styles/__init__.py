@@ -2,7 +2,7 @@
 
 from jetwind.core.styles.cascade import Cascade
 from jetwind.core.styles.computed import ComputedStyles, is_quirky
-from jetwind.core.styles.declarations import Declaration, declarations, is_too_deep, length_px, urls
+from jetwind.core.styles.declarations import Declaration, declarations, end_of, is_too_deep, length_px, urls
 from jetwind.core.styles.media import Medium, applies
 from jetwind.core.styles.placed import PlacedDeclaration, Rule, placed_declarations, rules
 
@@ -15,6 +15,7 @@ __all__ = [
     "Rule",
     "applies",
     "declarations",
+    "end_of",
     "is_quirky",
     "is_too_deep",
     "length_px",

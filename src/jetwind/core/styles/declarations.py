@@ -61,6 +61,26 @@ def is_too_deep(css: str) -> bool:
 _BRACKET = re.compile(r"[()\[\]{}]")
 
 
+def end_of(css: str, start: int, ends: str = ";}") -> int:
+    """Where a declaration ends, or with other ``ends`` a prelude: what is inside a string or brackets ends nothing (CSS Syntax 3 §5.4)."""
+    quote, depth, at = "", 0, start
+    while at < len(css):
+        char = css[at]
+        if quote:
+            at += char == "\\"
+            quote = "" if char == quote else quote
+        elif char in "\"'":
+            quote = char
+        elif char in "([":
+            depth += 1
+        elif char in ")]":
+            depth -= 1
+        elif depth <= 0 and char in ends:
+            break
+        at += 1
+    return max(start, len(css[:at].rstrip()))
+
+
 def length_px(value: str | None) -> float | None:
     """A length in CSS px, or None where it cannot be known here (a percentage, a calculation, a keyword).
 

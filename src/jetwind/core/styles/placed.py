@@ -11,7 +11,7 @@ import tinycss2
 
 from jetwind.core.markup import Document, Element, source_span
 from jetwind.core.source import SourceText, Span
-from jetwind.core.styles.declarations import Declaration, declarations, from_nodes, is_too_deep
+from jetwind.core.styles.declarations import Declaration, declarations, end_of, from_nodes, is_too_deep
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,7 +73,7 @@ def placed_declarations(document: Document, about: str = "") -> Iterator[PlacedD
                         continue
                     start = given.offset(declaration.line, declaration.column)
                     yield PlacedDeclaration(
-                        declaration, element, rule, Span(run.span.start + start, run.span.start + _end(given.text, start))
+                        declaration, element, rule, Span(run.span.start + start, run.span.start + end_of(given.text, start))
                     )
         elif "style" in element.names:
             attribute = element.attributes.get("style") if about in (element.get("style") or "").lower() else None
@@ -85,24 +85,4 @@ def placed_declarations(document: Document, about: str = "") -> Iterator[PlacedD
                     continue
                 start = text.offset(declaration.line, declaration.column)
                 raw = document.source.slice(attribute.value_span)
-                yield PlacedDeclaration(declaration, element, None, source_span(raw, attribute.value_span, start, _end(text.text, start)))
-
-
-def _end(css: str, start: int) -> int:
-    """Where a declaration ends: before the semicolon or brace that is not inside a string or brackets (CSS Syntax 3 §5.4.6)."""
-    quote, depth, at = "", 0, start
-    while at < len(css):
-        char = css[at]
-        if quote:
-            at += char == "\\"
-            quote = "" if char == quote else quote
-        elif char in "\"'":
-            quote = char
-        elif char in "([":
-            depth += 1
-        elif char in ")]":
-            depth -= 1
-        elif depth <= 0 and char in ";}":
-            break
-        at += 1
-    return min(len(css[:at].rstrip()), len(css)) if css[start:at].strip() else at
+                yield PlacedDeclaration(declaration, element, None, source_span(raw, attribute.value_span, start, end_of(text.text, start)))
