@@ -1,4 +1,4 @@
-"""One long-lived Chromium through Playwright, driven from a thread of its own, with a few kept pages for each pixel ratio.
+"""One long-lived Chromium, driven from a thread of its own, with a few kept pages for each pixel ratio.
 
 Why this shape: measured, a new context and a default PNG for each picture cost six to eight times as much. Scripts of
 the page never run; ours, which measure, still do.
@@ -8,17 +8,20 @@ from __future__ import annotations
 
 import asyncio
 import base64
+import json
 import logging
 import math
 import os
 import shutil
 import threading
 from collections.abc import Callable, Coroutine, Iterable
+from dataclasses import dataclass
 from typing import Any, TypeVar
 
 from jetwind.core.profiles import MARK_ATTRIBUTE
 from jetwind.engines.browser import measuring
 from jetwind.engines.browser.capture import Capture, CaptureFailed, CaptureRequest
+from jetwind.engines.browser.devtools import CLOSED, DevTools, DevToolsError
 from jetwind.engines.browser.proxy import PartsProxy
 
 logger = logging.getLogger(__name__)
@@ -32,6 +35,8 @@ MOST_PIXELS = 8_000_000
 SLOTS = 3
 #: Chromium keeps memory from page to page; a fresh one after so many pictures bounds it.
 PICTURES_PER_BROWSER = 400
+#: A browser that has not answered after this many seconds does not start.
+_STARTING_S = 20.0
 
 _EXECUTABLES = ("chromium-headless-shell", "chromium", "chromium-browser")
 _FLAGS = (
@@ -39,8 +44,17 @@ _FLAGS = (
     "--font-render-hinting=none",
     "--force-color-profile=srgb",
     "--hide-scrollbars",
+    "--mute-audio",
+    "--password-store=basic",
+    "--disable-back-forward-cache",
     "--disable-background-networking",
+    "--disable-backgrounding-occluded-windows",
+    "--disable-breakpad",
     "--disable-component-update",
+    # Small machines give shared memory 64 MB, and a tall picture is larger.
+    "--disable-dev-shm-usage",
+    "--disable-extensions",
+    "--disable-renderer-backgrounding",
     "--disable-sync",
     "--disable-quic",
     "--no-first-run",
@@ -53,6 +67,15 @@ def find_executable() -> str | None:
     return os.environ.get("JETWIND_CHROMIUM") or next((path for name in _EXECUTABLES if (path := shutil.which(name))), None)
 
 
+@dataclass(frozen=True, slots=True)
+class _Page:
+    """A kept page: the context and the target that are ended with it, its session and its frame."""
+
+    context: str
+    session: str
+    frame: str
+
+
 class Browser:
     """A browser that can be asked from any thread. Starts with the first request; :meth:`close` ends it."""
 
@@ -62,9 +85,8 @@ class Browser:
         self._loop = asyncio.new_event_loop()
         self._thread = threading.Thread(target=self._loop.run_forever, name="browser", daemon=True)
         self._thread.start()
-        self._playwright: Any = None
-        self._browser: Any = None
-        self._pages: dict[tuple[int, int], tuple[Any, Any]] = {}
+        self._devtools: DevTools | None = None
+        self._pages: dict[tuple[int, int], _Page] = {}
         self._slots: asyncio.Queue[int] = asyncio.Queue()
         for slot in range(SLOTS):
             self._slots.put_nowait(slot)
@@ -112,126 +134,133 @@ class Browser:
         await asyncio.gather(*(one(number, request) for number, request in enumerate(requests)))
 
     async def _capture(self, request: CaptureRequest, stopped: Callable[[], bool] = lambda: False) -> Capture:
-        from playwright.async_api import Error
-
         slot = await self._slots.get()
         try:
             for attempt in (1, 2):
                 if stopped():
                     raise CaptureFailed("cancelled")
                 key = (request.pixel_ratio, slot)
-                page = None
                 try:
-                    page, session = await self._page(key)
-                    return await asyncio.wait_for(self._take(page, session, request), self._patience_ms * 2 / 1000)
-                except (Error, TimeoutError) as failure:
-                    if attempt == 1 and "closed" in str(failure):
+                    return await asyncio.wait_for(self._take(await self._page(key), request), self._patience_ms * 2 / 1000)
+                except (DevToolsError, TimeoutError) as failure:
+                    # A page that hung may hang the next message too: it is thrown away, and made anew when needed.
+                    await self._discard(key)
+                    if attempt == 1 and str(failure) == CLOSED:
                         # Another page took the browser along; this one is not to blame.
                         await asyncio.sleep(0.2)
                         continue
-                    # A page that hung may hang the next message too: it is thrown away, and made anew when needed.
-                    self._pages.pop(key, None)
-                    try:
-                        if page is not None:
-                            await asyncio.wait_for(page.context.close(), 5)
-                    except (Error, TimeoutError):
-                        await self._close()
-                    is_late = "imeout" in f"{type(failure).__name__}{failure}"
-                    reason = "it did not lay out in time" if is_late else str(failure).splitlines()[0]
+                    reason = "it did not lay out in time" if isinstance(failure, TimeoutError) else str(failure)
                     raise CaptureFailed(f"The page could not be rendered: {reason}.") from failure
             raise AssertionError("the second attempt answers or raises")
         finally:
             self._slots.put_nowait(slot)
 
-    async def _take(self, page: Any, session: Any, request: CaptureRequest) -> Capture:
-        assert self._proxy is not None
-        key = self._proxy.hold(request.parts)
+    async def _take(self, page: _Page, request: CaptureRequest) -> Capture:
+        devtools, proxy = self._devtools, self._proxy
+        assert devtools is not None
+        assert proxy is not None
+        key = proxy.hold(request.parts)
         try:
-            await session.send(
-                "Emulation.setDeviceMetricsOverride",
-                {"width": request.width, "height": request.first_screen, "deviceScaleFactor": request.pixel_ratio, "mobile": False},
-            )
+            size = {"width": request.width, "height": request.first_screen, "deviceScaleFactor": request.pixel_ratio, "mobile": False}
             scheme = [{"name": "prefers-color-scheme", "value": "dark" if request.dark else "light"}]
-            await session.send("Emulation.setEmulatedMedia", {"features": scheme})
-            await page.set_content(request.html, wait_until="load", timeout=self._patience_ms)
-            answer = await page.evaluate(measuring.script(), [MARK_ATTRIBUTE, request.paint])
-            measured = measuring.read(answer, request)
+            loaded = devtools.coming(page.session, "Page.loadEventFired")
+            # The page takes them in this order; nothing is gained by waiting for one before the next is sent.
+            await asyncio.gather(
+                devtools.send("Emulation.setDeviceMetricsOverride", size, page.session),
+                devtools.send("Emulation.setEmulatedMedia", {"features": scheme}, page.session),
+                devtools.send("Page.setDocumentContent", {"frameId": page.frame, "html": request.html}, page.session),
+                asyncio.wait_for(loaded, self._patience_ms / 1000),
+            )
+            measured = measuring.read(await self._evaluate(page, measuring.call(MARK_ATTRIBUTE, paint=request.paint)), request)
             if request.picture == "none":
                 return Capture(b"", "", measured)
-            options: dict[str, Any] = (
-                {"format": "png", "optimizeForSpeed": True} if request.picture == "compare" else {"format": "jpeg", "quality": 80}
-            )
+            options: dict[str, Any] = {"format": "png"} if request.picture == "compare" else {"format": "jpeg", "quality": 80}
             device_pixels = measured.width * measured.height * request.pixel_ratio**2
             # A picture to look at beyond this is drawn smaller: it costs its pixels, and nobody looks at them one by one. A CSS px keeps one.
             least = 1 / request.pixel_ratio
             scale = 1.0 if request.picture == "compare" else min(1.0, max(least, math.sqrt(MOST_PIXELS / device_pixels)))
             clip = {"x": 0, "y": 0, "width": measured.width, "height": measured.height, "scale": scale}
-            shot = await session.send("Page.captureScreenshot", {**options, "clip": clip, "captureBeyondViewport": True})
+            shot = await devtools.send(
+                "Page.captureScreenshot", {**options, "optimizeForSpeed": True, "clip": clip, "captureBeyondViewport": True}, page.session
+            )
             self._taken += 1
         finally:
-            self._proxy.release(key)
+            proxy.release(key)
         return Capture(base64.b64decode(shot["data"]), f"image/{options['format']}", measured)
 
-    async def _page(self, key: tuple[int, int]) -> tuple[Any, Any]:
+    async def _evaluate(self, page: _Page, expression: str) -> Any:
+        assert self._devtools is not None
+        found = await self._devtools.send("Runtime.evaluate", {"expression": expression, "returnByValue": True}, page.session)
+        if "exceptionDetails" in found:
+            raise DevToolsError(f"it could not be measured ({found['exceptionDetails'].get('text', 'no reason given')})")
+        return found["result"].get("value")
+
+    async def _page(self, key: tuple[int, int]) -> _Page:
         """The kept page of a slot at a pixel ratio. A page never changes its ratio: text is set differently after it has."""
         async with self._starting:
-            if self._browser is not None and not self._browser.is_connected():
+            if self._devtools is not None and not self._devtools.is_open:
                 await self._close()
             if self._taken >= PICTURES_PER_BROWSER and self._slots.qsize() == SLOTS - 1:
                 await self._close()
-            if self._browser is None:
+            if self._devtools is None:
                 await self._start()
-            if key in self._pages and self._pages[key][0].is_closed():
-                del self._pages[key]
             if key not in self._pages:
-                context = await self._browser.new_context(java_script_enabled=False, service_workers="block", accept_downloads=False)
-                page = await context.new_page()
-                self._pages[key] = (page, await context.new_cdp_session(page))
+                self._pages[key] = await asyncio.wait_for(self._new_page(), self._patience_ms / 1000)
             return self._pages[key]
 
-    async def _start(self) -> None:
-        from playwright.async_api import Error, async_playwright
+    async def _new_page(self) -> _Page:
+        devtools = self._devtools
+        assert devtools is not None
+        context = (await devtools.send("Target.createBrowserContext"))["browserContextId"]
+        await devtools.send("Browser.setDownloadBehavior", {"behavior": "deny", "browserContextId": context})
+        target = (await devtools.send("Target.createTarget", {"url": "about:blank", "browserContextId": context}))["targetId"]
+        session = (await devtools.send("Target.attachToTarget", {"targetId": target, "flatten": True}))["sessionId"]
+        for command in ("Inspector.enable", "Page.enable"):
+            await devtools.send(command, session=session)
+        await devtools.send("Emulation.setScriptExecutionDisabled", {"value": True}, session)
+        page = _Page(context, session, (await devtools.send("Page.getFrameTree", session=session))["frameTree"]["frame"]["id"])
+        # The empty page must be done before the first message comes, or its end is taken for the message's.
+        while await self._evaluate(page, "document.readyState") != "complete":
+            await asyncio.sleep(0.005)
+        return page
 
+    async def _discard(self, key: tuple[int, int]) -> None:
+        """Throw a page away; with the whole browser where it does not even end."""
+        page = self._pages.pop(key, None)
+        if page is None or self._devtools is None or not self._devtools.is_open:
+            return
+        try:
+            await asyncio.wait_for(self._devtools.send("Target.disposeBrowserContext", {"browserContextId": page.context}), 5)
+        except (DevToolsError, TimeoutError):
+            await self._close()
+
+    async def _start(self) -> None:
         if self._executable is None:
             raise CaptureFailed("No Chromium is installed; “apt-get install chromium-headless-shell” brings one.")
         self._proxy = PartsProxy()
-        port = await self._proxy.start()
-        try:
-            self._playwright = await async_playwright().start()
-        except Exception as failure:  # the driver is a process of its own, and its ways of not starting share no class
-            await self._close()
-            raise CaptureFailed(
-                f"The browser's driver does not start: {str(failure).splitlines()[0] if str(failure) else failure!r}"
-            ) from failure
-        options: dict[str, Any] = {
-            "executable_path": self._executable,
-            "proxy": {"server": f"http://127.0.0.1:{port}"},
-            "args": list(_FLAGS),
-        }
+        flags = (f"--proxy-server=http://127.0.0.1:{await self._proxy.start()}", *_FLAGS)
         # Chromium refuses its sandbox to root; for anybody else it is tried first.
         sandboxes = (False,) if os.geteuid() == 0 else (True, False)
         for sandbox in sandboxes:
+            self._devtools = DevTools()
             try:
-                self._browser = await self._playwright.chromium.launch(chromium_sandbox=sandbox, **options)
+                await self._devtools.start(self._executable, flags if sandbox else (*flags, "--no-sandbox"), _STARTING_S)
                 break
-            except Error as failure:
+            except (DevToolsError, TimeoutError) as failure:
+                await self._devtools.close()
                 if sandbox:
                     logger.warning("this machine gives Chromium no sandbox; rendering without it", extra={"action": "browser.unsandboxed"})
                     continue
                 await self._close()
-                raise CaptureFailed(f"Chromium does not start: {str(failure).splitlines()[0]}") from failure
+                reason = "it does not answer" if isinstance(failure, TimeoutError) else str(failure)
+                raise CaptureFailed(f"Chromium does not start: {reason}.") from failure
         self._taken = 0
 
     async def _close(self) -> None:
-        from playwright.async_api import Error
-
         self._pages.clear()
-        browser, self._browser = self._browser, None
-        driver, self._playwright = self._playwright, None
+        devtools, self._devtools = self._devtools, None
         proxy, self._proxy = self._proxy, None
-        for ending in (browser and browser.close, driver and driver.stop, proxy and proxy.stop):
-            if ending:
-                try:
-                    await asyncio.wait_for(ending(), 10)
-                except (Error, TimeoutError, OSError):
-                    logger.warning("a part of the browser did not end in time", extra={"action": "browser.slow-end"})
+        if devtools is not None:
+            await devtools.close()
+        if proxy is not None:
+            await proxy.stop()

@@ -20,6 +20,11 @@ def script() -> str:
     return files(__package__).joinpath("measure.js").read_text("utf-8")
 
 
+def call(mark: str, *, paint: bool) -> str:
+    """The expression that measures a page whose elements carry their number in the attribute ``mark``; ``paint``: their look too."""
+    return f"({script().rstrip().removesuffix(';')})({json.dumps([mark, paint])})"
+
+
 def read(answer: str, request: CaptureRequest) -> Measured:
     """What was measured, for the request that it was measured for."""
     found = json.loads(answer)
