@@ -1,10 +1,12 @@
 """Contrast, night colours, departures and anchors: the values that checks and the Appearance station rest on."""
 
+import io
 import random
 from dataclasses import replace
 
 import pytest
 from coloraide import Color
+from PIL import Image
 
 from jetwind.core.images.difference import difference
 from jetwind.core.images.see_through import see_through
@@ -178,14 +180,13 @@ class TestPictureValues:
         assert difference(white, 40, black, 40).share == 1
         wide = difference(white, 40, picture(80, 20, "#FFFFFF"), 80)
         assert (wide.width, wide.share) == (80, 0.5)
+        red, green, blue = Image.open(io.BytesIO(wide.drawn())).convert("RGB").getpixel((60, 10))
+        assert red > 180 > green > blue  # the signal colour, over the faded page
+        assert min(Image.open(io.BytesIO(wide.drawn())).convert("RGB").getpixel((10, 10))) > 245
         assert difference(picture(80, 40, "#FFFFFF"), 40, white, 40).share == 0  # twice the device pixels, the same picture
 
     def test_drawn_on_nothing(self) -> None:
         """Colours and the clear share; nothing for a picture without clear pixels or one that is none."""
-        import io
-
-        from PIL import Image
-
         canvas = Image.new("RGBA", (40, 20), (0, 0, 0, 0))
         canvas.paste((20, 20, 20, 255), (0, 0, 10, 20))
         out = io.BytesIO()

@@ -55,13 +55,12 @@ def answers() -> list[tuple[str, Message, str, Render, dict[str, set[int]]]]:
 
 
 #: Links on which the two differ, by newsletter and element. Why was not found out yet: ten that only axe-core flags, four that only we do.
-DIFFERENCES = {
-    "axe": {
-        ("00020", 248), ("00038", 109), ("00038", 119), ("00038", 446), ("00070", 253), ("00110", 112), ("00110", 431), ("00140", 87),
-        ("00140", 112), ("00140", 447),
-    },
-    "Jetwind": {("00015", 139), ("00018", 184), ("00084", 130), ("00093", 180)},
-}  # fmt: skip
+
+
+#: Links that only we flag. Two (one newsletter, sent twice): the words after the neighbour overlap its lower edge by two px, which axe-core
+#: takes off; the distance is then 12.2 px instead of 10.9. One: axe-core takes it as covered by the box around the two lines of the link
+#: beside it, between which it stands, clear to see.
+EXPLAINED = {("00015", 139), ("00084", 130), ("00167", 41)}
 
 
 def compared(rule: str) -> tuple[Counter[str], dict[str, set[tuple[str, int]]]]:
@@ -94,8 +93,8 @@ def test_contrast() -> None:
 
 
 def test_target_size() -> None:
-    """The same for links under 24 px on a phone, but for the fourteen that are listed."""
+    """The same for links under 24 px on a phone, but for the three that are explained."""
     counts, differences = compared("target-size")
     print(dict(counts))
     assert counts["(True, True)"] > 400
-    assert differences == DIFFERENCES
+    assert differences == {"axe": set(), "Jetwind": EXPLAINED}

@@ -1,10 +1,12 @@
 """Real Chromium: pictures, boxes, and nothing that leaves."""
 
+import asyncio
 import contextlib
 import io
 import os
 import signal
 import socket
+import tempfile
 import threading
 from collections.abc import Iterator
 from pathlib import Path
@@ -14,6 +16,8 @@ from PIL import Image
 
 from jetwind.core.profiles import MARK_ATTRIBUTE, PARTS_HOST
 from jetwind.engines.browser import Browser, Capture, CaptureFailed, CaptureRequest, FakeBrowser
+from jetwind.engines.browser.chromium import SLOTS
+from jetwind.engines.browser.devtools import DevToolsError
 from tests.factories import picture
 
 
@@ -182,6 +186,28 @@ class TestFailures:
         else:
             pytest.fail("the browser did not come back")
         assert answer.image
+
+    def test_a_page_that_dies_is_made_anew(self, browser: Browser) -> None:
+        """Whoever waits for a crashed renderer is told, and the next picture comes from a new page."""
+        browser.capture(request("<p>x"))
+        devtools, page = browser._devtools, next(iter(browser._pages.values()))
+        assert devtools is not None
+        with pytest.raises(DevToolsError, match="closed"):
+            browser._wait(asyncio.wait_for(devtools.send("Page.crash", session=page.session), 60))
+        for _ in range(SLOTS):
+            assert browser.capture(request("<p>y")).image
+        assert page not in browser._pages.values()
+
+    def test_nothing_is_left(self) -> None:
+        """A closed browser leaves no process and no folder."""
+        before = set(Path(tempfile.gettempdir()).glob("jetwind-browser-*"))
+        made = Browser()
+        made.capture(request("<p>x"))
+        assert made._devtools is not None
+        (folder,) = set(Path(tempfile.gettempdir()).glob("jetwind-browser-*")) - before
+        made.close()
+        assert not folder.exists()
+        assert not [line for line in Path("/proc").glob("[0-9]*/cmdline") if str(folder).encode() in _read(line)]
 
     def test_the_stand_in_answers_alike(self) -> None:
         """The shipped fake keeps the protocol."""

@@ -141,7 +141,7 @@ def difference_map(request: HttpRequest, left_id: int, right_id: int) -> HttpRes
         except store.BlobMissing:
             raise Http404("the picture is no longer in the blob store") from None
     found = difference(*pictures[0], *pictures[1])
-    response = HttpResponse(found.image, content_type="image/jpeg")
+    response = HttpResponse(found.drawn(), content_type="image/jpeg")
     response["Cache-Control"] = "private, max-age=3600"
     response["X-Different-Share"] = f"{found.share:.4f}"
     return response

@@ -17,7 +17,8 @@ class Block:
     ``element`` is its index in the message's tree. ``characters`` counts its own letters that can be seen, of a blocked picture those of
     its alternative text. ``size`` is its type size in px; ``ground`` what stands behind the letters, None where that is a picture or
     cannot be told. ``in_text`` says that it is a link among other words of the same paragraph; ``other_colour`` is then theirs.
-    ``marked`` says that more than colour tells the link from them.
+    ``marked`` says that more than colour tells the link from them. ``lines`` are the boxes of a link that is broken over several
+    lines (x, y, width, height); empty where it has one box.
     """
 
     element: int
@@ -35,6 +36,12 @@ class Block:
     marked: bool = True
     other_colour: Rgba | None = None
     is_broken: bool = False
+    lines: tuple[tuple[float, float, float, float], ...] = ()
+
+    @property
+    def boxes(self) -> tuple[tuple[float, float, float, float], ...]:
+        """Where it is: each line, or its one box."""
+        return self.lines or ((self.x, self.y, self.width, self.height),)
 
     @property
     def bottom(self) -> float:
@@ -53,9 +60,11 @@ class Block:
     @classmethod
     def from_row(cls, row: list[Any]) -> Block:
         """The block of kept values."""
-        values = dict(zip(_ROW, row, strict=True))
+        # Rows kept before a value was added are shorter; what they lack is empty.
+        values = dict(zip(_ROW, row, strict=False))
         for name in ("colour", "ground", "other_colour"):
             values[name] = tuple(values[name]) if values[name] is not None else None
+        values["lines"] = tuple((x, y, width, height) for x, y, width, height in values.get("lines", ()))
         return cls(**values)
 
 

@@ -49,6 +49,8 @@ class DevTools:
         self._outgoing = bytearray()
         #: Who waits: for the answer to a command by its number, for an event by its name; each with the session it belongs to.
         self._waiting: dict[int | str, tuple[str, asyncio.Future[dict[str, Any]]]] = {}
+        #: Sessions of pages that have died: a command to one would never be answered.
+        self._dead: set[str] = set()
         self._gone = asyncio.Event()
 
     @property
@@ -97,7 +99,7 @@ class DevTools:
         Raises:
             DevToolsError: refused, or the page or the browser is gone.
         """
-        if not self.is_open:
+        if not self.is_open or session in self._dead:
             raise DevToolsError(CLOSED)
         self._number += 1
         answer = self._wait(self._number, session)
@@ -164,7 +166,9 @@ class DevTools:
     def _receive(self, message: dict[str, Any]) -> None:
         event = message.get("method")
         if event in _PAGE_GONE:
-            self._fail(message.get("sessionId") or message["params"]["sessionId"])
+            session = message.get("sessionId") or message["params"]["sessionId"]
+            self._dead.add(session)
+            self._fail(session)
             return
         key = message["id"] if "id" in message else f"{message.get('sessionId', '')} {event}"
         _, waiting = self._waiting.pop(key, ("", None))

@@ -1,12 +1,24 @@
 // Measures a page in one pass and answers with one string, which is far faster than objects.
-// Each row: element, kind, box (x, y, width, height), characters, type size, weight, colour, ground, flags, colour of the words around.
+// Each row: element, kind, box (x, y, width, height), characters, type size, weight, colour, ground, flags, colour of the words around, boxes of its lines.
 // Flags: 1 a link among words, 2 more than colour tells it, 4 a picture that does not show.
 ([mark, withPaint]) => {
+  // Asking for a computed value is what costs: one that nothing in the page sets is not asked for. An escape may hide any word.
+  const source = document.documentElement.outerHTML.toLowerCase();
+  const may = (word) => source.includes('\\') || source.includes(word);
+  const mayFade = may('opacity'), mayHide = may('visibility'), mayClip = may('overflow') || may('clip') || may('contain') || may('<marquee') || may('<svg');
+  // Read once: the page does not scroll meanwhile, and each reading asks for the layout anew.
+  const fromLeft = scrollX, fromTop = scrollY;
   const rows = [];
   const painted = [];
   let links = 0, images = 0, words = 0, right = 0;
   const MOST = 20000;
+  const parsed = new Map();
   const parse = (text) => {
+    if (!parsed.has(text)) parsed.set(text, parts(text));
+    const found = parsed.get(text);
+    return found && [...found];
+  };
+  const parts = (text) => {
     const found = /^rgba?\(([\d.]+), ([\d.]+), ([\d.]+)(?:, ([\d.]+))?\)$/.exec(text);
     if (found) return [+found[1], +found[2], +found[3], found[4] === undefined ? 1 : +found[4]];
     const wide = /^color\(srgb ([\d.e-]+) ([\d.e-]+) ([\d.e-]+)(?: \/ ([\d.]+))?\)$/.exec(text);
@@ -39,6 +51,26 @@
     }
     if (box) { box.width = box.right - box.left; box.height = box.bottom - box.top; }
     return [box, count];
+  };
+  const hasWords = (element) => {
+    for (let node = element.firstChild; node; node = node.nextSibling) if (node.nodeType === 3 && /\S/.test(node.nodeValue)) return true;
+    return false;
+  };
+  // A line of letters and a picture that stands in it are one place to hit.
+  const joined = (boxes) => {
+    const found = [];
+    for (const { left, top, right, bottom } of boxes) {
+      let one = { left, top, right, bottom };
+      for (let at = found.length - 1; at >= 0; at--) {
+        const other = found[at];
+        if (other.left < one.right && one.left < other.right && other.top < one.bottom && one.top < other.bottom) {
+          one = { left: Math.min(one.left, other.left), top: Math.min(one.top, other.top), right: Math.max(one.right, other.right), bottom: Math.max(one.bottom, other.bottom) };
+          found.splice(at, 1);
+        }
+      }
+      found.push(one);
+    }
+    return found.length > 1 ? found.map((part) => [round(part.left + fromLeft), round(part.top + fromTop), round(part.right - part.left), round(part.bottom - part.top)]) : [];
   };
   const isInline = (style) => style.display.startsWith('inline') && style.display !== 'inline-block' && style.display !== 'inline-table' && style.display !== 'inline-flex';
   const block = (element) => {
@@ -94,41 +126,44 @@
     if (style.display === 'none') continue;
     const box = style.display === 'contents' ? null : element.getBoundingClientRect();
     let { ground, clip, opacity } = state;
-    opacity *= +style.opacity;
+    if (mayFade) opacity *= +style.opacity;
     const own = parse(style.backgroundColor);
     if (style.backgroundImage !== 'none') ground = null;
     else if (!own) ground = null;
     else if (own[3] > 0) ground = own[3] === 1 ? own : over(own, ground);
-    if (box && element !== body && element !== root && (style.overflowX !== 'visible' || style.overflowY !== 'visible' || style.clipPath !== 'none')) clip = inside(box, clip);
-    const shows = style.visibility === 'visible' && opacity > 0.05;
+    if (mayClip && box && element !== body && element !== root && (style.overflowX !== 'visible' || style.overflowY !== 'visible' || style.clipPath !== 'none')) clip = inside(box, clip);
+    const shows = (!mayHide || style.visibility === 'visible') && opacity > 0.05;
     const index = element.getAttribute(mark);
     if (box && shows && withPaint) {
       const look = [style.backgroundColor, style.backgroundImage, style.borderTop, style.borderRight, style.borderBottom, style.borderLeft, style.borderRadius, style.boxShadow, style.outline, style.filter, style.transform, style.backgroundSize, style.backgroundPosition, style.backgroundRepeat, style.objectFit, style.listStyle, style.opacity, style.color, style.textDecoration, style.textTransform, style.fontStyle, style.textShadow, style.fontFamily].join('|');
       const bare = own && own[3] === 0 && style.backgroundImage === 'none' && style.boxShadow === 'none' && style.outlineStyle === 'none' && ['Top', 'Right', 'Bottom', 'Left'].every((side) => style['border' + side + 'Style'] === 'none' || style['border' + side + 'Width'] === '0px');
-      const hasText = [...element.childNodes].some((node) => node.nodeType === 3 && node.nodeValue.trim());
+      const hasText = hasWords(element);
       if (element === root || element === body) { if (!bare) painted.push([0, 0, 0, 0, style.backgroundColor + style.backgroundImage]); }
-      else if ((!bare || hasText || tag === 'img') && box.width > 0 && box.height > 0) painted.push([round(box.left + scrollX), round(box.top + scrollY), round(box.width), round(box.height), look]);
+      else if ((!bare || hasText || tag === 'img') && box.width > 0 && box.height > 0) painted.push([round(box.left + fromLeft), round(box.top + fromTop), round(box.width), round(box.height), look]);
     }
-    if (index !== null && box && shows) {
+    const isLink = tag === 'a' && element.hasAttribute('href');
+    if (index !== null && box && shows && (isLink || tag === 'img' || hasWords(element))) {
       const size = parseFloat(style.fontSize), weight = +style.fontWeight;
       const colour = parse(style.color);
       if (colour) colour[3] *= opacity;
-      const row = (kind, place, count, flags, around) => {
+      const row = (kind, place, count, flags, around, boxes = []) => {
         const seen = inside(place, clip);
         if (seen.width <= 0.5 || seen.height <= 0.5) return;
-        if (seen.left + scrollX + seen.width <= 0 || seen.top + scrollY + seen.height <= 0) return;
-        rows.push([+index, kind, round(seen.left + scrollX), round(seen.top + scrollY), round(seen.width), round(seen.height), count, size, weight, colour, ground, flags, around]);
-        right = Math.max(right, seen.left + scrollX + seen.width);
+        if (seen.left + fromLeft + seen.width <= 0 || seen.top + fromTop + seen.height <= 0) return;
+        rows.push([+index, kind, round(seen.left + fromLeft), round(seen.top + fromTop), round(seen.width), round(seen.height), count, size, weight, colour, ground, flags, around, boxes]);
+        right = Math.max(right, seen.left + fromLeft + seen.width);
       };
-      if (tag === 'a' && element.hasAttribute('href')) {
+      if (isLink) {
         let { left, top, right: end, bottom } = box;
+        const boxes = [];
+        if (style.display === 'inline') for (const part of element.getClientRects()) if (part.width && part.height) boxes.push(part);
         for (const inner of element.querySelectorAll('*')) {
           const part = inner.getBoundingClientRect();
-          if (part.width && part.height && (inner.localName === 'img' || getComputedStyle(inner).display !== 'inline')) { left = Math.min(left, part.left); top = Math.min(top, part.top); end = Math.max(end, part.right); bottom = Math.max(bottom, part.bottom); }
+          if (part.width && part.height && (inner.localName === 'img' || getComputedStyle(inner).display !== 'inline')) { left = Math.min(left, part.left); top = Math.min(top, part.top); end = Math.max(end, part.right); bottom = Math.max(bottom, part.bottom); boxes.push(part); }
         }
         const [flags, around] = flagsOf(element, style);
         links++;
-        row('link', { left, top, right: end, bottom, width: end - left, height: bottom - top }, 0, flags, around);
+        row('link', { left, top, right: end, bottom, width: end - left, height: bottom - top }, 0, flags, around, joined(boxes));
       }
       if (tag === 'img') {
         const broken = element.complete && !element.naturalWidth;

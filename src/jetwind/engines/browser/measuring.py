@@ -44,7 +44,7 @@ def read(answer: str, request: CaptureRequest) -> Measured:
 
 
 def _block(row: list[Any]) -> Block:
-    element, kind, x, y, width, height, characters, size, weight, colour, ground, flags, around = row
+    element, kind, x, y, width, height, characters, size, weight, colour, ground, flags, around, lines = row
     return Block(
         element,
         kind,
@@ -61,6 +61,7 @@ def _block(row: list[Any]) -> Block:
         marked=not flags & 1 or bool(flags & 2),
         other_colour=_colour(around),
         is_broken=bool(flags & 4),
+        lines=tuple((left, top, wide, tall) for left, top, wide, tall in lines),
     )
 
 

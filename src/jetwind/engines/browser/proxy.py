@@ -63,7 +63,7 @@ class PartsProxy:
                     await writer.drain()
                     break
                 content_type, data = found
-                head = f"HTTP/1.1 200 OK\r\nContent-Type: {content_type}\r\nContent-Length: {len(data)}\r\nCache-Control: no-store\r\nX-Content-Type-Options: nosniff\r\n\r\n"
+                head = f"HTTP/1.1 200 OK\r\nContent-Type: {content_type}\r\nContent-Length: {len(data)}\r\nCache-Control: max-age=600\r\nX-Content-Type-Options: nosniff\r\n\r\n"
                 writer.write(head.encode("latin-1", "replace") + data)
                 await writer.drain()
         except (TimeoutError, ConnectionError, asyncio.LimitOverrunError, ValueError):

@@ -105,6 +105,17 @@ def _end_of_copy(measured: Measured, least: float, characters: int) -> int:
                 )
             },
         ),
+        # The first line of a link that breaks is short: what stands above its second line's free end is far enough.
+        clear(
+            "<a href=x>x</a><a href=y>y</a>",
+            given={
+                "renders": laid_out(
+                    "phone-upright",
+                    Block(3, "link", 0, 0, 200, 30, lines=((0, 0, 200, 15), (0, 15, 40, 15))),
+                    Block(4, "link", 120, 32, 60, 15),
+                )
+            },
+        ),
         finds(
             "<a href=x>x</a><a href=y>y</a>",
             "<a href=x>",
@@ -141,16 +152,21 @@ def small_targets(measured: Measured) -> list[Block]:
 
 
 def _crowds(block: Block, other: Block) -> bool:
-    """Whether the circle around a small target meets another target, or the circle of another small one."""
-    x, y = block.x + block.width / 2, block.y + block.height / 2
-    near_x = min(max(x, other.x), other.right)
-    near_y = min(max(y, other.y), other.bottom)
-    inside = other.x <= block.x and other.right >= block.right and other.y <= block.y and other.bottom >= block.bottom
-    if inside:
+    """Whether a circle around a small target meets another target, or the circle of another small one.
+
+    A link that is broken over lines is hit on its lines, not in the box around them: each has its circle, each is in the way.
+    """
+    if other.x <= block.x and other.right >= block.right and other.y <= block.y and other.bottom >= block.bottom and not other.lines:
         return False
-    if ((x - near_x) ** 2 + (y - near_y) ** 2) ** 0.5 < _LEAST / 2 - 0.05:
-        return True
-    if min(other.width, other.height) >= _LEAST or other.in_text:
-        return False
+    is_small = min(other.width, other.height) < _LEAST
     other_x, other_y = other.x + other.width / 2, other.y + other.height / 2
-    return bool(((x - other_x) ** 2 + (y - other_y) ** 2) ** 0.5 < _LEAST - 0.05)
+    for left, top, width, height in block.boxes:
+        x, y = left + width / 2, top + height / 2
+        if is_small and ((x - other_x) ** 2 + (y - other_y) ** 2) ** 0.5 < _LEAST - 0.05:
+            return True
+        for from_x, from_y, wide, tall in other.boxes:
+            near_x = min(max(x, from_x), from_x + wide)
+            near_y = min(max(y, from_y), from_y + tall)
+            if ((x - near_x) ** 2 + (y - near_y) ** 2) ** 0.5 < _LEAST / 2 - 0.05:
+                return True
+    return False
