@@ -172,7 +172,7 @@ def sheet(request: HttpRequest, mailing_id: int, number: int, form: str) -> Http
     title = f"{revision.mailing.title}, revision {revision.number}"
     out = io.BytesIO()
     if form == "png":
-        as_png(shots, out)
+        as_png(title, shots, out)
     else:
         as_pdf(title, shots, out)
     response = HttpResponse(out.getvalue(), content_type="image/png" if form == "png" else "application/pdf")

@@ -1,13 +1,15 @@
-"""Sheets of renders to keep: one PNG, or a PDF whose captions are text."""
+"""Sheets of renders to keep: one PNG, or a PDF whose captions are text. All on one scale, each under its profile's name."""
 
 from __future__ import annotations
 
 import io
+import math
 from collections.abc import Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from typing import IO, Any
 
-from PIL import Image
+from PIL import Image, ImageDraw, ImageFont
 
 from jetwind.apps.previews.models import Render
 from jetwind.core.profiles import Profile
@@ -15,35 +17,60 @@ from jetwind.core.profiles import Profile
 Shot = tuple[Profile, str, Render, bytes]
 
 _FONT = Path(__file__).parents[1] / "ui" / "static" / "ui" / "vendor" / "fonts" / "atkinson-hyperlegible-next-latin-wght-normal.woff2"
-#: CSS px to mm on the PDF sheet, and to px on the PNG sheet.
-_MM, _PX = 0.075, 0.5
+_PAPER, _INK, _LINE = "#F6F4EE", "#1B2430", "#D9D5CA"
+#: A render is cut at this many CSS px: what lies below is for the station.
 _MOST_HEIGHT = 3000
 
 
-def as_png(shots: Sequence[Shot], out: IO[bytes]) -> None:
-    """Renders beside each other on one scale; one alone in its full size."""
+@dataclass(frozen=True, slots=True)
+class _Sheet:
+    """A sheet's measures, in its own unit: where pictures may lie, between them, over each for its caption, the least width of one."""
+
+    left: float
+    top: float
+    right: float
+    bottom: float
+    gap: float
+    caption: float
+    least: float
+
+
+@dataclass(frozen=True, slots=True)
+class _Placed:
+    """Where a render lies: page, upper left of its caption, size of the picture."""
+
+    page: int
+    x: float
+    y: float
+    width: float
+    height: float
+
+
+#: A4, landscape, in mm; and a picture as tall as it takes, in px.
+_A4 = _Sheet(10, 18, 287, 203, 6, 2.8 * 3 + 1.5, 30)
+_PICTURE = _Sheet(24, 56, 2424, math.inf, 24, 56, 190)
+_PX = 0.5
+
+
+def as_png(title: str, shots: Sequence[Shot], out: IO[bytes]) -> None:
+    """Renders beside each other on one scale, with their captions; one alone in its full size and bare."""
     if len(shots) == 1:
         Image.open(io.BytesIO(shots[0][3])).save(out, "PNG", compress_level=3)
         return
-    pictures = [_scaled(shot, _PX) for shot in shots]
-    rows: list[list[Image.Image]] = [[]]
-    width = 0
-    for picture in pictures:
-        if width + picture.width > 2400 and rows[-1]:
-            rows.append([])
-            width = 0
-        rows[-1].append(picture)
-        width += picture.width + 24
-    sheet_width = max(sum(picture.width + 24 for picture in row) for row in rows) + 24
-    sheet_height = sum(max(picture.height for picture in row) + 24 for row in rows) + 24
-    sheet = Image.new("RGB", (sheet_width, sheet_height), "#F6F4EE")
-    y = 24
-    for row in rows:
-        x = 24
-        for picture in row:
-            sheet.paste(picture, (x, y))
-            x += picture.width + 24
-        y += max(picture.height for picture in row) + 24
+    places = _arranged(shots, _PICTURE, _PX)
+    width = max(max(place.x + max(place.width, _PICTURE.least) for place in places) + _PICTURE.left, 800)
+    height = max(place.y + _PICTURE.caption + place.height for place in places) + _PICTURE.gap
+    sheet = Image.new("RGB", (round(width), round(height)), _PAPER)
+    pen = ImageDraw.Draw(sheet)
+    pen.text((_PICTURE.left, 18), _plain(title), _INK, ImageFont.truetype(str(_FONT), 20))
+    font = ImageFont.truetype(str(_FONT), 14)
+    for shot, place in zip(shots, places, strict=True):
+        room = max(place.width, _PICTURE.least)
+        for number, line in enumerate(_caption(shot)):
+            pen.text((place.x, place.y + number * 17), _fitted(_plain(line), font, room), _INK, font)
+        top = place.y + _PICTURE.caption
+        sheet.paste(_scaled(shot, _PX), (round(place.x), round(top)))
+        pen.rectangle((place.x - 1, top - 1, place.x + place.width, top + place.height), outline=_LINE)
     sheet.save(out, "PNG", compress_level=3)
 
 
@@ -57,38 +84,69 @@ def as_pdf(title: str, shots: Sequence[Shot], out: IO[bytes]) -> None:
     pdf.set_creator("Jetwind")
     pdf.add_font("Text", fname=str(_FONT))
     pdf.set_lang("en")
-
-    def page() -> None:
-        pdf.add_page()
-        pdf.set_font("Text", size=11)
-        pdf.set_xy(10, 7)
-        pdf.cell(0, 6, _plain(title))
-
-    page()
-    x, y, tallest = 10.0, 18.0, 0.0
-    for shot in shots:
-        profile, words, render, _ = shot
-        height = min(render.height, _MOST_HEIGHT)
-        # What is taller than a page is brought down to it; all others keep the common scale.
-        scale = min(_MM, (210 - 18 - 22) / height)
-        width = max(profile.content_width * scale, 30.0)
-        if x + width > 287:
-            x, y, tallest = 10.0, y + tallest + 6, 0.0
-        if y + height * scale + 12 > 203 and (x, y) != (10.0, 18.0):
-            page()
-            x, y, tallest = 10.0, 18.0, 0.0
-        picture = _scaled(shot, 1.0)
+    pdf.set_draw_color(_LINE)
+    places = _arranged(shots, _A4, _best_scale(shots))
+    pages = places[-1].page + 1
+    for shot, place in zip(shots, places, strict=True):
+        while pdf.page <= place.page:
+            pdf.add_page()
+            pdf.set_font("Text", size=11)
+            pdf.set_xy(10, 7)
+            pdf.cell(0, 6, _plain(title))
+            pdf.set_font("Text", size=8)
+            pdf.set_xy(10, 7)
+            pdf.cell(277, 6, f"{pdf.page} of {pages}", align="R")
         pdf.set_font("Text", size=6.5)
-        pdf.set_xy(x, y)
-        size = f"{profile.content_width} px, {render.height} px tall"
-        pdf.multi_cell(width, 2.8, _plain("\n".join(filter(None, (profile.name, words, size)))), align="L")
-        top = y + 2.8 * 4
-        pdf.image(picture, x=x, y=top, w=profile.content_width * scale, h=height * scale, alt_text=f"The message in {profile.name}")
-        pdf.set_draw_color(217, 213, 202)
-        pdf.rect(x, top, profile.content_width * scale, height * scale)
-        tallest = max(tallest, 2.8 * 4 + height * scale)
-        x += width + 6
+        pdf.set_xy(place.x, place.y)
+        pdf.multi_cell(max(place.width, _A4.least), 2.8, _plain("\n".join(_caption(shot))), align="L")
+        top = place.y + _A4.caption
+        named = f"The message in {shot[0].name}"
+        pdf.image(_scaled(shot, 1.0), x=place.x, y=top, w=place.width, h=place.height, alt_text=named)
+        pdf.rect(place.x, top, place.width, place.height)
     out.write(bytes(pdf.output()))
+
+
+def _caption(shot: Shot) -> list[str]:
+    profile, words, render, _ = shot
+    return [*filter(None, (profile.name, words)), f"{profile.content_width} px, {render.height:,} px tall"]
+
+
+def _arranged(shots: Sequence[Shot], sheet: _Sheet, scale: float) -> list[_Placed]:
+    """Rows from the left, in order, on as many pages as it takes; what is taller than a page alone is brought down to it."""
+    found: list[_Placed] = []
+    page, x, y, tallest = 0, sheet.left, sheet.top, 0.0
+    for profile, _, render, _ in shots:
+        height = min(render.height, _MOST_HEIGHT)
+        own = min(scale, (sheet.bottom - sheet.top - sheet.caption) / height, (sheet.right - sheet.left) / profile.content_width)
+        room = max(profile.content_width * own, sheet.least)
+        if x > sheet.left and x + room > sheet.right:
+            x, y, tallest = sheet.left, y + tallest + sheet.gap, 0.0
+        if y > sheet.top and y + sheet.caption + height * own > sheet.bottom:
+            # What stands in the row already stays; this one begins the next page.
+            page, x, y, tallest = page + 1, sheet.left, sheet.top, 0.0
+        found.append(_Placed(page, x, y, profile.content_width * own, height * own))
+        tallest = max(tallest, sheet.caption + height * own)
+        x += room + sheet.gap
+    return found
+
+
+def _best_scale(shots: Sequence[Shot]) -> float:
+    """The scale in mm per CSS px that leaves the least paper bare: between what can still be read and what shows a phone in its size."""
+
+    def covered(scale: float) -> float:
+        places = _arranged(shots, _A4, scale)
+        return sum(place.width * (place.height + _A4.caption) for place in places) / (places[-1].page + 1)
+
+    return max((0.04 + 0.005 * step for step in range(13)), key=covered)
+
+
+def _fitted(line: str, font: ImageFont.FreeTypeFont, room: float) -> str:
+    """A line cut to its room, with a sign that it was."""
+    if font.getlength(line) <= room:
+        return line
+    while line and font.getlength(line + "…") > room:
+        line = line[:-1]
+    return line.rstrip() + "…"
 
 
 def _scaled(shot: Shot, scale: float) -> Image.Image:

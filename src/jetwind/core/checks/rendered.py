@@ -53,8 +53,20 @@ def element_of(document: Document, block: Block) -> Element | None:
 
 
 def says_something(element: Element) -> bool:
-    """Whether an element has letters or digits of its own: a bar or a dot between links is no text to read."""
-    return any(isinstance(child, TextRun) and _SPEAKS.search(child.text) for child in element.children)
+    """Whether an element has letters or digits of its own: a bar or a dot between links is no text to read.
+
+    What stands in a copy of an open ``<font>`` or ``<b>`` that the parser itself put there (HTML, "reconstruct the active
+    formatting elements") is the element's own.
+    """
+    inside = [element]
+    for one in inside:
+        for child in one.children:
+            if isinstance(child, TextRun):
+                if _SPEAKS.search(child.text):
+                    return True
+            elif isinstance(child, Element) and child.start_tag is None:
+                inside.append(child)
+    return False
 
 
 def is_large(block: Block) -> bool:

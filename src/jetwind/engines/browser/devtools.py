@@ -39,7 +39,8 @@ class DevTools:
     """One browser process. Every method belongs to the loop in which :meth:`start` was awaited."""
 
     def __init__(self) -> None:
-        self._pid = 0
+        #: Of the browser's own process; 0 while there is none.
+        self.pid = 0
         self._write = -1
         self._read = -1
         self._folder = ""
@@ -56,7 +57,7 @@ class DevTools:
     @property
     def is_open(self) -> bool:
         """Whether the browser still answers."""
-        return self._pid != 0 and not self._gone.is_set()
+        return self.pid != 0 and not self._gone.is_set()
 
     async def start(self, executable: str, flags: Sequence[str], patience_s: float) -> None:
         """Start the browser and wait until it answers.
@@ -70,7 +71,7 @@ class DevTools:
         ours, theirs = _pipes()
         self._write, self._read = ours
         try:
-            self._pid = os.posix_spawn(
+            self.pid = os.posix_spawn(
                 executable,
                 arguments,
                 os.environ,
@@ -120,8 +121,8 @@ class DevTools:
             with contextlib.suppress(TimeoutError):
                 await asyncio.wait_for(self._gone.wait(), _ENDING_S)
         self._end()
-        if self._pid:
-            pid, self._pid = self._pid, 0
+        if self.pid:
+            pid, self.pid = self.pid, 0
             with contextlib.suppress(ProcessLookupError):
                 os.killpg(pid, signal.SIGKILL)
             await asyncio.to_thread(_reap, pid)

@@ -117,6 +117,7 @@
   const root = document.documentElement, body = document.body;
   const dark = matchMedia('(prefers-color-scheme: dark)').matches && /dark/.test(getComputedStyle(root).colorScheme);
   const canvas = dark ? [18, 18, 18, 1] : [255, 255, 255, 1];
+  const seen = new Set();
   const stack = [[root, { ground: canvas, clip: null, opacity: 1, marked: false }]];
   while (stack.length && rows.length < MOST) {
     const [element, state] = stack.pop();
@@ -133,7 +134,15 @@
     else if (own[3] > 0) ground = own[3] === 1 ? own : over(own, ground);
     if (mayClip && box && element !== body && element !== root && (style.overflowX !== 'visible' || style.overflowY !== 'visible' || style.clipPath !== 'none')) clip = inside(box, clip);
     const shows = (!mayHide || style.visibility === 'visible') && opacity > 0.05;
-    const index = element.getAttribute(mark);
+    // The parser copies an open <font> or <b> into the next block, number and all: what stands in the copy is that block's own.
+    let index = element.getAttribute(mark);
+    if (index !== null && tag !== 'a') {
+      if (!seen.has(index)) seen.add(index);
+      else {
+        const around = element.parentElement && element.parentElement.closest('[' + mark + ']');
+        if (around) element.setAttribute(mark, index = around.getAttribute(mark));
+      }
+    }
     if (box && shows && withPaint) {
       const look = [style.backgroundColor, style.backgroundImage, style.borderTop, style.borderRight, style.borderBottom, style.borderLeft, style.borderRadius, style.boxShadow, style.outline, style.filter, style.transform, style.backgroundSize, style.backgroundPosition, style.backgroundRepeat, style.objectFit, style.listStyle, style.opacity, style.color, style.textDecoration, style.textTransform, style.fontStyle, style.textShadow, style.fontFamily].join('|');
       const bare = own && own[3] === 0 && style.backgroundImage === 'none' && style.boxShadow === 'none' && style.outlineStyle === 'none' && ['Top', 'Right', 'Bottom', 'Left'].every((side) => style['border' + side + 'Style'] === 'none' || style['border' + side + 'Width'] === '0px');

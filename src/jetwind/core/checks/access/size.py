@@ -121,22 +121,50 @@ def _end_of_copy(measured: Measured, least: float, characters: int) -> int:
             "<a href=x>",
             given={"renders": laid_out("phone-upright", Block(3, "link", 0, 0, 12, 12), Block(4, "link", 14, 0, 40, 40))},
         ),
+        finds(
+            "<a href=x>x</a><a href=y>y</a><a href=z>z</a>",
+            "<a href=x>",
+            given={
+                "renders": laid_out(
+                    "phone-upright", Block(3, "link", 0, 0, 60, 12), Block(4, "link", 0, 14, 60, 12), Block(5, "link", 0, 28, 60, 12)
+                )
+            },
+        ),
     ],
 )
 def find_small_targets(message: Message, context: Context, options: Options) -> Iterator[Hit]:
-    """On a phone, links have 24 × 24 CSS px, or a circle of 24 px that meets no other, or stand in a sentence."""
+    """On a phone, links have 24 × 24 CSS px, or a circle of 24 px that meets no other, or stand in a sentence.
+
+    Links that crowd each other are one fault: a list of twenty is mended once.
+    """
     document, renders = need_renders(message, context)
-    found: dict[int, tuple[Block, list[str]]] = {}
+    crowds: list[tuple[dict[int, Block], set[str]]] = []
     for render in some(renders, "a phone", device="phone"):
-        for block in small_targets(render.measured):
-            if element_of(document, block) is not None:
-                found.setdefault(block.element, (block, []))[1].append(render.profile.id)
-    for index, (block, ids) in found.items():
-        element = document.all_elements[index]
+        for crowd in crowded(render.measured):
+            together = {block.element: block for block in crowd if element_of(document, block) is not None}
+            ids = {render.profile.id}
+            # The same links in another profile, or some of them.
+            for known in [known for known in crowds if known[0].keys() & together.keys()]:
+                crowds.remove(known)
+                together = known[0] | together
+                ids |= known[1]
+            if together:
+                crowds.append((together, ids))
+    for together, found_in in sorted(crowds, key=lambda crowd: min(crowd[0])):
+        first = min(together)
+        block = together[first]
         yield Hit(
-            "A link of {width} × {height} px stands close to another, in {profiles}.",
-            Place.in_html(message, element.start_tag, index),
-            {"width": f"{block.width:g}", "height": f"{block.height:g}", **seen_in(renders, ids)},
+            "A link of {width} × {height} px stands close to another, in {profiles}."
+            if len(together) == 1
+            else "{places} links, the first of {width} × {height} px, stand close to each other, in {profiles}.",
+            Place.in_html(message, document.all_elements[first].start_tag, first),
+            {
+                "width": f"{block.width:g}",
+                "height": f"{block.height:g}",
+                "places": len(together),
+                "elements": sorted(together),
+                **seen_in(renders, [render.profile.id for render in renders.renders.values() if render.profile.id in found_in]),
+            },
         )
 
 
@@ -149,6 +177,17 @@ def small_targets(measured: Measured) -> list[Block]:
     targets = [block for block in measured.of("link") if block.width >= 1 and block.height >= 1]
     small = [block for block in targets if min(block.width, block.height) < _LEAST - 0.05 and not block.in_text]
     return [block for block in small if any(_crowds(block, other) for other in targets if other is not block)]
+
+
+def crowded(measured: Measured) -> list[list[Block]]:
+    """Small targets by the crowd they stand in, in the order of the source; one that is crowded by a large link only stands alone."""
+    found: list[list[Block]] = []
+    for block in small_targets(measured):
+        near = [crowd for crowd in found if any(_crowds(block, other) or _crowds(other, block) for other in crowd)]
+        for crowd in near:
+            found.remove(crowd)
+        found.append([*(other for crowd in near for other in crowd), block])
+    return found
 
 
 def _crowds(block: Block, other: Block) -> bool:
