@@ -197,6 +197,27 @@ class TestAppearance:
         assert "Show it at its station" in selected
         assert "top: 64.000%" in page  # the first screen ends at 640 of 1,000 px
 
+    def test_a_chosen_finding_shows_all_its_places(self, house: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+        """A list of small links is one finding with one pin; chosen, each link is framed."""
+        revision = taken_in(
+            house, mail("<a href='https://k.org/a'>a</a><br><a href='https://k.org/b'>b</a><br><a href='https://k.org/c'>c</a>")
+        )
+        document = message_of(revision).document
+        assert document is not None
+        links = [element.index for element in document.elements("a")]
+        layout = Measured(400, 200, 400, 600, tuple(block(index, "link", 20, 20 * row, 40, 10) for row, index in enumerate(links)))
+        monkeypatch.setattr(services, "_browser", in_profile(layout)())
+        render(revision)
+        checked(revision.mailing)
+        client = house.client(house.reviewer)
+        page = client.get(f"/mailings/{revision.mailing_id}/r1/appearance/?profile=phone-upright").content.decode()
+        assert page.count("3 links, the first of 40 × 10 px, stand close to each other") >= 1
+        assert "further" not in page
+        address = re.search(r'href="([^"]*finding=[^"]*)" title="3 links', page)
+        assert address is not None
+        chosen = client.get(address[1].replace("&amp;", "&")).content.decode()
+        assert re.findall(r'class="pin fix further" style="left: 5.000%; top: ([\d.]+)%', chosen) == ["10.000", "20.000"]
+
     def test_the_contact_sheet(self, house: Any, monkeypatch: pytest.MonkeyPatch) -> None:
         """Every profile on one scale; what is wrong in a profile stands beside it; the odd one out comes first on request."""
         revision = taken_in(house, illustrated())
@@ -474,6 +495,7 @@ class TestSheets:
         pages = data.count(b"/Type /Page\n")
         assert pages >= 2
         assert data.count(b"/Subtype /Image") >= 1
+        assert data.count(b"/DCTDecode") == data.count(b"/Subtype /Image")  # pictures as JPEG, or the sheet takes megabytes
         # Letters are text of the shipped font, not a drawing.
         assert b"/ToUnicode" in data
 

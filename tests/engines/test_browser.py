@@ -73,19 +73,17 @@ class TestPictures:
 
     def test_copies_that_the_parser_makes(self, browser: Browser) -> None:
         """An open <b> goes on in the next paragraph: its words there are the paragraph's. (HTML, reconstruct the active formatting elements)"""
-        html = "<p {0}=1><b {0}=2>one<p {0}=3>two <a {0}=4 href=x>three".format(MARK_ATTRIBUTE)
+        html = f"<p {MARK_ATTRIBUTE}=1><b {MARK_ATTRIBUTE}=2>one<p {MARK_ATTRIBUTE}=3>two <a {MARK_ATTRIBUTE}=4 href=x>three"
         blocks = browser.capture(request(html)).measured.blocks
         assert [(block.element, block.kind) for block in blocks] == [(2, "text"), (3, "text"), (4, "link"), (4, "text")]
 
     def test_a_link_over_two_lines(self, browser: Browser) -> None:
         """Each line is a box; a picture and the line it stands in are one."""
-        words = "<p style='width:200px;font:20px/30px Arial'><a {0}=1 href=x>words that are broken over several lines</a>".format(
-            MARK_ATTRIBUTE
-        )
+        words = f"<p style='width:200px;font:20px/30px Arial'><a {MARK_ATTRIBUTE}=1 href=x>words that are broken over several lines</a>"
         (block,) = browser.capture(request(words)).measured.of("link")
         assert len(block.lines) >= 2
         assert all(line[3] < block.height for line in block.lines)
-        alone = "<a {0}=1 href=x>see <img src=x width=40 height=15 alt=''></a>".format(MARK_ATTRIBUTE)
+        alone = f"<a {MARK_ATTRIBUTE}=1 href=x>see <img src=x width=40 height=15 alt=''></a>"
         (block,) = browser.capture(request(alone)).measured.of("link")
         assert block.lines == ()
 

@@ -20,7 +20,8 @@ from jetwind.apps.jobs import services as jobs
 from jetwind.apps.previews import services
 from jetwind.apps.previews.models import Mark, Render
 from jetwind.apps.previews.modes import OWN, PAIRS, WORDS, in_words, mode_of, needed, shown_in, switched, ways_of
-from jetwind.apps.previews.selectors import PlacedMark, element_at, marks_in, told
+from jetwind.apps.previews.places import marks_on, pins_on, share
+from jetwind.apps.previews.selectors import element_at, marks_in, told
 from jetwind.apps.review.frame import frame
 from jetwind.apps.review.selectors import ShownFinding, station_address
 from jetwind.apps.ui.refusal import Refused
@@ -37,23 +38,6 @@ SHEET_SCALE, SHEET_HEIGHT = 0.2, 420
 ZOOMS = (50, 75, 100, 150, 200)
 #: Blocks offered in the list of places for a mark.
 _MOST_PLACES = 150
-
-
-@dataclass(frozen=True, slots=True)
-class Pin:
-    """A finding's place on a render, in percent of the picture's width and height."""
-
-    number: int
-    address: str
-    sentence: str
-    level: str
-    is_open: bool
-    is_chosen: bool
-    left: float
-    top: float
-    width: float
-    height: float
-    stack: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -201,11 +185,11 @@ def _large(
         "zoom": zoom,
         "zooms": [(value, here(zoom=str(value))) for value in ZOOMS],
         "shown_width": round(shown.content_width * zoom / 100),
-        "first_screen": _share(shown.viewport[1], layout.height) if layout else 0,
-        "pins": _pins(page["walk"].findings, document, layout, profile.id, request.GET.get("finding", ""), here)
+        "first_screen": share(shown.viewport[1], layout.height) if layout else 0,
+        "pins": pins_on(page["walk"].findings, document, layout, profile.id, request.GET.get("finding", ""), here)
         if layout and document
         else [],
-        "marks": _marks(marks_in(revision), document, layout) if layout and document else [],
+        "marks": marks_on(marks_in(revision), document, layout) if layout and document else [],
         "lost_marks": [placed for placed in marks_in(revision) if placed.element is None],
         "places": _places(document, layout) if layout and document else [],
         "told": told(shot, message.html.source if message.html else None) if shot is not None else [],
@@ -223,83 +207,6 @@ def _here(revision: Revision, query: dict[str, str]) -> str:
     """The station's address with what is chosen; what is the default is left out."""
     kept = {name: value for name, value in query.items() if value and (name, value) != ("mode", OWN)}
     return station_address(revision, _SLUG) + (f"?{urlencode(kept)}" if kept else "")
-
-
-def _share(part: float, whole: float) -> float:
-    return round(100 * part / whole, 3) if whole else 0
-
-
-def _box(document: Document, layout: Measured, element: Element) -> tuple[float, float, float, float] | None:
-    """Where an element is: its own block, else what it holds, else the nearest block around it."""
-    if element.tag in ("html", "head", "body", "style"):
-        return None
-    blocks = layout.by_element
-    if element.index in blocks:
-        block = blocks[element.index]
-        return block.x, block.y, block.width, block.height
-    inside = [blocks[inner.index] for inner in element.elements() if inner.index in blocks]
-    if inside:
-        left, top = min(block.x for block in inside), min(block.y for block in inside)
-        return left, top, max(block.right for block in inside) - left, max(block.bottom for block in inside) - top
-    around = next((blocks[step.index] for step in element.ancestors() if step.index in blocks), None)
-    return (around.x, around.y, around.width, around.height) if around is not None else None
-
-
-def _pins(findings: list[ShownFinding], document: Document, layout: Measured, profile_id: str, chosen: str, here: Any) -> list[Pin]:
-    """Pins of the findings that hold in this profile and whose element can be seen on the picture."""
-    placed: list[tuple[ShownFinding, tuple[float, float, float, float]]] = []
-    for found in findings:
-        index, ids = found.record.element, found.record.data.get("profile_ids")
-        if index is None or index >= len(document.all_elements) or (ids is not None and profile_id not in ids):
-            continue
-        box = _box(document, layout, document.all_elements[index])
-        if box is not None and box[1] < layout.height:
-            placed.append((found, box))
-    # Numbered as the eye goes down the picture; pins that share a place have their numbers one below the other.
-    placed.sort(key=lambda pair: (pair[1][1], pair[1][0]))
-    stacks: Counter[tuple[int, int]] = Counter()
-    pins: list[Pin] = []
-    for found, (x, y, width, height) in placed:
-        spot = (round(x / 12), round(y / 12))
-        pins.append(
-            Pin(
-                number=len(pins) + 1,
-                address=here(finding=found.record.fingerprint),
-                sentence=found.record.sentence,
-                level=found.record.level,
-                is_open=found.is_open,
-                is_chosen=chosen == found.record.fingerprint,
-                left=_share(max(x, 0), layout.width),
-                top=_share(y, layout.height),
-                width=_share(max(min(width, layout.width - max(x, 0)), 4), layout.width),
-                height=_share(min(height, layout.height - y), layout.height),
-                stack=stacks[spot],
-            )
-        )
-        stacks[spot] += 1
-    return pins
-
-
-def _marks(marks: list[PlacedMark], document: Document, layout: Measured) -> list[tuple[int, Mark, float, float, float, float]]:
-    """Open marks with their number and place in percent of the picture."""
-    shown: list[tuple[int, Mark, float, float, float, float]] = []
-    for placed in marks:
-        if placed.element is None:
-            continue
-        box = _box(document, layout, document.all_elements[placed.element])
-        if box is not None:
-            x, y, width, height = box
-            shown.append(
-                (
-                    len(shown) + 1,
-                    placed.mark,
-                    _share(max(x, 0), layout.width),
-                    _share(y, layout.height),
-                    _share(width, layout.width),
-                    _share(height, layout.height),
-                )
-            )
-    return shown
 
 
 def _places(document: Document, layout: Measured) -> list[tuple[int, str]]:
