@@ -128,6 +128,16 @@ class TestPictures:
         )
         assert browser.capture(request(html)).measured.facts["words"] == 1
 
+    def test_scripts_of_a_drawing_in_a_frame_never_run(self, browser: Browser) -> None:
+        """A part opened as a page of its own would be another process; red if its script ran, and nothing of ours reaches into it."""
+        drawing = (
+            "<svg xmlns='http://www.w3.org/2000/svg' width='100' height='100'><rect id='r' width='100' height='100' fill='#00ff00'/>"
+            "<script>document.getElementById('r').setAttribute('fill', '#ff0000')</script></svg>"
+        )
+        frame = f"<body style='margin:0'><iframe src='http://{PARTS_HOST}/d' width=100 height=100 style='border:0'></iframe>"
+        taken = browser.capture(request(frame, parts={"d": ("image/svg+xml", drawing.encode())}, picture="compare"))
+        assert Image.open(io.BytesIO(taken.image)).convert("RGB").getpixel((50, 50)) == (0, 255, 0)
+
     def test_many_side_by_side_and_stop(self, browser: Browser) -> None:
         """Each answer once; False stops the rest."""
         seen: list[int] = []

@@ -6,7 +6,6 @@ from typing import Any
 from playwright.sync_api import Page, expect
 
 from tests.factories import GOOD_HTML, mail, picture
-from tests.journeys.conftest import wait_until
 
 #: One stop that may be excused, one fix that is to be mended.
 FIRST = mail(
@@ -63,7 +62,8 @@ def test_from_intake_to_release(house: Any, sign_in: Any, start_worker: Any, mai
     author.get_by_role("navigation", name="Course").get_by_role("link", name="Appearance").click()
     expect(author.get_by_role("img", name="The message in Phone, upright", exact=True)).to_be_visible(timeout=60_000)
     shown = author.get_by_role("img", name="The message in Desktop, standards engine", exact=True)
-    wait_until(lambda: shown.evaluate("image => image.naturalWidth") == 800, "the render's picture")
+    # The page loads itself anew when a render is done: asked until it holds, across that.
+    expect(shown).to_have_js_property("naturalWidth", 800, timeout=30_000)
     expect(author.get_by_role("status")).to_have_count(0, timeout=60_000)
     author.keyboard.press(".")
     author.wait_for_url("**profile=desktop-pane**")
