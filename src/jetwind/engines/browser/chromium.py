@@ -34,6 +34,8 @@ MOST_PIXELS = 8_000_000
 SLOTS = 3
 #: Chromium keeps memory from page to page; a fresh one after so many pictures bounds it.
 PICTURES_PER_BROWSER = 400
+#: What is painted of a page while it loads, in px. Under about 100 px the full browser stops painting; the headless shell does not mind.
+_WINDOW = {"width": 300, "height": 300}
 #: A browser that has not answered after this many seconds does not start.
 _STARTING_S = 20.0
 
@@ -165,7 +167,7 @@ class Browser:
                 "height": request.first_screen,
                 "deviceScaleFactor": request.pixel_ratio,
                 "mobile": False,
-                # The page is laid out for this size, but what is painted while it loads stays tiny: measured, a tenth of a picture's cost.
+                # The page is laid out for this size, but what is painted while it loads stays small: measured, a tenth of a picture's cost.
                 "dontSetVisibleSize": True,
             }
             scheme = [{"name": "prefers-color-scheme", "value": "dark" if request.dark else "light"}]
@@ -219,8 +221,8 @@ class Browser:
         assert devtools is not None
         context = (await devtools.send("Target.createBrowserContext"))["browserContextId"]
         await devtools.send("Browser.setDownloadBehavior", {"behavior": "deny", "browserContextId": context})
-        tiny = {"url": "about:blank", "browserContextId": context, "width": 16, "height": 16}
-        target = (await devtools.send("Target.createTarget", tiny))["targetId"]
+        small = {"url": "about:blank", "browserContextId": context, **_WINDOW}
+        target = (await devtools.send("Target.createTarget", small))["targetId"]
         session = (await devtools.send("Target.attachToTarget", {"targetId": target, "flatten": True}))["sessionId"]
         for command in ("Inspector.enable", "Page.enable"):
             await devtools.send(command, session=session)
