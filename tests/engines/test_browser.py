@@ -4,6 +4,7 @@ import asyncio
 import contextlib
 import io
 import os
+import shutil
 import signal
 import socket
 import tempfile
@@ -223,6 +224,19 @@ class TestFailures:
         for _ in range(SLOTS):
             assert browser.capture(request("<p>y")).image
         assert page not in browser._pages.values()
+
+    @pytest.mark.parametrize("name", ["chromium-headless-shell", "chromium"])
+    def test_kept_pages_go_on_in_each_browser(self, name: str) -> None:
+        """Each page makes several pictures. The full browser stops painting pages that are too small; the headless shell does not."""
+        executable = shutil.which(name)
+        if executable is None:
+            pytest.skip(f"{name} is not installed here; one of the two is enough")
+        made = Browser(executable, patience_ms=8_000)
+        try:
+            for number in range(SLOTS * 2):
+                assert made.capture(request(f"<p>{number}", picture=("look", "compare")[number % 2])).image
+        finally:
+            made.close()
 
     def test_nothing_is_left(self) -> None:
         """A closed browser leaves no process and no folder."""
