@@ -120,6 +120,8 @@ class Browser:
 
     async def _capture_all(self, requests: list[CaptureRequest], done: Callable[[int, Capture | Exception], bool]) -> None:
         stopped = False
+        # One at a time: what comes while an answer is being thought over must not be told after a no.
+        telling = asyncio.Lock()
 
         async def one(number: int, request: CaptureRequest) -> None:
             nonlocal stopped
@@ -129,8 +131,9 @@ class Browser:
                 answer: Capture | Exception = await self._capture(request, lambda: stopped)
             except CaptureFailed as failure:
                 answer = failure
-            if not stopped and not await asyncio.to_thread(done, number, answer):
-                stopped = True
+            async with telling:
+                if not stopped and not await asyncio.to_thread(done, number, answer):
+                    stopped = True
 
         await asyncio.gather(*(one(number, request) for number, request in enumerate(requests)))
 
