@@ -77,6 +77,27 @@ class TestChecks:
 class TestStations:
     """Marks of the course and the windsock."""
 
+    def test_what_changes_while_checks_run_is_asked_about_again(self, house: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+        """A brief that is changed after the running checks have read it: the request is given the open work, and is not lost."""
+        revision = taken_in(house)
+        Work.objects.all().delete()
+        work = services.ask_for_checks(revision)
+        real = services.check_now
+
+        def changed_meanwhile(one: Any) -> Any:
+            run = real(one)
+            services.change_brief(house.author, one.mailing, {"forbidden": ["glaze"]})
+            return run
+
+        monkeypatch.setattr(services, "check_now", changed_meanwhile)
+        check_revision.func(revision_id=revision.pk, work_id=work.pk)
+        monkeypatch.undo()
+        again = Work.objects.filter(kind="checks").latest("pk")
+        assert (again.pk != work.pk, again.state) == (True, Work.State.WAITING)
+        check_revision.func(revision_id=revision.pk, work_id=again.pk)
+        assert Work.objects.filter(kind="checks").latest("pk").pk == again.pk
+        assert not services.is_outdated(revision.pk)
+
     def test_marks(self, house: Any) -> None:
         """Empty until looked at, half with open findings, full when clear."""
         revision = taken_in(house, FAULTY)

@@ -116,6 +116,13 @@ def ask_for_checks(revision: Revision, user: User | None = None) -> Work:
     )
 
 
+def is_outdated(revision_id: int) -> bool:
+    """Whether the newest answer was given under other circumstances than those of now; a locked message keeps its answer."""
+    revision = Revision.objects.select_related("mailing__workspace").get(pk=revision_id)
+    run = revision.check_runs.order_by("-created_at").first()
+    return run is not None and not revision.mailing.is_locked and run.key != question_key(revision, context_of(revision))
+
+
 def recheck(user: User, revision: Revision) -> None:
     """Check a revision again, since circumstances changed.
 
