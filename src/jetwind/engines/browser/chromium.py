@@ -161,8 +161,9 @@ class Browser:
 
     async def _take(self, page: _Page, request: CaptureRequest) -> Capture:
         devtools, proxy = self._devtools, self._proxy
-        assert devtools is not None
-        assert proxy is not None
+        if devtools is None or proxy is None:
+            # Another page that did not end took the browser along a moment ago.
+            raise DevToolsError(CLOSED)
         key = proxy.hold(request.parts)
         try:
             size = {
@@ -200,7 +201,8 @@ class Browser:
         return Capture(base64.b64decode(shot["data"]), f"image/{options['format']}", measured)
 
     async def _evaluate(self, page: _Page, expression: str) -> Any:
-        assert self._devtools is not None
+        if self._devtools is None:
+            raise DevToolsError(CLOSED)
         found = await self._devtools.send("Runtime.evaluate", {"expression": expression, "returnByValue": True}, page.session)
         if "exceptionDetails" in found:
             raise DevToolsError(f"it could not be measured ({found['exceptionDetails'].get('text', 'no reason given')})")
