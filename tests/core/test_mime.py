@@ -9,7 +9,6 @@ from hypothesis import strategies as st
 
 from jetwind.core.checking import Context, Outcome
 from jetwind.core.message import UnusableInput, read_bytes
-from jetwind.core.message.mime import decode
 from jetwind.core.message.words import decode_words
 from jetwind.core.reports import as_csv, as_json, as_sarif, as_text, review
 from tests.factories import mail, picture
@@ -104,24 +103,6 @@ class TestParts:
         assert message.html is not None
         assert "other" not in message.html.text
         assert [attachment.name for attachment in message.attachments] == ["page.html"]
-
-    @pytest.mark.parametrize(
-        ("data", "declared", "text", "used", "has_defect"),
-        [
-            ("é".encode(), "utf-8", "é", "utf-8", False),
-            ("é".encode("latin-1"), "utf-8", "é", "cp1252", True),
-            ("é".encode(), None, "é", "utf-8", False),
-            (b"\x93x\x94", "iso-8859-1", "“x”", "cp1252", False),
-            (b"\xef\xbb\xbfa", "latin-1", "a", "utf-8", False),
-            ("日本".encode("shift_jis"), "shift_jis", "日本", "shift_jis", False),
-            ("é".encode(), "us-ascii", "é", "utf-8", True),
-            (b"a", "no-such-charset", "a", "utf-8", False),
-        ],
-    )
-    def test_charsets(self, data: bytes, declared: str | None, text: str, used: str, has_defect: bool) -> None:
-        """The declared charset where it fits, else what does, with a defect."""
-        found, codec, defect = decode(data, declared, is_html=False)
-        assert (found, codec, defect is not None) == (text, used, has_defect)
 
 
 def _nested(depth: int) -> bytes:

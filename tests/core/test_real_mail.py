@@ -119,7 +119,10 @@ def test_injected_faults_are_found(fault: str, check_id: str) -> None:
             continue
         changed = message.html.text[: body.end] + fault + message.html.text[body.end :]
         seen += 1
-        before, after = (_told(read_bytes(text.encode(), "a.html"), check_id, context_of(message)) for text in (message.html.text, changed))
+        before, after = (
+            _told(read_bytes(b"\xef\xbb\xbf" + text.encode(), "a.html"), check_id, context_of(message))
+            for text in (message.html.text, changed)
+        )
         # The widest table, the last copyright year: where a worse one stands already, the sentence stays what it was.
         if after[0] <= before[0] and after[1] == before[1] and not (check_id in ("appearance.width", "wording.year-stale") and before[0]):
             missed.append(name)

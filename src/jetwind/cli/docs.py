@@ -51,6 +51,8 @@ def _page(check: Check) -> str:
         for sample in check.samples:
             if sample.fires is fires:
                 source = sample.source if len(sample.source) <= _LONGEST_SAMPLE else sample.source[:_LONGEST_SAMPLE] + " …"
+                # An octet that is no character is shown by its number.
+                source = source.encode("utf-8", "surrogateescape").decode("utf-8", "backslashreplace")
                 lines += ["```", source.replace("```", "'''").replace("\r\n", "\n").rstrip("\n"), "```", ""]
                 if measured := _measured(sample.given.get("renders")):
                     lines += [f"Measured: {measured}.", ""]

@@ -40,7 +40,8 @@ class CheckSample:
 
     def message(self) -> Message:
         """The sample as a Message."""
-        data = self.source.encode(self.encoding)
+        # A lone surrogate stands for an octet that is no UTF-8 (PEP 383).
+        data = self.source.encode(self.encoding, "surrogateescape")
         name = "sample.html" if self.source.lstrip().startswith("<") else "sample.eml"
         if not self.files:
             return read_bytes(data, name, envelope=self.envelope)

@@ -8,12 +8,14 @@ from __future__ import annotations
 
 import codecs
 import re
+from contextlib import suppress
 from email.utils import getaddresses
 from typing import NamedTuple
 
+from jetwind.core.message.charsets import decode_octets, encoding_of
 from jetwind.core.message.model import Defect, Header, Mailbox, Resource, TextPart
 from jetwind.core.message.parts import HeaderField, MimePart, read_parts
-from jetwind.core.message.words import codec_name, decode_words
+from jetwind.core.message.words import decode_words
 from jetwind.core.source import SourceText, Span
 
 _META_CHARSET = re.compile(rb"""<meta[^>]{0,200}?charset\s*=\s*["']?\s*([\w.:-]+)""", re.IGNORECASE)
@@ -61,10 +63,9 @@ def read_mime(raw: bytes) -> MimePieces:
 
 
 def _text_part(part: MimePart, *, is_html: bool) -> tuple[TextPart, list[Defect]]:
-    declared = part.parameter("charset").lower() or None
-    text, used, defect = decode(part.data, declared, is_html=is_html)
-    placed = [Defect(defect.kind, defect.text, part.body_span)] if defect else []
-    return TextPart(text, used, declared, len(part.data), part), placed
+    made = text_part(part.data, part.parameter("charset").lower() or None, is_html=is_html, part=part)
+    defect = charset_defect(made, part.body_span)
+    return made, [defect] if defect else []
 
 
 def document_charset(data: bytes) -> str | None:
@@ -73,37 +74,56 @@ def document_charset(data: bytes) -> str | None:
     return match[1].decode("ascii", "replace").lower() if match else None
 
 
-def decode(data: bytes, declared: str | None, *, is_html: bool) -> tuple[str, str, Defect | None]:
-    """Text of a part, the charset it was read in, and a defect where that is not what was declared.
+def text_part(data: bytes, declared: str | None, *, is_html: bool, part: MimePart | None = None) -> TextPart:
+    """The text of octets, read as the web reads them.
 
-    Order: byte-order mark, the declared charset, the document's own, UTF-8, windows-1252.
+    Order: byte-order mark, the declared charset, the document's own (HTML §13.2.3.2), UTF-8 where it fits, windows-1252. A charset
+    that is declared holds for the whole part: an octet that is no character of it is U+FFFD at its place.
     """
-    for mark, charset in ((codecs.BOM_UTF8, "utf-8"), (codecs.BOM_UTF16_LE, "utf-16-le"), (codecs.BOM_UTF16_BE, "utf-16-be")):
+    for mark, encoding in ((codecs.BOM_UTF8, "utf-8"), (codecs.BOM_UTF16_LE, "utf-16le"), (codecs.BOM_UTF16_BE, "utf-16be")):
         if data.startswith(mark):
-            return data[len(mark) :].decode(charset, "replace"), charset, None
-    labels = [declared, document_charset(data) if is_html else None]
-    for label in labels:
-        codec = codec_name(label)
-        if codec is None:
+            return _read(data[len(mark) :], encoding, declared, len(data), part)
+    in_document = document_charset(data) if is_html else None
+    for label, is_meta in ((declared, False), (in_document, True)):
+        known = encoding_of(label)
+        if known is None:
             continue
-        if label and codecs.lookup(label).name == "ascii" and not data.isascii():
-            continue
+        if is_meta and known.startswith("utf-16"):
+            known = "utf-8"  # the label was read as ASCII, so UTF-16 it is not (§13.2.3.2, prescan)
+        return _read(data, known, declared, len(data), part)
+    encoding = "utf-8"
+    if not data.isascii():
         try:
-            return data.decode(codec), codec, None
-        except (UnicodeDecodeError, LookupError):
-            continue
-    wanted = next((label for label in labels if label), None)
-    for codec in ("utf-8", "cp1252"):
-        try:
-            text = data.decode(codec)
+            data.decode("utf-8")
         except UnicodeDecodeError:
-            continue
-        break
-    else:
-        text, codec = data.decode("cp1252", "replace"), "cp1252"
-    if wanted is None or data.isascii():
-        return text, codec, None
-    return text, codec, Defect("charset", f"The text says it is {wanted} but does not decode as such; it was read as {codec}.")
+            encoding = "windows-1252"
+    return _read(data, encoding, declared, len(data), part, unknown_label=next((label for label in (declared, in_document) if label), None))
+
+
+def _read(
+    data: bytes, encoding: str, declared: str | None, octets: int, part: MimePart | None, unknown_label: str | None = None
+) -> TextPart:
+    read = decode_octets(data, encoding)
+    is_utf_8 = False
+    if encoding not in ("utf-8", "utf-16le", "utf-16be") and not data.isascii():
+        # Letters beyond ASCII of another charset make sense as UTF-8 by next to no accident.
+        with suppress(UnicodeDecodeError):
+            is_utf_8 = len(data.decode("utf-8")) < len(data)
+    return TextPart(read.text, encoding, declared, octets, part, read.faults, read.first, unknown_label, is_utf_8)
+
+
+def charset_defect(text: TextPart, octets: Span | None) -> Defect | None:
+    """What is wrong with the charset of a part, where something is."""
+    if text.unknown_label and not text.text.isascii():
+        return Defect(
+            "charset", f"The charset “{text.unknown_label}” is none that mail programs know; it was read as {text.charset}.", octets
+        )
+    if text.faults:
+        what = "one octet that is" if text.faults == 1 else f"{text.faults:,} octets that are"
+        return Defect("charset", f"The text is {text.charset} but holds {what} no character of it.", octets)
+    if text.is_utf_8:
+        return Defect("charset", f"The text says it is {text.charset} but is written in UTF-8.", octets)
+    return None
 
 
 def _headers(root: MimePart) -> tuple[SourceText, tuple[Header, ...]]:

@@ -59,7 +59,9 @@ class Mailbox:
 class TextPart:
     """The HTML or the plain-text part: its decoded text, the charset used, and its size in octets, decoded from transfer encoding.
 
-    ``part`` is the part of the mail that it came from, None for a file.
+    ``charset`` is a name of the Encoding Standard. ``part`` is the part of the mail that it came from, None for a file. ``faults``
+    counts octets that are no character, ``first_fault`` is the offset of the first U+FFFD that stands for one. ``unknown_label`` is
+    a declared charset that does not exist; ``is_utf_8`` says that the octets are UTF-8 although something else was declared.
     """
 
     text: str
@@ -67,6 +69,10 @@ class TextPart:
     declared_charset: str | None
     octets: int
     part: MimePart | None = field(default=None, repr=False)
+    faults: int = 0
+    first_fault: int | None = None
+    unknown_label: str | None = None
+    is_utf_8: bool = False
 
     @cached_property
     def source(self) -> SourceText:

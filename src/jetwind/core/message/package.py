@@ -19,8 +19,8 @@ from typing import Literal
 
 from jetwind.core.fields import LIQUID, Syntax
 from jetwind.core.message.envelope import Envelope
-from jetwind.core.message.mime import decode, document_charset, read_mime
-from jetwind.core.message.model import Defect, Header, Message, Resource, TextPart, resource_key
+from jetwind.core.message.mime import charset_defect, document_charset, read_mime, text_part
+from jetwind.core.message.model import Defect, Header, Message, Resource, resource_key
 from jetwind.core.message.references import image_references
 from jetwind.core.source import SourceText
 
@@ -153,14 +153,14 @@ def _from_files(files: dict[str, bytes], raw: bytes, shown: str, syntax: Syntax)
     if len(pages) > 1:
         raise UnusableInput(f"{shown} holds {len(pages)} HTML files ({', '.join(sorted(pages)[:3])}); a package has one.")
     page, folder = files[pages[0]], posixpath.dirname(pages[0])
-    text, charset, defect = decode(page, None, is_html=True)
+    html = replace(text_part(page, None, is_html=True), declared_charset=document_charset(page))
+    defect = charset_defect(html, None)
     defects = [defect] if defect else []
-    html = TextPart(text, charset, document_charset(page), len(page))
     notes = [name for name in files if name.lower().endswith(".txt")]
     plain = None
     if len(notes) == 1:
-        words, plain_charset, _ = decode(files[notes[0]], "utf-8", is_html=False)
-        plain = TextPart(words, plain_charset, None, len(files[notes[0]]))
+        # A file says nothing of its charset: UTF-8 where it fits, else windows-1252.
+        plain = text_part(files[notes[0]], None, is_html=False)
     images = []
     for name, data in files.items():
         content_type = mimetypes.guess_type(name)[0] or "application/octet-stream"

@@ -11,6 +11,7 @@ from email.policy import SMTP
 from typing import TYPE_CHECKING
 
 from jetwind.core.markup import Element, TextRun
+from jetwind.core.message.charsets import encode_octets
 from jetwind.core.message.prose import collapse
 from jetwind.core.message.reading import BLOCKS
 
@@ -165,7 +166,7 @@ def _zipped(message: Message, text: str) -> bytes:
     out = io.BytesIO()
     stamp = (1980, 1, 1, 0, 0, 0)
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
-        archive.writestr(zipfile.ZipInfo("message.html", stamp), message.html.text.encode(message.html.charset, "xmlcharrefreplace"))
+        archive.writestr(zipfile.ZipInfo("message.html", stamp), encode_octets(message.html.text, message.html.charset, for_html=True))
         archive.writestr(zipfile.ZipInfo("message.txt", stamp), text.encode())
         for image in message.images:
             archive.writestr(zipfile.ZipInfo(image.name, stamp), image.data)

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import binascii
-import codecs
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from jetwind.core.message.charsets import decode_octets, encoding_of
 from jetwind.core.source import Span
 
 #: charset ["*" language] "?" encoding "?" text (RFC 2047 §2; the language is RFC 2231 §5). Writers do put plain spaces into
@@ -15,20 +15,6 @@ from jetwind.core.source import Span
 _WORD = re.compile(r"=\?(?P<charset>[^?\s*]+)(?:\*[^?\s]*)?\?(?P<encoding>[A-Za-z])\?(?P<text>[^?\r\n]*)\?=")
 _OPENING = re.compile(r"=\?[\w.:-]+(?:\*[\w-]*)?\?[BbQq]\?")
 _HEX = re.compile(r"=(?![0-9A-Fa-f]{2})")
-
-#: Labels that the Encoding Standard reads as windows-1252 (WHATWG Encoding §4.2).
-_READ_AS_1252 = frozenset({"ascii", "iso8859-1", "cp1252"})
-
-
-def codec_name(label: str | None) -> str | None:
-    """Python's name for a charset label, with the labels that browsers read as windows-1252 joined; None if unknown."""
-    try:
-        found = codecs.lookup((label or "").strip())
-        name = found.name
-        "".encode(name)  # refuses codecs that are not for text, such as base64
-    except (LookupError, ValueError, TypeError):
-        return None
-    return "cp1252" if name in _READ_AS_1252 else name
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,17 +53,14 @@ def word_faults(text: str) -> Iterator[WordFault]:
     covered: list[Span] = []
     for run in _runs(text):
         covered.append(Span(run[0].start, run[-1].end))
-        codec = codec_name(run[0].charset)
+        encoding = encoding_of(run[0].charset)
         broken = next((word for word in run if word.fault), None)
-        if codec is None:
+        if encoding is None:
             yield WordFault(Span(run[0].start, run[-1].end), f"names the unknown character set {run[0].charset}")
         elif broken is not None:
             yield WordFault(Span(broken.start, broken.end), broken.fault)
-        else:
-            try:
-                b"".join(word.data for word in run).decode(codec)
-            except (UnicodeDecodeError, LookupError):
-                yield WordFault(Span(run[0].start, run[-1].end), f"holds octets that are not {run[0].charset}")
+        elif decode_octets(b"".join(word.data for word in run), encoding).faults:
+            yield WordFault(Span(run[0].start, run[-1].end), f"holds octets that are not {run[0].charset}")
     for match in _OPENING.finditer(text):
         if not any(match.start() in span for span in covered):
             yield WordFault(Span(match.start(), len(text.rstrip())), "starts an encoded-word that does not end")
@@ -132,5 +115,4 @@ def _base64(raw: bytes) -> tuple[bytes, str]:
 
 
 def _decoded(run: list[_Word]) -> str:
-    codec = codec_name(run[0].charset) or "utf-8"
-    return b"".join(word.data for word in run).decode(codec, "replace")
+    return decode_octets(b"".join(word.data for word in run), encoding_of(run[0].charset) or "utf-8").text

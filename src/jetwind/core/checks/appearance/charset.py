@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
 
 from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
-from jetwind.core.message import Message
+from jetwind.core.message import Message, TextPart
+from jetwind.core.message.charsets import decode_octets, encode_octets, encoding_of
 from jetwind.core.message.mime import document_charset
-from jetwind.core.message.words import codec_name
+from jetwind.core.source import Span
 
 _MAIL = "From: a@kiln.org\nSubject: x\nMIME-Version: 1.0\nContent-Type: text/html{}\nContent-Transfer-Encoding: 8bit\n\n{}\n"
 _UTF8 = '<meta charset="utf-8"><p>Grüße</p>'
@@ -33,38 +35,81 @@ _LATIN = '<meta charset="iso-8859-1"><p>Grüße</p>'
         finds("<p>Grüße</p>"),
         finds('<meta charset="utf-8"><p>Grüße</p>', encoding="cp1252"),
         finds(_MAIL.format("", "<p>Grüße</p>")),
-        finds(_MAIL.format("; charset=utf-8", _LATIN), at="iso-8859-1"),
-        finds(_MAIL.format("; charset=us-ascii", _UTF8)),
+        clear(_MAIL.format("; charset=windows-1252", _LATIN), encoding="cp1252"),
+        clear(_MAIL.format("; charset=gb2312", "<p>镕</p>"), encoding="gbk"),
+        finds(_MAIL.format("; charset=utf-8", _LATIN), at="ü"),
+        finds(_MAIL.format("; charset=us-ascii", _UTF8), at="Ã"),
+        finds(_MAIL.format("; charset=utf-8", "<p>Gr\udcfcße aus Köln</p>"), at="\ufffd"),
+        finds(_MAIL.format("; charset=punycode", "<p>Grüße</p>"), at="ü"),
+        finds(_MAIL.format("; charset=us-ascii", "Grüße").replace("text/html", "text/plain"), at="Ã"),
     ],
 )
 def find_charset(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """A text with letters beyond ASCII declares the charset it is in, and part and document agree on it."""
-    html = message.html
-    if html is None:
-        raise DoesNotApply("the message has no HTML part")
-    if html.text.isascii():
-        return
+    if message.html is None and message.text is None:
+        raise DoesNotApply("the message has no text")
+    if message.html is not None and not message.html.text.isascii():
+        yield from _in_html(message, message.html)
+    if message.text is not None and not message.text.text.isascii():
+        found = _unreadable(message.text, message.text.declared_charset)
+        # A file beside the HTML declares nothing: what it is written in is told when the mail is made.
+        if found is not None and (found.identity != "missing" or message.form == "eml"):
+            place = Place.in_text(message, Span(found.at, found.at + 1))
+            yield Hit(found.sentence, place, found.data, identity=f"text:{found.identity}")
+
+
+def _in_html(message: Message, html: TextPart) -> Iterator[Hit]:
     in_document = document_charset(html.text[:8192].encode("utf-8", "replace"))
     declared = [label for label in (html.declared_charset if message.form == "eml" else None, in_document) if label]
-    meta = re.search(r"charset\s*=\s*[\"']?\s*([\w.:-]+)", html.text[:8192], re.IGNORECASE) if in_document else None
-    place = Place("html")
-    if meta is not None:
-        from jetwind.core.source import Span
-
-        place = Place.in_html(message, Span(meta.start(1), meta.end(1)))
-    if not declared:
-        yield Hit("The HTML has letters beyond ASCII but declares no character set.", place, identity="missing")
-    elif any(defect.kind == "charset" for defect in message.defects) or codec_name(declared[0]) != codec_name(html.charset):
-        yield Hit(
-            "The HTML says it is {declared} but is written in {used}.",
-            place,
-            {"declared": declared[0], "used": html.charset},
-            identity="wrong",
-        )
-    elif len(declared) == 2 and codec_name(declared[0]) != codec_name(declared[1]):
+    found = _unreadable(html, declared[0] if declared else None)
+    if found is not None:
+        yield Hit(found.sentence, Place.in_html(message, Span(found.at, found.at + 1)), found.data, identity=found.identity)
+        return
+    if len(declared) < 2:
+        return
+    part, document = (encoding_of(label) for label in declared)
+    at = _first_difference(html.text, part, document)
+    if at is not None:
         yield Hit(
             "The part says {part}, the HTML itself says {document}.",
-            place,
+            Place.in_html(message, Span(at, at + 1)),
             {"part": declared[0], "document": declared[1]},
             identity="differ",
         )
+
+
+@dataclass(frozen=True, slots=True)
+class _Fault:
+    """Why a part is not what it says: the first character concerned, the sentence with its data, what makes it the same fault."""
+
+    at: int
+    sentence: str
+    data: dict[str, Any]
+    identity: str
+
+
+def _unreadable(text: TextPart, declared: str | None) -> _Fault | None:
+    first = next(at for at, char in enumerate(text.text) if not char.isascii())
+    used = text.charset
+    if text.unknown_label:
+        sentence = "The character set {declared} is none that mail programs know; it was read as {used}."
+        return _Fault(first, sentence, {"declared": text.unknown_label, "used": used}, "wrong")
+    if text.faults:
+        at = first if text.first_fault is None else text.first_fault
+        octets = "an octet that is" if text.faults == 1 else f"{text.faults:,} octets that are"
+        return _Fault(at, "The text is {used} but holds {octets} no character of it.", {"used": used, "octets": octets}, "wrong")
+    if text.is_utf_8:
+        return _Fault(first, "The text says it is {declared} but is written in UTF-8.", {"declared": declared or used}, "wrong")
+    if declared is None:
+        return _Fault(first, "The text has letters beyond ASCII but declares no character set.", {}, "missing")
+    return None
+
+
+def _first_difference(text: str, one: str | None, other: str | None) -> int | None:
+    """The first character that reads otherwise in the second of two encodings; None where none does."""
+    if one is None or other is None or one == other:
+        return None
+    for at, char in enumerate(text):
+        if not char.isascii() and decode_octets(encode_octets(char, one), other).text != char:
+            return at
+    return None

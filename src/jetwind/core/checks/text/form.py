@@ -13,6 +13,7 @@ from jetwind.core.checks.needs import need_text
 from jetwind.core.facts import phrase_pattern
 from jetwind.core.fields import token_shapes
 from jetwind.core.message import Message
+from jetwind.core.message.charsets import encode_octets
 from jetwind.core.source import Span
 
 _HEAD = "From: a@kiln.org\nSubject: x\n"
@@ -108,7 +109,7 @@ def find_line_long(message: Message, context: Context, options: LineOptions) -> 
         return
     flows = text.part.parameter("format").lower() == "flowed"
     for match in re.finditer(r"[^\r\n]+", text.text):
-        octets = len(match[0].encode(text.charset, "replace"))
+        octets = len(encode_octets(match[0], text.charset))
         place = Place.in_text(message, Span(match.start(), match.end()))
         if octets > options.most_octets:
             yield Hit(

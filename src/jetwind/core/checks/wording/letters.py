@@ -50,6 +50,9 @@ def find_garbled(message: Message, context: Context, options: Options) -> Iterat
     told: set[tuple[str, str]] = set()
     subject = message.header("Subject")
     for copy in copies.all_copy(message):
+        part = message.text if copy.where == copies.TEXT else None if copy.where == copies.SUBJECT else message.html
+        if part is not None and (part.faults or part.is_utf_8):
+            continue  # the whole part was read in a charset that it is not in: that is told once, by appearance.charset
         if copy.where == copies.SUBJECT and subject is not None and not subject.octets.isascii():
             continue  # raw octets in a header are that header's own fault
         found = next(_garbled(copy.text, entities=copy.where != copies.TEXT), None)
