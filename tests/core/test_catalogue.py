@@ -80,6 +80,7 @@ IDS = [
     "envelope.title-taken",
     "envelope.variant-duplicate",
     "envelope.zone-missing",
+    "fields.foreign",
     "fields.unknown",
     "fields.unresolved",
     "footer.address-missing",

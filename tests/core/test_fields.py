@@ -4,12 +4,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from jetwind.core.fields import LIQUID, fill, mask, token_shapes
+from jetwind.core.fields import LIQUID, fill, foreign_tokens, mask, opaque, tokens, unclosed
 
 
 def shapes(text: str, *, in_address: bool = False) -> list[str]:
     """The token-shaped pieces of a text."""
-    return [text[span.start : span.end] for span in token_shapes(text, in_address=in_address)]
+    return [token.source for token in foreign_tokens(text, in_address=in_address)]
 
 
 class TestTokens:
@@ -79,12 +79,50 @@ class TestShapes:
     """Token-shaped text of any syntax, and ordinary text that must be left alone."""
 
     @pytest.mark.parametrize(
-        "token",
-        ["{name}", "${code}", "[[name]]", "%%name%%", "<<name>>", "%first_name%", "[FIRST_NAME]", "{{ open", "$$name$$"],
-    )
-    def test_tokens_are_found(self, token: str) -> None:
-        """Paired or mirrored symbols around a name."""
-        assert shapes(f"Dear {token} ,") == [token] or shapes(f"Dear {token}")[0].startswith(token)
+        ("token", "is_block"),
+        [
+            *(
+                (token, False)
+                for token in (
+                    "{name}", "{$name}", "${code}", "#{code}", "$!{user.name}", "[[name]]", "[[first name here]]", "%%name%%", "<<name>>", "%first_name%",
+                    "[FIRST_NAME]", "[Company_Name]", "[CUSTOMER NAME]", "[our address here]", "[Your name here]", "[insert date]", "$$name$$", "##NAME##", "#NAME#",
+                    "@@name@@", "<% name %>", "<%= order.total %>", "<%- a > b %>", "<?= $x ?>", "%%=v(@n)=%%", "{{{raw}}}", "[%first_name%]", "[*name*]",
+                    "__FIRST_NAME__", "«First_Name»", "[[ user:name | there ]]", "*|NAME|*",
+                )
+            ),
+            *(
+                (token, True)
+                for token in ("<% if a < b %>", "<%if(a){%>", "<?php if ($a > 3): ?>", "[% if x %]", "{# note #}", "[[#each items]]", "%%[ if @x then ]%%", "*|IF:VIP|*")
+            ),
+        ],
+    )  # fmt: skip
+    def test_tokens_are_found(self, token: str, is_block: bool) -> None:
+        """Paired or mirrored marks around a name or an expression; blocks are told from values."""
+        (found,) = foreign_tokens(f"Dear {token} , we")
+        assert (found.source, found.is_block) == (token, is_block)
+
+    def test_marks_of_the_own_syntax_with_another_grammar(self) -> None:
+        """Signs and bare words that open and close blocks are not Liquid, though they stand between its marks."""
+        found = tokens("{{#if vip}}A{{else}}B{{/if}} {{> footer}} {{{raw}}} {{ name }} {% if a %}", LIQUID)
+        assert [(token.source, token.is_block, token.is_foreign) for token in found] == [
+            ("{{#if vip}}", True, True),
+            ("{{else}}", True, True),
+            ("{{/if}}", True, True),
+            ("{{> footer}}", True, True),
+            ("{{{raw}}}", False, True),
+            ("{{ name }}", False, False),
+            ("{% if a %}", True, False),
+        ]
+
+    def test_shapes_on_one_line_do_not_hide_one_another(self) -> None:
+        """Each is found, whatever stands beside it."""
+        found = tokens("{{first_name|there}} %COMPANY% [[x]] ${y}{z_z}<%= w %>", LIQUID)
+        assert [token.source for token in found] == ["{{first_name|there}}", "%COMPANY%", "[[x]]", "${y}", "{z_z}", "<%= w %>"]
+
+    def test_marks_that_stay_open(self) -> None:
+        """Told with the words behind them; what closes is none."""
+        text = "Dear {{ first_name, and {{ x }}"
+        assert next(text[span.start : span.end] for span in unclosed(opaque(text, LIQUID))).startswith("{{ first_name")
 
     @pytest.mark.parametrize(
         "text",
@@ -100,6 +138,18 @@ class TestShapes:
             "((see below))",
             "$20 to $30",
             "[Unsubscribe]",
+            "[READ MORE] [SHOP NOW] [SOLD OUT] [NEW] [PDF]",
+            "[ILUG] Re: kilns",
+            "[click here] [see below] [emphasis added] [link in bio] [read more here] [the kiln] [free shipping]",
+            "a <3 b >> c << d",
+            "#spring #sale, #glaze#clay, #1 choice, #fff#",
+            "20%-30% and 5%off%, 100%% sure 50%% off",
+            "<- back ->, 5 < 6 %> x, a||b||c",
+            "«bonjour»",
+            "width:50%;height:50%",
+            "@media(max-width:600px){a{color:red}}",
+            "[text](https://x.org) [DATE](https://x.org)",
+            "tel:#31#0612345",
         ],
     )
     def test_ordinary_text_is_left_alone(self, text: str) -> None:
@@ -115,6 +165,8 @@ class TestShapes:
     def test_spans_lie_inside_and_apart(self, text: str) -> None:
         """Any text: spans in order, inside the text, without overlap."""
         end = 0
-        for span in token_shapes(text):
-            assert end <= span.start <= span.end <= len(text)
-            end = span.end
+        for token in tokens(text, LIQUID):
+            assert end <= token.span.start <= token.span.end <= len(text)
+            assert text[token.span.start : token.span.end] == token.source
+            end = token.span.end
+        assert len(opaque(text, LIQUID)) == len(text)

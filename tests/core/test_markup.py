@@ -171,3 +171,80 @@ class TestAnyInput:
     def test_any_text_makes_a_document(self, source: str) -> None:
         """A tree for every input, as the standard defines."""
         assert parse(source).root.tag == "html"
+
+
+#: What start tags of unmerged templates are made of.
+PIECES = st.sampled_from(
+    [
+        "{{/if}}",
+        "{{#if a}}",
+        "<% if %>",
+        "<%= x %>",
+        "{% if a > b %}",
+        "${x}",
+        "[[x]]",
+        "%%x%%",
+        "{{ x }}",
+        "{{{x}}}",
+        "<%",
+        "%>",
+        "{{",
+        "}}",
+        "'",
+        '"',
+        "/",
+        ">",
+        "<",
+        "=",
+        " ",
+        "\t",
+        "\r\n",
+        "\x00",
+        "&amp;",
+        "&quot",
+        "&#0;",
+        "\\u0000",
+        "src",
+        "=x",
+        "='y'",
+        '="z"',
+        "é",
+        "`",
+        "a:b",
+        "\ue000",
+    ]
+)
+
+
+class TestStartTagsOfTemplates:
+    """Reading attributes never raises, whatever stands in a tag."""
+
+    @given(
+        st.sampled_from(["img", "td", "a", "style", "svg"]),
+        st.lists(PIECES, max_size=14).map("".join),
+        st.sampled_from([">", "/>", "", ">text</a>"]),
+    )
+    def test_no_tag_raises(self, tag: str, inside: str, end: str) -> None:
+        """Names, values and all spans are read; each span lies in the source and holds its value's."""
+        document = parse(f"<p><{tag} {inside}{end}")
+        for element in document.all_elements:
+            for name, attribute in element.attributes.items():
+                element.get(name)
+                assert 0 <= attribute.span.start <= attribute.value_span.start <= attribute.value_span.end <= len(document.source.text)
+                assert attribute.name_span.start == attribute.span.start
+            assert element.get("no-such-name") is None or "no-such-name" in element.attributes
+
+    @pytest.mark.parametrize(
+        "code", ["{{/if}}", "{{#if a}}", "<% if a > b %>", "<%= x %>", "{% if a %}", "${x}", "[[x]]", "%%x%%", "<?php if ($a > 3): ?>"]
+    )
+    def test_code_in_a_tag_takes_nothing_along(self, code: str) -> None:
+        """The attributes around it are read as if it were not there."""
+        image = one(f"<img {code} src='a.png' {code} alt='b'>", "img")
+        assert (image.get("src"), image.get("alt")) == ("a.png", "b")
+
+    def test_branches_between_rows_move_nothing(self) -> None:
+        """Code between rows is white space to the tree: no text is moved out of the table."""
+        document = parse("<table><% if a > b %><tr><td>1</td></tr><% else %><tr><td>2</td></tr><% end %></table>")
+        table = next(document.elements("table"))
+        assert table.text.strip() == "12" or table.text.split() == ["1", "2"]
+        assert document.body.text.split() == ["1", "2"]

@@ -294,3 +294,34 @@ def test_real_messages_in_every_profile(name: str) -> None:
         addresses = re.compile(r'(src|background)="http://parts[^"]*"')
         assert addresses.sub("", plain) == plain
         assert plain == source
+
+
+class TestUnmergedTemplates:
+    """Messages arrive with their fields, in any syntax."""
+
+    def test_code_is_not_drawn(self) -> None:
+        """Blocks go, in tags and in text, escaped or not; a field stays as it is written, its marks never read as a tag."""
+        message = page(
+            "<% if a > b %><p {{#if x}} class='y'>Dear <%= name %></p><% end %>{{#each i}}<b>&lt;% if z %&gt;[[x]]</b>{{/each}}<i <%= attrs %> id=q>i</i>"
+        )
+        html = bare(rewrite(message, PLAIN).html)
+        for code in ("if a", "#if", "end %", "#each", "if z", "attrs"):
+            assert code not in html
+        assert "Dear &lt;%= name %&gt;" in html
+        assert "[[x]]" in html
+        assert re.search(r"<i\s+id=q>", html)
+
+    @pytest.mark.parametrize(
+        "html",
+        [
+            "<p style='background-color:{{colour}}; color:#fff'>x</p>",
+            "<table bgcolor='${ground}'><td>x</table>",
+            "<style>.a { color: #777; background: <%= ground %> }</style><p class='a'>x</p>",
+            "<p style='background:%GROUND%'>x</p>",
+        ],
+    )
+    def test_a_colour_that_a_field_brings_is_unknown(self, html: str) -> None:
+        """A picture that shows nothing stands behind it, so that no contrast is measured."""
+        assert re.search(
+            r"background-image:\s?linear-gradient\(transparent, transparent\)|data-jetwind-unknown=", rewrite(page(html), PLAIN).html
+        )

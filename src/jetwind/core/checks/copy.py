@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from functools import partial
 
 from jetwind.core.checking import Place
+from jetwind.core.fields import opaque
 from jetwind.core.markup import Attribute, Element, TextRun, source_span
 from jetwind.core.message import Header, Message
 from jetwind.core.message.prose import Passage
@@ -21,35 +22,44 @@ _PARAGRAPH = re.compile(r"[^\r\n]*[^\s][^\r\n]*(?:(?:\r\n|\r|\n)[^\r\n]*[^\s][^\
 
 @dataclass(frozen=True, slots=True)
 class Copy:
-    """A piece of copy: its text, where it belongs, and ``place``, which gives the place of any stretch of it."""
+    """A piece of copy: its text, where it belongs, and ``place``, which gives the place of any stretch of it.
+
+    In ``text`` every field, of whatever syntax, is filler of the same length, since nobody knows yet what will stand there; in
+    ``written`` it stands as in the source.
+    """
 
     text: str
     where: str
     place: Callable[[int, int], Place]
+    written: str
     is_link: bool = False
+
+
+def _copy(message: Message, written: str, where: str, place: Callable[[int, int], Place], *, is_link: bool = False) -> Copy:
+    return Copy(opaque(written, message.syntax), where, place, written, is_link)
 
 
 def subjects(message: Message) -> Iterator[Copy]:
     """The subject and its variants."""
     header = message.header("Subject")
     if header is not None:
-        yield Copy(header.value, SUBJECT, partial(_in_header, message, "Subject", header))
+        yield _copy(message, header.value, SUBJECT, partial(_in_header, message, "Subject", header))
     for number, variant in enumerate(message.variants, 1):
-        yield Copy(variant, SUBJECT, partial(_in_header, message, f"Subject variant {number}", None))
+        yield _copy(message, variant, SUBJECT, partial(_in_header, message, f"Subject variant {number}", None))
 
 
 def preview(message: Message) -> Iterator[Copy]:
     """The preview text that was written as such: given, or hidden before the copy."""
     if message.given_preview_text:
-        yield Copy(message.given_preview_text, PREVIEW, partial(_in_header, message, "Preview text", None))
+        yield _copy(message, message.given_preview_text, PREVIEW, partial(_in_header, message, "Preview text", None))
     for piece in message.reading.lead_in_pieces if message.document is not None else ():
-        yield Copy(piece.run.text, PREVIEW, partial(_in_run, message, piece.run))
+        yield _copy(message, piece.run.text, PREVIEW, partial(_in_run, message, piece.run))
 
 
 def html(message: Message) -> Iterator[Copy]:
     """The visible copy of the HTML, a passage a block."""
     for passage in message.reading.passages:
-        yield Copy(passage.text, HTML, partial(_in_passage, message, passage), passage.is_link)
+        yield _copy(message, passage.text, HTML, partial(_in_passage, message, passage), is_link=passage.is_link)
 
 
 def alternative_texts(message: Message) -> Iterator[Copy]:
@@ -57,14 +67,14 @@ def alternative_texts(message: Message) -> Iterator[Copy]:
     for image in message.document.elements("img") if message.document is not None else ():
         alt = image.attributes.get("alt") if (image.get("alt") or "").strip() else None
         if alt is not None:
-            yield Copy(alt.value, ALT, partial(_in_value, message, image, alt))
+            yield _copy(message, alt.value, ALT, partial(_in_value, message, image, alt))
 
 
 def plain_text(message: Message) -> Iterator[Copy]:
     """The plain-text part, a paragraph each. Line breaks inside a paragraph are single spaces, character for character."""
     if message.text is not None:
         for match in _PARAGRAPH.finditer(message.text.text):
-            yield Copy(re.sub(r"[\r\n\t]", " ", match[0]), TEXT, partial(_in_text, message, match.start()))
+            yield _copy(message, re.sub(r"[\r\n\t]", " ", match[0]), TEXT, partial(_in_text, message, match.start()))
 
 
 def all_copy(message: Message) -> Iterator[Copy]:

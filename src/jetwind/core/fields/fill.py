@@ -38,7 +38,7 @@ def fill(source: str, values: Mapping[str, str], *, escape: bool, syntax: Syntax
     if not tokens:
         return source
     shown = {name: html.escape(value) if escape else value for name, value in values.items()}
-    if any(token.is_block for token in tokens):
+    if any(token.is_block and not token.is_foreign for token in tokens):
         decoded = _with_plain_tokens(source, syntax)
         try:
             return str(_environment().from_string(decoded).render(**_nested(shown)))
@@ -49,7 +49,7 @@ def fill(source: str, values: Mapping[str, str], *, escape: bool, syntax: Syntax
     for token in tokens:
         pieces.append(source[end : token.span.start])
         if token.name is None:
-            pieces.append("" if token.is_block else token.source)
+            pieces.append("" if token.is_block and not token.is_foreign else token.source)
         else:
             default = html.escape(token.default) if escape and token.default else token.default
             pieces.append(shown.get(token.name, "") or default or "")

@@ -1,55 +1,185 @@
-"""Things that look like a merge field in any syntax: a name between paired or mirrored symbols.
+"""Tokens of any syntax, told by their shape: a name or an expression between paired or mirrored marks.
 
-Only the shape is known here, never a product's own syntax. The rules are tight on purpose: ``50%``, ``[image]``, ``(*terms*)``,
-Markdown emphasis and percent-encoded octets in an address are ordinary text.
-Source: common practice, no published source.
+Only shapes are known here, never a product's own syntax. A token of a foreign shape is told once, under fields, and is an unknown value
+to every other check. Two kinds are told apart. **Code** marks (two or more symbols on either side) are so unlike copy that they are
+sought in the raw source too, inside tags, styles and comments. **Word** marks (one symbol, a bracket) are sought in copy and in
+attribute values alone, with tight rules: ``50%``, ``[image]``, ``(*terms*)``, Markdown emphasis and percent-encoded octets in an
+address are ordinary text. Source: common practice, no published source.
 """
 
 from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from functools import lru_cache
 
+from jetwind.core.facts import phrases
+from jetwind.core.fields.syntax import FILLER, FieldToken, Syntax
 from jetwind.core.source import Span
 
-_MIRROR = str.maketrans("[{<(", "]}>)")
-
-#: An identifier that is at least two characters long and starts with a letter.
+#: No token is longer: what is not closed by then is no token.
+_LONGEST = 2000
 _NAME = r"[A-Za-z][A-Za-z0-9]*(?:[_.:-][A-Za-z0-9]+)*"
+#: What may stand before a name and makes it a block, a comment, or unescaped; and what may follow it: arguments, a default.
+_SIGN = r"\s{0,20}[#/^!=&>~$@-]{0,2}\s{0,20}"
 
-#: Two or three symbols, a name (perhaps with a default after a bar or colon), then the mirrored symbols.
-_DOUBLED = re.compile(
-    rf"(?P<open>[\[{{<(%$#*|~^@]{{2,3}})\s*(?P<name>{_NAME})(?P<rest>\s*[|:,][^\[\]{{}}<>\r\n]{{0,60}}?)?\s*(?P<close>[\]}})>%$#*|~^@]{{2,3}})"
+
+def _between(opening: str, closing: str) -> str:
+    """An expression that begins with a name, between marks whose symbols it does not hold itself."""
+    without = re.escape("".join(sorted(set(opening + closing))))
+    rest = rf"(?:[\s|:,.='\"()?\[-][^{without}\r\n]{{0,120}})?"
+    return f"{re.escape(opening)}{_SIGN}{_NAME}{rest}\\s{{0,20}}{re.escape(closing)}"
+
+
+#: Marks of code. Each alternative is bounded, so that a mark without its partner costs no more than so many characters.
+_CODE = re.compile(
+    "|".join(
+        (
+            rf"<%(?:(?!<%|%>).){{0,{_LONGEST}}}%>",
+            rf"<\?(?:=|php\b)(?:(?!\?>).){{0,{_LONGEST}}}\?>",
+            r"\{\{\{[^{}\r\n]{1,200}\}\}\}",
+            r"\{\{[^{}]{1,500}\}\}",
+            rf"\{{%(?:(?!\{{%|%\}}).){{0,{_LONGEST}}}%\}}",
+            r"[$#@!]{1,2}\{\s{0,20}[A-Za-z_][^{}\r\n]{0,120}\}",
+            _between("[[", "]]"),
+            r"(?<!<)" + _between("<<", ">>"),
+            rf"%%\[(?:(?!%%).){{0,{_LONGEST}}}\]%%",
+            r"(?<![\w%])%%=?\s{0,20}[A-Za-z_][^%\r\n]{0,200}%%",
+            rf"(?<![\w@#])(?P<twin>@@|##|\$\$){_NAME}(?P=twin)(?![\w@#])",
+            r"(?<![\w*|~^_])(?P<pair>\*\*|\|\||~~|\^\^|__)[A-Z][A-Z0-9]*(?:_[A-Z0-9]+)+(?P=pair)(?![\w*|~^_])",
+            *(
+                _between(bracket + sign, sign + closing)
+                for bracket, closing in ("[]", "{}", "<>")
+                for sign in "%$#*|~^@="
+                if bracket + sign not in ("{%", "<%")
+            ),
+            *(_between(mark, mark[::-1]) for mark in ("*|", "%|", "#|", "$|", "@|", "|*")),
+        )
+    ),
+    re.DOTALL,
 )
-_BRACE = re.compile(rf"(?<![{{$#%])\$?\{{\s*(?P<name>{_NAME})\s*\}}(?!\}})")
-_PERCENT = re.compile(rf"(?<![\w%])%(?P<name>{_NAME})%(?![\w%])")
-_SQUARE = re.compile(r"(?<!\[)\[(?P<name>[A-Za-z]+(?:_[A-Za-z]+)+)\](?!\])")
-_OPEN_LEFT = re.compile(r"\{\{(?![^{}]*\}\})[^{}<>\r\n]{0,40}")
+_CODE_MARK = re.compile(r"<[%<?$#*|~^@=]|\{[{%$#*|~^@=]|[$#@!]\{|\[[\[%$#*|~^@=]|%%|@@|##|\$\$|\*[*|]|\|[|*]|~~|\^\^|__|[%#$@]\|")
 
-#: Doubled symbols that are emphasis or drawing in ordinary plain text,.
-_ORDINARY_OPENINGS = frozenset({"**", "***", "~~", "~~~", "##", "###", "||", "|||", "^^", "^^^", "$$$", "@@@"})
+_WORD = re.compile(
+    rf"(?<![{{$#@!%])\{{\s{{0,20}}(?P<brace>\$?{_NAME})\s{{0,20}}\}}(?!\}})"
+    rf"|(?<![\w%])%(?P<percent>{_NAME})%(?![\w%])"
+    rf"|(?<![\w#&/=?])#(?P<hash>{_NAME})#(?![\w#])"
+    r"|(?<!\[)\[(?P<snake>[A-Za-z]+[0-9]*(?:_[A-Za-z0-9]+)+)\](?![\](])"
+    r"|(?<![\w\[])\[(?P<capitals>[A-Z][A-Z0-9]*(?:[ -][A-Z0-9]+){0,3})\](?![\](])"
+    r"|(?<![\w\[])\[(?P<words>[A-Za-z'’][a-z'’]*(?: [a-z'’]+){1,3})\](?![\](])"
+    r"|«(?P<quotes>[A-Za-z]+(?:_[A-Za-z0-9]+)+)»"
+)
+_WORD_MARK = re.compile(r"[{%#\[«]")
+_OCTET = re.compile(r"[0-9A-Fa-f]{2}")
+_OPEN_LEFT = re.compile(r"\{\{(?![^{}]{0,500}\}\})[^{}<>\r\n]{0,40}")
+#: What makes a token code that decides, repeats or ends, rather than a value.
+_BLOCK = re.compile(
+    r"[#/^!]|(?:else|elseif|elsif|elif|end|endif|endfor|endunless|if|ifelse|unless|for|foreach|each|while|switch|case|when|loop|set|var|include|end[a-z]+)\b",
+    re.IGNORECASE,
+)
 
 
-def token_shapes(text: str, *, in_address: bool = False) -> Iterator[Span]:
-    """Spans of everything token-shaped in ``text``, in order and without overlap.
+_ONE_NAME = re.compile(rf"<%\s*({_NAME})\s*%>")
 
-    ``in_address`` reads ``text`` as a URL, where ``%`` before two hexadecimal digits is an octet (RFC 3986 §2.1).
+
+def foreign_tokens(text: str, *, in_source: bool = False, in_address: bool = False) -> Iterator[FieldToken]:
+    """Everything token-shaped in ``text``, in order and without overlap.
+
+    ``in_source`` reads raw HTML, where only marks of code count. ``in_address`` reads a URL, where ``%`` before two hexadecimal
+    digits is an octet (RFC 3986 §2.1).
     """
-    found: list[Span] = []
-    for match in _DOUBLED.finditer(text):
-        opening, closing = match["open"], match["close"]
-        if opening in _ORDINARY_OPENINGS or "(" in opening or closing != opening.translate(_MIRROR)[::-1]:
-            continue
-        found.append(Span(match.start(), match.end()))
-    for pattern in (_BRACE, _SQUARE):
-        found.extend(Span(match.start(), match.end()) for match in pattern.finditer(text))
-    for match in _PERCENT.finditer(text):
-        octet = in_address and re.match(r"[0-9A-Fa-f]{2}", match["name"])
-        if len(match["name"]) >= 3 and not octet:
-            found.append(Span(match.start(), match.end()))
-    found.extend(Span(match.start(), match.end()) for match in _OPEN_LEFT.finditer(text))
+    found: list[tuple[int, int]] = []
+    if _CODE_MARK.search(text):
+        found.extend(match.span() for match in _CODE.finditer(text))
+    if not in_source and _WORD_MARK.search(text):
+        found.extend(match.span() for match in _WORD.finditer(text) if _is_word_token(match, in_address=in_address))
     end = -1
-    for span in sorted(found, key=lambda item: (item.start, -item.end)):
-        if span.start >= end:
-            yield span
-            end = span.end
+    for start, stop in sorted(found, key=lambda span: (span[0], -span[1])):
+        if start >= end:
+            source = text[start:stop]
+            yield FieldToken(Span(start, stop), source, None, None, is_block=_is_block(source), is_foreign=True)
+            end = stop
+
+
+def _is_word_token(match: re.Match[str], *, in_address: bool) -> bool:
+    name = match["percent"]
+    if name is not None:
+        return len(name) >= 3 and not (in_address and _OCTET.match(name))
+    if match["hash"] is not None:
+        # Two topics beside each other look alike in copy; a field has an underscore, a point, or capitals.
+        name = match["hash"]
+        return len(name) >= 2 and (name.isupper() or bool(re.search(r"[_.]", name))) and not re.fullmatch(r"[0-9A-Fa-f]{3,8}", name)
+    if match["capitals"] is not None:
+        words = re.split(r"[ -]", match["capitals"].lower())
+        return not _words("bracket_label_words") & set(words) and bool(_words("field_words") & set(words))
+    if match["words"] is not None:
+        words = match["words"].lower().replace("’", "'").split(" ")
+        asks = words[0] in _words("instruction_words")
+        stands_in = words[0] in _words("owner_words") and (words[-1] == "here" or bool(_words("field_words") & set(words)))
+        named = words[-1] == "here" and bool(_words("field_words") & set(words))
+        return (asks and bool(_words("field_words") & set(words[1:]))) or stands_in or named
+    return True
+
+
+@lru_cache
+def _words(key: str) -> frozenset[str]:
+    return frozenset(phrases("fields", key))
+
+
+def _is_block(source: str) -> bool:
+    """Whether a token is code that draws nothing itself."""
+    if source.startswith(("<%=", "<%-", "<?=", "%%=", "${", "$!{", "#{", "@{", "!{")) and not source.startswith("<%--"):
+        return False
+    if (one := _ONE_NAME.fullmatch(source)) is not None:
+        return _BLOCK.match(one[1]) is not None
+    if source.startswith(("<%", "<?", "%%[", "{%")):
+        return True
+    inner = source.lstrip("[{<(%$#*|~^@=").lstrip() if not re.match(r"[\[{<]+#", source) else "#"
+    if source.startswith(("{{", "[[", "<<")):
+        inner = source[2:].lstrip("{").lstrip()
+    return _BLOCK.match(inner) is not None
+
+
+def tokens(text: str, syntax: Syntax, *, in_source: bool = False, in_address: bool = False) -> list[FieldToken]:
+    """Fields and block tags of the message's own syntax and tokens of any other, in order and without overlap."""
+    own = list(syntax.tokens(text))
+    rest = _blanked(text, own) if own else text
+    foreign = list(foreign_tokens(rest, in_source=in_source, in_address=in_address))
+    return sorted((*own, *foreign), key=lambda token: token.span.start) if foreign else own
+
+
+def mask(text: str, syntax: Syntax) -> str:
+    """Raw source with every token of code marks replaced by filler of the same length, so that offsets stay true.
+
+    A field becomes private-use characters (it stands for unknown text); a block tag becomes spaces, because between
+    table rows any other character would be moved out of the table (HTML §13.2.6.1, foster parenting). Newlines stay.
+    """
+    found = tokens(text, syntax, in_source=True)
+    return _blanked(text, found) if found else text
+
+
+def opaque(text: str, syntax: Syntax, *, in_address: bool = False) -> str:
+    """Copy, or the value of an attribute, with every token of any shape replaced as ``mask`` does it."""
+    found = tokens(text, syntax, in_address=in_address)
+    return _blanked(text, found) if found else text
+
+
+def without_blocks(text: str, syntax: Syntax) -> str:
+    """Copy with block tags of any syntax as spaces, which is what a reader gets of them; fields stay as they are written."""
+    found = [token for token in tokens(text, syntax) if token.is_block]
+    return _blanked(text, found) if found else text
+
+
+def _blanked(text: str, found: list[FieldToken]) -> str:
+    pieces, end = [], 0
+    for token in found:
+        filler = " " if token.is_block else FILLER
+        pieces.append(text[end : token.span.start])
+        pieces.append("".join(char if char in "\r\n" else filler for char in token.source))
+        end = token.span.end
+    return "".join(pieces) + text[end:]
+
+
+def unclosed(text: str) -> Iterator[Span]:
+    """Opening marks ``{{`` that nothing closes, with the words behind them."""
+    return (Span(match.start(), match.end()) for match in _OPEN_LEFT.finditer(text))

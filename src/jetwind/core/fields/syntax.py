@@ -21,11 +21,16 @@ _NAME = re.compile(r"\s*([A-Za-z_][\w-]*(?:\.[\w-]+)*)\s*(\|.*)?\Z", re.DOTALL)
 _DEFAULT = re.compile(r"\|\s*default\s*:\s*(?:\"([^\"]*)\"|'([^']*)')")
 
 
+#: Between the marks of a field, but of a grammar in which signs and bare words open and close blocks.
+_OTHER_GRAMMAR = re.compile(r"\s*[#/^!>{&]|\s*~?(?:else|end|endif|elseif|elsif)\b")
+
+
 @dataclass(frozen=True, slots=True)
 class FieldToken:
     """One field or block tag in a source.
 
-    ``name`` is the dotted field name, or None for a block tag or a field that cannot be read.
+    ``name`` is the dotted field name, or None for a block tag or a field that cannot be read. ``is_foreign`` says that it is not of
+    the message's own syntax, though it may stand between the same marks.
     """
 
     span: Span
@@ -33,6 +38,7 @@ class FieldToken:
     name: str | None
     default: str | None
     is_block: bool
+    is_foreign: bool = False
 
 
 @dataclass(frozen=True)
@@ -61,6 +67,12 @@ class Syntax:
             if match["block"] is not None:
                 yield FieldToken(span, match[0], None, None, is_block=True)
                 continue
+            if _OTHER_GRAMMAR.match(match["field"]):
+                is_value = match["field"].lstrip()[0] in "{&"
+                if match["field"].startswith("{") and text.startswith("}", span.end):
+                    span = Span(span.start, span.end + 1)
+                yield FieldToken(span, text[span.start : span.end], None, None, is_block=not is_value, is_foreign=True)
+                continue
             inner = _NAME.match(html.unescape(match["field"]))
             default = _DEFAULT.search(inner[2] or "") if inner else None
             yield FieldToken(
@@ -73,20 +85,3 @@ class Syntax:
 
 
 LIQUID = Syntax("Liquid", "{{", "}}", "{%", "%}")
-
-
-def mask(text: str, syntax: Syntax) -> str:
-    """``text`` with every token replaced by filler of the same length, so that offsets stay true.
-
-    A field becomes private-use characters (it stands for unknown text); a block tag becomes spaces, because between
-    table rows any other character would be moved out of the table (HTML §13.2.6.1, foster parenting). Newlines stay.
-    """
-    pieces, end = [], 0
-    for token in syntax.tokens(text):
-        filler = " " if token.is_block else FILLER
-        pieces.append(text[end : token.span.start])
-        pieces.append("".join(char if char in "\r\n" else filler for char in token.source))
-        end = token.span.end
-    if not pieces:
-        return text
-    return "".join(pieces) + text[end:]

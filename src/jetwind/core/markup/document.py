@@ -17,13 +17,15 @@ from typing import Any, Literal
 
 import turbohtml
 
-from jetwind.core.fields import LIQUID, Syntax, mask
+from jetwind.core.fields import LIQUID, Syntax, mask, tokens
 from jetwind.core.fields.syntax import FILLER
 from jetwind.core.source import SourceText, Span
 
 #: Elements whose text holds no references (HTML §13.1.2, raw text).
 _RAW_TEXT = frozenset({"style", "script", "xmp", "iframe", "noembed", "noframes"})
-_VALUE = re.compile(r"(?P<name>[^\s=/>]*)(?:\s*=\s*(?P<quote>[\"']?)(?P<value>.*))?\Z", re.DOTALL)
+#: HTML §13.2.5.33 and on: a name of any characters (an equals sign only as its first), then perhaps a value.
+_NAME = re.compile(r"=?[^=\s]*")
+_EQUALS = re.compile(r"\s*=\s*")
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,13 +51,17 @@ class Attribute:
 
 def value_bounds(raw: str) -> tuple[int, int]:
     """Where the value begins and ends in the source of an attribute."""
-    match = _VALUE.match(raw)
-    assert match is not None, "the pattern matches any text"
-    start = match.start("value") if match["value"] is not None else len(match["name"])
-    end = len(raw)
-    if match["quote"] and raw.endswith(match["quote"]) and end > start:
-        end -= 1
-    return start, end
+    name = _NAME.match(raw)
+    after_name = name.end() if name else 0
+    equals = _EQUALS.match(raw, after_name)
+    if equals is None:
+        return after_name, after_name
+    start, end = equals.end(), len(raw)
+    if raw[start : start + 1] in ('"', "'"):
+        quote, start = raw[start], start + 1
+        if end > start and raw.endswith(quote):
+            end -= 1
+    return min(start, end), end
 
 
 @dataclass(eq=False, slots=True, repr=False)
@@ -202,7 +208,9 @@ class Document:
     def __init__(self, source: SourceText, syntax: Syntax) -> None:
         self.source = source
         self.syntax = syntax
-        masked = mask(source.text, syntax)
+        #: Tokens of any syntax in the raw source, inside tags, styles and comments too.
+        self.field_tokens = tokens(source.text, syntax, in_source=True)
+        masked = mask(source.text, syntax) if self.field_tokens else source.text
         self._masked = source if masked is source.text else SourceText(masked)
         self._tree = turbohtml.parse(self._masked.text, positions=True, source_locations=True)
         self._run_data: list[str] = []
@@ -230,6 +238,10 @@ class Document:
     def body(self) -> Element:
         """The body element; an HTML tree always has one, save for a frameset, where the root stands in."""
         return next(self.elements("body"), self.root)
+
+    def masked(self, span: Span) -> str:
+        """The characters of a span with every field as filler of the same length."""
+        return self._masked.text[span.start : span.end]
 
     @cached_property
     def faults(self) -> list[ParseFault]:

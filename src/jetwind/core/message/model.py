@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, Literal, TypeVar
 
-from jetwind.core.fields import LIQUID, Syntax
+from jetwind.core.fields import LIQUID, Syntax, tokens
 from jetwind.core.markup import Document, parse
 from jetwind.core.source import SourceText, Span
 from jetwind.core.styles import Cascade
@@ -160,6 +160,10 @@ class Message:
         from jetwind.core.message.mime import mailboxes
 
         return mailboxes(header.raw)
+
+    def holds_field(self, text: str, *, in_address: bool = False) -> bool:
+        """Whether a value has a token of any syntax in it, so that nobody knows yet what it will be."""
+        return bool(tokens(text, self.syntax, in_address=in_address))
 
     @cached_property
     def document(self) -> Document | None:

@@ -29,10 +29,11 @@ _ABBREVIATION = re.compile(
 
 @dataclass(frozen=True, slots=True)
 class _Stretch:
-    """Characters of a passage from ``start`` on that come from ``run``, whose own first ``skip`` characters gave none."""
+    """Characters of a passage from ``start`` on that come from ``run``, read as ``text``, whose first ``skip`` characters gave none."""
 
     start: int
     run: TextRun
+    text: str
     skip: int
 
 
@@ -50,14 +51,14 @@ class Passage:
         """The element of its first characters."""
         return self.stretches[0].run.parent
 
-    def add(self, run: TextRun, link: Element | None) -> None:
-        """Take a run's characters in."""
-        text, skip = collapse(run.text), 0
+    def add(self, run: TextRun, shown: str, link: Element | None) -> None:
+        """Take a run's characters in; ``shown`` are those that a reader gets, one for each of the run's own."""
+        text, skip = collapse(shown), 0
         if text.startswith(" ") and (not self.text or self.text.endswith(" ")):
             text, skip = text[1:], 1
         if not text:
             return
-        self.stretches.append(_Stretch(len(self.text), run, skip))
+        self.stretches.append(_Stretch(len(self.text), run, shown, skip))
         self.text += text
         if link is not None:
             self.links.add(link.index)
@@ -96,7 +97,7 @@ def _back(source: SourceText, stretch: _Stretch, start: int, end: int) -> Span |
     run = stretch.run
     if run.span is None:
         return None
-    places = _places(run.text)
+    places = _places(stretch.text)
     first = start - stretch.start + stretch.skip
     last = end - stretch.start + stretch.skip
     if first >= len(places) - 1:

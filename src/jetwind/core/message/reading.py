@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import TYPE_CHECKING, Literal
 
+from jetwind.core.fields import without_blocks
 from jetwind.core.markup import Element, TextRun
 from jetwind.core.message.prose import Passage
 from jetwind.core.styles.cascade import NEVER_SHOWN
@@ -90,6 +91,20 @@ def tidy(text: str) -> str:
     return _SPACE.sub(" ", _PADDING.sub("", text)).strip()
 
 
+def tidy_places(text: str) -> list[int]:
+    """For each character that ``tidy`` leaves of a text, where it stood."""
+    places: list[int] = []
+    after_space = True
+    for at, char in enumerate(text):
+        if _PADDING.match(char):
+            continue
+        is_space = char.isspace() or char == "\u00a0"
+        if not (is_space and after_space):
+            places.append(at)
+        after_space = is_space
+    return places
+
+
 class _Around:
     """What stands around each element, by its index. Elements are entered in document order, so a parent is known before its
     children and nothing climbs up: climbing would take the square of the depth of a hostile tree.
@@ -118,6 +133,10 @@ class Reading:
     def __init__(self, message: Message) -> None:
         self._message = message
 
+    def shown_text(self, run: TextRun) -> str:
+        """The characters of a run as a reader gets them: block tags of any field syntax as spaces, fields as they are written."""
+        return without_blocks(run.text, self._message.syntax)
+
     @cached_property
     def pieces(self) -> list[Piece]:
         """Visible text of the HTML part in document order."""
@@ -138,7 +157,7 @@ class Reading:
     def visible_text(self) -> str:
         """The visible copy as lines: a new line where a block begins or ends. Plain text where there is no HTML."""
         if self._message.document is None:
-            return self._message.text.text if self._message.text else ""
+            return without_blocks(self._message.text.text, self._message.syntax) if self._message.text else ""
         return self._lines()
 
     @cached_property
@@ -163,7 +182,7 @@ class Reading:
             if block is not last_block:
                 passage = _closed(found, passage)
                 last_block = block
-            passage.add(node, around.links.get(node.parent.index))
+            passage.add(node, self.shown_text(node), around.links.get(node.parent.index))
         _closed(found, passage)
         return found
 
@@ -223,12 +242,13 @@ class Reading:
                 continue
             if node.parent.index in around.no_copy:
                 continue
-            raw = _SPACE.sub(" ", node.text).strip()
+            shown = self.shown_text(node)
+            raw = _SPACE.sub(" ", shown).strip()
             hidden = cascade.is_hidden(node)
             # Hidden text counts before the copy begins; later it belongs to a layout for other screens.
             if not raw or (hidden and started):
                 continue
-            text = tidy(node.text)
+            text = tidy(shown)
             started = started or (bool(text) and not hidden)
             yield InboxPiece(text, len(raw), "hidden" if hidden else "visible", around.links.get(node.parent.index), node, node.parent)
 
@@ -244,7 +264,7 @@ class Reading:
             if isinstance(node, Element):
                 around.enter(node)
                 continue
-            text = tidy(node.text)
+            text = tidy(self.shown_text(node))
             if text:
                 link, is_no_copy = around.links.get(node.parent.index), node.parent.index in around.no_copy
                 found.append((Piece(text, node, link, is_no_copy), cascade.is_hidden(node)))
@@ -269,7 +289,7 @@ class Reading:
             if block is not last_block:
                 pieces.append("\n")
                 last_block = block
-            pieces.append(_PADDING.sub("", node.text))
+            pieces.append(_PADDING.sub("", self.shown_text(node)))
         lines = (_SPACE.sub(" ", line).strip() for line in "".join(_flatten(pieces)).split("\0"))
         return "\n".join(line for line in lines if line)
 

@@ -4,9 +4,12 @@ from __future__ import annotations
 
 import re
 from bisect import bisect_right
+from collections.abc import Iterator
 from dataclasses import replace
 from html import escape
 
+from jetwind.core.fields import foreign_tokens, opaque
+from jetwind.core.fields.syntax import FILLER
 from jetwind.core.images import measure
 from jetwind.core.markup import Attribute, Document, Element, parse, source_span
 from jetwind.core.message import Message
@@ -35,6 +38,11 @@ _COLOURS: dict[str, night.Role] = {
     "alink": "letter",
     "vlink": "letter",
 }
+
+
+#: A colour that a field will bring is unknown. A picture behind the letters says so to the measuring, and shows nothing.
+_UNKNOWN_GROUND = "background-image: linear-gradient(transparent, transparent)"
+_OPAQUE_COLOUR = re.compile(rf"(?<![\w-])(?:background(?:-color)?|color)\s*:[^;{{}}{FILLER}]{{0,200}}{FILLER}[^;{{}}]*", re.IGNORECASE)
 
 
 class Page:
@@ -67,6 +75,7 @@ class Page:
         """The whole."""
         cut = self._cut()
         before = self._doctype()
+        self.edits.extend(self._without_code())
         for element in self.document.all_elements:
             start = element.start_tag
             if start is None or start.start < self.gone_until or start.start >= cut:
@@ -136,7 +145,7 @@ class Page:
 
     def _added(self) -> str:
         """The client's own style sheet, which comes before the message's."""
-        added: list[str] = []
+        added: list[str] = ["[data-jetwind-unknown] { " + _UNKNOWN_GROUND + " }"] if self.document.field_tokens else []
         if self.profile.chrome:
             added.append(f"html {{ width: {self.profile.content_width}px }}")
         if self.plan.by_how.get("body") or self.profile.engine == "word-processor":
@@ -267,7 +276,9 @@ class Page:
         run = next((child for child in element.children if not isinstance(child, Element)), None)
         if run is None or run.span is None:
             return
-        kept, changes = sheet_kept(self.document.source.slice(run.span), self.plan)
+        kept, changes = sheet_kept(self.document.masked(run.span), self.plan)
+        if FILLER in kept:
+            kept = _OPAQUE_COLOUR.sub(_UNKNOWN_GROUND, kept)
         if "url(" in kept.lower():
             kept = with_addresses(kept, self.pictures.address)
         self.edits.append(Edit(run.span, kept.replace("</style", "")))
@@ -317,6 +328,9 @@ class Page:
             names = " ".join(self.profile.prefix + one for one in attribute.value.split())
             self._note("altered", "prefix", "class names and ids with a prefix", attribute.span)
             self._set(attribute, names)
+        elif name in _COLOURS and self.message.holds_field(attribute.value):
+            self._set(attribute, "")
+            self.edits.append(Edit.insert(attribute.span.start, 'data-jetwind-unknown="" '))
         elif name in _COLOURS and self.plan.night and self.is_whole:
             colour = legacy_colour(attribute.value)
             if colour is not None and (turned := night.at_night(colour, _COLOURS[name], self.plan.night)) != colour:
@@ -329,14 +343,47 @@ class Page:
                     self._lost("altered", loss, attribute.span)
 
     def _style(self, element: Element, attribute: Attribute) -> None:
-        kept, changes = attribute_kept(attribute.value, element.tag, self.plan)
+        value = opaque(attribute.value, self.message.syntax)
+        kept, changes = attribute_kept(value, element.tag, self.plan)
         raw = self.text[attribute.value_span.start : attribute.value_span.end]
         for change in changes:
             self._css(change, source_span(raw, attribute.value_span, change.start, change.end))
         if "url(" in kept.lower():
             kept = with_addresses(kept, self.pictures.address)
+        if FILLER in kept:
+            kept = _OPAQUE_COLOUR.sub(_UNKNOWN_GROUND, kept)
         if kept != attribute.value:
             self._set(attribute, kept)
+
+    def _without_code(self) -> Iterator[Edit]:
+        """Blocks of a template draw nothing; a field whose marks would be read as a tag is written as text, or left out of a tag."""
+        tokens = self.document.field_tokens
+        if not tokens and "&lt;" not in self.text:
+            return
+        tags = sorted((tag.start, tag.end, element.index) for element in self.document.all_elements if (tag := element.start_tag))
+        starts = [start for start, _, _ in tags]
+        for token in tokens:
+            at = bisect_right(starts, token.span.start) - 1
+            in_tag = at >= 0 and token.span.start < tags[at][1]
+            if token.is_block or (in_tag and not self._is_quoted(self.document.all_elements[tags[at][2]], token.span)):
+                yield Edit(token.span, "")
+            elif not in_tag and "<" in token.source:
+                yield Edit(token.span, escape(token.source))
+        for element in self.document.all_elements if "&lt;" in self.text else ():
+            for child in element.children:
+                if isinstance(child, Element) or "<" not in child.text or child.span is None:
+                    continue
+                raw = self.document.source.slice(child.span)
+                for token in foreign_tokens(child.text):
+                    if token.is_block:
+                        yield Edit(source_span(raw, child.span, token.span.start, token.span.end), "")
+
+    def _is_quoted(self, element: Element, span: Span) -> bool:
+        """Whether a field stands inside the quotes of an attribute's value."""
+        return any(
+            attribute.value_span.contains(span) and self.document.source.text[attribute.value_span.start - 1] in "\"'"
+            for attribute in element.attributes.values()
+        )
 
     def _picture(self, element: Element, attribute: Attribute) -> None:
         size = (element.get("width") or "", element.get("height") or "")

@@ -12,7 +12,7 @@ from functools import cached_property
 from typing import Any
 
 from jetwind.core.facts import table
-from jetwind.core.fields import mask
+from jetwind.core.fields import opaque
 from jetwind.core.markup import Document, Element
 from jetwind.core.styles.colours import legacy_colour
 from jetwind.core.styles.declarations import declarations
@@ -101,7 +101,7 @@ class ComputedStyles:
                 for declaration in match.rule.declarations:
                     (important if declaration.important else won).update(expand(declaration.name, declaration.value, self._quirks))
         if style := (element.get("style") if "style" in element.names else None):
-            for declaration in declarations(mask(style, self._document.syntax)):
+            for declaration in declarations(opaque(style, self._document.syntax)):
                 target = important if declaration.important else won
                 target.update(expand(declaration.name, declaration.value, self._quirks))
         won.update(important)

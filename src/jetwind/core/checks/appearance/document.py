@@ -341,7 +341,7 @@ def _errors(message: Message) -> Iterator[tuple[str, str, str, Span | None, int 
     for element in document.all_elements:
         attribute = element.attributes.get("id") if "id" in element.names else None
         if attribute is not None and (value := attribute.value).strip():
-            if value in seen and not any(True for _ in message.syntax.tokens(value)):
+            if value in seen and not message.holds_field(value):
                 yield "id", value, "The id {tag} is given to more than one element.", attribute.value_span, element.index
             seen[value] = attribute
 

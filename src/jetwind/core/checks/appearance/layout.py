@@ -71,7 +71,7 @@ def find_font_stack(message: Message, context: Context, options: Options) -> Ite
         name, value = placed.declaration.name, placed.declaration.value
         if name not in ("font-family", "font") or (placed.rule and placed.rule.within and placed.rule.within[-1][0] == "font-face"):
             continue
-        if any(True for _ in message.syntax.tokens(value)) or "\ue000" in value:
+        if message.holds_field(value) or "\ue000" in value:
             continue
         last = last_family(value, shorthand=name == "font")
         if last is not None:

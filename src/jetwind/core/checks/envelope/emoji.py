@@ -12,7 +12,7 @@ from jetwind.core.checking import Context, Hit, Level, Options, Place, check, cl
 from jetwind.core.checks.copy import Copy, preview, subjects
 from jetwind.core.checks.needs import need_headers
 from jetwind.core.facts import table
-from jetwind.core.fields import mask
+from jetwind.core.fields import opaque
 from jetwind.core.message import Envelope, Header, Message
 
 _ADDRESS = "a@kiln.example"
@@ -63,7 +63,7 @@ def find_many(message: Message, context: Context, options: ManyOptions) -> Itera
                 "The subject holds {count} emoji: {emoji}",
                 copy.place(0, len(copy.text)),
                 {"count": len(found), "emoji": " ".join(found[:12]), "limit": options.most_emoji},
-                identity=copy.text,
+                identity=copy.written,
             )
 
 
@@ -88,12 +88,12 @@ def find_new(message: Message, context: Context, options: Options) -> Iterator[H
     """Emoji of subject, preview text and sender name were there in Emoji 13.1."""
     copies = [*subjects(message), *preview(message)]
     for header in message.header_fields("From"):
-        copies.append(Copy(header.value, "From", partial(_place, message, header)))
+        copies.append(Copy(opaque(header.value, message.syntax), "From", partial(_place, message, header), header.value))
     ages = _ages()
     for copy in copies:
         if copy.text.isascii():
             continue
-        text = mask(copy.text, message.syntax)
+        text = copy.text
         for match in regex.finditer(r"\X", text):
             plain = match[0].replace("\ufe0f", "")
             if plain in ages:

@@ -10,10 +10,9 @@ from dataclasses import dataclass
 from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.checks.needs import need_headers
 from jetwind.core.facts import phrase_pattern
-from jetwind.core.fields import token_shapes
 from jetwind.core.markup import source_span
 from jetwind.core.message import Envelope, Message
-from jetwind.core.message.reading import InboxPiece
+from jetwind.core.message.reading import InboxPiece, tidy_places
 
 _WORD = re.compile(r"[^\W\d_]{2,}")
 _WORD_OR_NUMBER = re.compile(r"\w+")
@@ -22,6 +21,8 @@ _ADDRESS = re.compile(r"(?:https?://|www\.)\S+|[^\s@]{1,64}@\S+\.\S+", re.IGNORE
 _FIRST = 40
 #: Characters after the shown ones that are looked at too, so that what begins in sight is seen whole.
 _BEYOND = 300
+#: Characters of a text in which a leak is pointed at exactly.
+_LONGEST_PIECE = 5_000
 
 
 @check(
@@ -114,6 +115,8 @@ _HIDDEN = "<div style='display:none'>"
         clear("<body><p>Hello {{ first_name }}, your pots are ready. <a href='x'>Come by</a> today.</p></body>"),
         clear("<body><a href='x'>Your pots are ready to collect</a><p>Come by from Tuesday.</p></body>"),
         clear("Subject: Hi\n\nYour pots are ready for collection.\n"),
+        clear("<body><p>Hello %%FIRST_NAME%%, spring is here</p></body>"),  # told under fields
+        clear("<body><p>Write to studio@kiln.org and we will keep a shelf for you.</p></body>"),
         finds(
             f"<body>{_HIDDEN}Spring is here</div><a href='x'>View in browser</a><p>Twelve glazes at a fifth off</p></body>",
             at="View in browser",
@@ -125,7 +128,6 @@ _HIDDEN = "<div style='display:none'>"
             f"<body>{_HIDDEN}Spring glaze sale</div><a href='a'>Shop</a> <a href='b'>Courses</a> <a href='c'>Studio</a><p>y</p></body>",
             at="Shop",
         ),
-        finds("<body><p>Hello %%FIRST_NAME%%, spring is here</p></body>", at="%%FIRST_NAME%%"),
     ],
 )
 def find_leak(message: Message, context: Context, options: LeakOptions) -> Iterator[Hit]:
@@ -160,12 +162,16 @@ def _leak(piece: InboxPiece, room: int) -> tuple[str, int, int] | None:
         ("an address", _ADDRESS.finditer(text)),
     ):
         for match in matches:
-            if match.start() < room:
+            if match.start() < room and not _is_in_a_sentence(text, match):
                 return what, match.start(), match.end()
-    for span in token_shapes(text):
-        if span.start < room and not piece.text.startswith(("{{", "{%"), span.start):
-            return "a raw field", span.start, span.end
     return None
+
+
+def _is_in_a_sentence(text: str, match: re.Match[str]) -> bool:
+    """Whether a mail address stands among the words of a sentence, where it is copy like any other word."""
+    if "@" not in match[0] or match[0].lower().startswith(("http", "www.")):
+        return False
+    return len(_WORD.findall(text[: match.start()])) + len(_WORD.findall(text[match.end() :])) >= 3
 
 
 def _menu(pieces: list[InboxPiece]) -> InboxPiece | None:
@@ -188,9 +194,10 @@ def _place(message: Message, piece: InboxPiece, start: int, end: int) -> Place:
     if document is None:
         return Place.in_text(message, None)
     if piece.run is not None and piece.run.span is not None:
-        at = piece.run.text.find(piece.text[start:end])
-        if at >= 0:
-            span = source_span(document.source.slice(piece.run.span), piece.run.span, at, at + end - start)
+        places = tidy_places(message.reading.shown_text(piece.run)[:_LONGEST_PIECE])
+        if end <= len(places):
+            raw = document.source.slice(piece.run.span)
+            span = source_span(raw, piece.run.span, places[start], places[max(end - 1, start)] + 1)
             return Place.in_html(message, span, piece.run.parent.index)
         return Place.in_html(message, piece.run.span, piece.run.parent.index)
     element = piece.element

@@ -38,7 +38,7 @@ def find_missing(message: Message, context: Context, options: Options) -> Iterat
     if header is None:
         yield Hit("The message has no From header.", Place.in_header(message, "From"), identity="missing")
         return
-    if any(True for _ in message.syntax.tokens(header.value)):
+    if message.holds_field(header.value):
         return
     if "@" not in header.raw:
         yield Hit("From has no address: {value}", Place.in_header(message, "From", header), {"value": header.value or "empty"})
@@ -97,7 +97,7 @@ def find_invalid(message: Message, context: Context, options: Options) -> Iterat
     need_headers(message)
     for name in ("From", "Reply-To", "Sender"):
         for header in message.header_fields(name):
-            if not header.value.strip() or any(True for _ in message.syntax.tokens(header.value)):
+            if not header.value.strip() or message.holds_field(header.value):
                 continue
             boxes = [box for box in message.mailboxes_of(header) if box.address]
             if name == "From" and "@" not in header.raw:
@@ -135,7 +135,7 @@ def find_name_missing(message: Message, context: Context, options: Options) -> I
     """From has a display name."""
     need_headers(message)
     header = message.header("From")
-    if header is None or any(True for _ in message.syntax.tokens(header.value)):
+    if header is None or message.holds_field(header.value):
         return
     for box in message.mailboxes("From")[:1]:
         if "@" in box.address and box.name.strip().lower() in ("", box.address.lower()):
@@ -213,7 +213,7 @@ def find_reply_domain(message: Message, context: Context, options: Options) -> I
     need_headers(message)
     header = message.header("Reply-To")
     senders = [box for box in message.mailboxes("From") if "@" in box.address]
-    if header is None or not senders or any(True for _ in message.syntax.tokens(header.value)):
+    if header is None or not senders or message.holds_field(header.value):
         return
     sender = senders[0].address.rpartition("@")[2].lower()
     for box in message.mailboxes("Reply-To"):

@@ -11,7 +11,7 @@ import regex
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.checks.copy import subjects
 from jetwind.core.checks.needs import need_headers
-from jetwind.core.fields import fill, mask
+from jetwind.core.fields import fill
 from jetwind.core.message import Envelope, Message, Sample
 from jetwind.core.message.prose import collapse
 
@@ -56,7 +56,7 @@ def find_missing(message: Message, context: Context, options: Options) -> Iterat
     if message.header("Subject") is None:
         yield Hit("The message has no subject.", Place.in_header(message, "Subject"), identity="missing")
     for number, copy in enumerate(subjects(message), 1 if message.header("Subject") is None else 0):
-        if not collapse(copy.text).strip():
+        if not collapse(copy.written).strip():
             which = f"variant {number} of the subject" if number else "subject"
             yield Hit("The {which} is empty.", copy.place(0, 0), {"which": which}, identity=f"empty:{number}")
 
@@ -91,17 +91,17 @@ def find_long(message: Message, context: Context, options: LengthOptions) -> Ite
     """Merged for the reader with the longest values, the subject has at most 60 characters."""
     need_headers(message)
     for copy in subjects(message):
-        longest, reader = max(merged(copy.text, message, context), key=lambda pair: graphemes(pair[0]))
+        longest, reader = max(merged(copy.written, message, context), key=lambda pair: graphemes(pair[0]))
         length = graphemes(longest)
         if length > options.most_characters:
-            whose = reader.name if longest != copy.text.strip() else ""
+            whose = reader.name if longest != copy.written.strip() else ""
             yield Hit(
                 "The subject has {length} characters for {whose}; the limit is {limit}."
                 if whose
                 else "The subject has {length} characters; the limit is {limit}.",
                 copy.place(0, len(copy.text)),
                 {"length": length, "limit": options.most_characters, "whose": whose, "merged": longest},
-                identity=copy.text,
+                identity=copy.written,
             )
 
 
@@ -135,7 +135,7 @@ def find_shouting(message: Message, context: Context, options: Options) -> Itera
     """At most half of eight or more letters are capitals, and marks of exclamation or question stand alone."""
     need_headers(message)
     for copy in subjects(message):
-        text = mask(copy.text, message.syntax)
+        text = copy.text
         letters = [char for char in text if char.lower() != char.upper()]
         capitals = sum(char.isupper() for char in letters)
         marks = _MARKS.search(text)
@@ -146,7 +146,7 @@ def find_shouting(message: Message, context: Context, options: Options) -> Itera
         else:
             continue
         data = {"capitals": capitals, "letters": len(letters), "marks": marks[0] if marks else ""}
-        yield Hit(said, copy.place(0, len(copy.text)), data, identity=copy.text)
+        yield Hit(said, copy.place(0, len(copy.text)), data, identity=copy.written)
 
 
 @check(
@@ -181,7 +181,7 @@ def find_false_reply(message: Message, context: Context, options: Options) -> It
                 "The subject starts with “{start}”, but the message answers nothing.",
                 copy.place(0, len(copy.text)),
                 {"start": match["mark"]},
-                identity=copy.text,
+                identity=copy.written,
             )
 
 
@@ -203,13 +203,13 @@ def find_duplicate_variant(message: Message, context: Context, options: Options)
     need_headers(message)
     seen: dict[str, int] = {}
     for number, copy in enumerate(subjects(message)):
-        plain = " ".join(copy.text.split()).casefold()
+        plain = " ".join(copy.written.split()).casefold()
         if plain and plain in seen:
             other = f"variant {seen[plain]}" if seen[plain] else "the subject"
             yield Hit(
                 "Variant {number} is the same as {other}: {text}",
                 copy.place(0, len(copy.text)),
-                {"number": number, "other": other, "text": copy.text},
+                {"number": number, "other": other, "text": copy.written},
                 identity=plain,
             )
         seen.setdefault(plain, number)

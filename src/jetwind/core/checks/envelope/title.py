@@ -59,7 +59,7 @@ _IN_TITLE = re.compile(rf"(?<![^\W_])(?P<k>copy of|(?:{_MARKS})|final[ _-]*v?\d+
 )
 def find_residue(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """Working title, subject and preview text do not say copy of, demo, test, draft, untitled or final v2."""
-    title = Copy(context.working_title, "working title", lambda start, end: Place("message", "Working title"))
+    title = Copy(context.working_title, "working title", lambda start, end: Place("message", "Working title"), context.working_title)
     for copy in (title, *subjects(message), *preview(message)):
         text = copy.text.strip()
         match = (_IN_TITLE if copy is title else _RESIDUE).search(text)
@@ -70,7 +70,7 @@ def find_residue(message: Message, context: Context, options: Options) -> Iterat
         yield Hit(
             "The {where} still says “{words}”: {text}",
             copy.place(at, at + len(words)),
-            {"where": copy.where, "words": words, "text": text},
+            {"where": copy.where, "words": words, "text": copy.written.strip()},
             identity=f"{copy.where}:{text.casefold()}",
         )
 

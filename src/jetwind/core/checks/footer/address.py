@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterator
 
 from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.fields import tokens
 from jetwind.core.message import Message
 
 _BOX = re.compile(
@@ -89,8 +90,8 @@ def find_missing(message: Message, context: Context, options: Options) -> Iterat
     if message.html is None and message.text is None:
         raise DoesNotApply("the message has no text at all")
     text = message.reading.visible_text
-    fields = [token.name for token in message.syntax.tokens(text) if token.name]
-    if any(_FIELD.search(name) and not _NOT_POSTAL_FIELD.search(name) for name in fields):
+    fields = (token.source for token in tokens(text, message.syntax))
+    if any(_FIELD.search(source) and not _NOT_POSTAL_FIELD.search(source) for source in fields):
         return
     if postal_address(text) is None:
         yield Hit("The message shows no postal address.", Place("html" if message.html else "text"), identity="missing")

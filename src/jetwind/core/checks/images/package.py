@@ -44,7 +44,7 @@ def find_missing(message: Message, context: Context, options: Options) -> Iterat
     seen: set[str] = set()
     for reference in image_references(message):
         value = reference.value.strip()
-        if not reference.is_local or value in seen or value.startswith("#") or any(True for _ in message.syntax.tokens(value)):
+        if not reference.is_local or value in seen or value.startswith("#") or message.holds_field(value):
             continue
         seen.add(value)
         if not value and reference.element.tag == "img":

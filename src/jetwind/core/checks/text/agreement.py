@@ -169,7 +169,7 @@ def _lacking_links(message: Message) -> list[Link]:
     ours: dict[tuple[str, str], Link] = {}
     browser = phrase_pattern("phrases", "view_in_browser")
     for link in links(message):
-        if link.scheme not in ("http", "https") or not link.name or any(True for _ in message.syntax.tokens(link.address or "")):
+        if link.scheme not in ("http", "https") or not link.name or message.holds_field(link.address or ""):
             continue
         # The logo's way home and the copy in the browser are no part of what is said.
         if _target(link)[1] and not browser.search(link.name):

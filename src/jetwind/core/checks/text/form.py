@@ -11,7 +11,7 @@ from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, Pl
 from jetwind.core.checks.footer.unsubscribe import ADDRESS_WORDS, unsubscribe_link
 from jetwind.core.checks.needs import need_text
 from jetwind.core.facts import phrase_pattern
-from jetwind.core.fields import token_shapes
+from jetwind.core.fields import opaque, tokens
 from jetwind.core.message import Message
 from jetwind.core.message.charsets import encode_octets
 from jetwind.core.source import Span
@@ -60,16 +60,18 @@ def find_residue(message: Message, context: Context, options: Options) -> Iterat
     """The plain text holds no tags, no CSS and no entities."""
     text = need_text(message)
     shown = message.reading.visible_text if message.html is not None else ""
+    written = opaque(text.text, message.syntax)
     for what, pattern in (("a tag", _TAG), ("CSS", _CSS), ("an entity", _ENTITY)):
-        for match in pattern.finditer(text.text):
+        found = list(pattern.finditer(written))
+        for match in found:
             if what == "an entity" and not match[0].startswith("&#") and match[0][1:] not in html5:
                 continue
-            if any(True for _ in message.syntax.tokens(match[0])) or match[0] in shown:
+            if match[0] in shown:
                 continue
             yield Hit(
                 "The plain text shows {what}: {words}",
                 Place.in_text(message, Span(match.start(), match.end())),
-                {"what": what, "words": match[0], "count": sum(1 for _ in pattern.finditer(text.text))},
+                {"what": what, "words": match[0], "count": len(found)},
                 identity=f"{what}:{match[0][:40]}",
             )
             break
@@ -169,7 +171,7 @@ def _has_field_or_bare_host(message: Message, text: str) -> bool:
     words = phrase_pattern("phrases", "unsubscribe")
     if not words.search(text) and not ADDRESS_WORDS.search(text):
         return False
-    spans = [token.span for token in message.syntax.tokens(text)] + list(token_shapes(text))
+    spans = [token.span for token in tokens(text, message.syntax)]
     spans += [Span(match.start(), match.end()) for match in re.finditer(r"\bwww\.\S+", text)]
     return any(
         ADDRESS_WORDS.search(text[span.start : span.end]) or words.search(text[max(0, span.start - 200) : span.end + 80]) for span in spans

@@ -39,7 +39,7 @@ def text_of(message: Message, place: str) -> str | None:
     if place == "HTML":
         if message.document is None:
             return None
-        return normal(" ".join(copy.text for source in (copies.html, copies.alternative_texts) for copy in source(message)))
+        return normal(" ".join(copy.written for source in (copies.html, copies.alternative_texts) for copy in source(message)))
     if place == "plain text":
         return None if message.text is None else normal(message.text.text)
     if not message.envelope_known and not (place == "preview text" and message.document is not None):
@@ -147,7 +147,7 @@ def find_present(message: Message, context: Context, options: Options) -> Iterat
     for item in context.brief.forbidden:
         wanted = pattern(item)
         for copy in copies.all_copy(message):
-            if wanted.search(normal(copy.text)):
+            if wanted.search(normal(copy.written)):
                 yield Hit(
                     "“{item}” is forbidden and stands in the {where}.",
                     _place(copy, item),
@@ -169,5 +169,5 @@ def find_present(message: Message, context: Context, options: Options) -> Iterat
 def _place(copy: Copy, item: str) -> Place:
     """The words themselves where they can be told apart in the copy; else the whole piece."""
     loose = r"\s+".join(re.escape(word) for word in item.split())
-    match = re.search(loose, copy.text, re.IGNORECASE)
+    match = re.search(loose, copy.written, re.IGNORECASE)
     return copy.place(match.start(), match.end()) if match else copy.place(0, len(copy.text))

@@ -93,13 +93,13 @@ def find_carried(message: Message, context: Context, options: CarriedOptions) ->
             {"words": message.subject},
             identity=f"subject:{_plain(message.subject)}",
         )
-    before = {_plain(copy.text) for copy in copies.preview(previous)}
+    before = {_plain(copy.written) for copy in copies.preview(previous)}
     for copy in copies.preview(message):
-        if _plain(copy.text) and _plain(copy.text) in before:
+        if _plain(copy.written) and _plain(copy.written) in before:
             yield Hit(
                 "The preview text is that of the earlier message: {words}",
                 copy.place(0, len(copy.text)),
-                {"words": copy.text},
+                {"words": copy.written},
                 identity="preview text",
             )
     earlier = [fact for _, fact in facts_of(previous)]

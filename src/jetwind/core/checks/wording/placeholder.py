@@ -10,6 +10,7 @@ from jetwind.core.checking import Context, Hit, Level, Options, Place, check, cl
 from jetwind.core.checks import copy as copies
 from jetwind.core.checks.copy import Copy
 from jetwind.core.facts import phrases
+from jetwind.core.fields import opaque
 from jetwind.core.message import Message
 from jetwind.core.source import Span
 
@@ -69,7 +70,7 @@ def _pieces(message: Message) -> Iterator[Copy]:
         yield from source(message)
     if message.text is not None:
         for line in re.finditer(r"[^\r\n]+", message.text.text):
-            yield Copy(line[0], copies.TEXT, partial(_in_line, message, line.start()))
+            yield Copy(opaque(line[0], message.syntax), copies.TEXT, partial(_in_line, message, line.start()), line[0])
 
 
 def _in_line(message: Message, at: int, start: int, end: int) -> Place:

@@ -10,7 +10,6 @@ from jetwind.core.checks import copy as copies
 from jetwind.core.checks.copy import Copy
 from jetwind.core.facts import phrases
 from jetwind.core.facts.spelling import dictionary_names, is_known, suggestion
-from jetwind.core.fields import mask, token_shapes
 from jetwind.core.message import Envelope, Message
 from jetwind.core.message.language import declared as declared_language
 from jetwind.core.message.language import detected, languages_of, primary_subtag
@@ -48,7 +47,7 @@ def find_repeated(message: Message, context: Context, options: Options) -> Itera
     exempt = frozenset(phrases("phrases", "doubled_words"))
     told: set[tuple[str, int]] = set()
     for copy in copies.all_copy(message):
-        text = mask(copy.text, message.syntax)
+        text = copy.text
         for match in _TWICE.finditer(text):
             word = match["word"].lower()
             is_name = match["word"][0].isupper() and match["again"][0].isupper()
@@ -130,7 +129,7 @@ def find_unknown_words(message: Message, context: Context, options: Options) -> 
     for copy in copies.all_copy(message):
         if copy.where == copies.TEXT and message.html is not None:
             continue
-        text = _plain_words(copy.text, message)
+        text = _ADDRESS.sub(lambda match: " " * len(match[0]), copy.text)
         for match in _WORD.finditer(text):
             word = match[0].replace("’", "'").replace("ʼ", "'")
             # A capital marks a name as a rule, and capitals throughout an abbreviation or a code.
@@ -151,16 +150,6 @@ def find_unknown_words(message: Message, context: Context, options: Options) -> 
                 {"word": word, "near": near, "where": copy.where},
                 identity=word,
             )
-
-
-def _plain_words(text: str, message: Message) -> str:
-    """A copy's words alone: fields, what looks like one, and addresses made blank, at the same places."""
-    blank = _ADDRESS.sub(lambda match: " " * len(match[0]), mask(text, message.syntax))
-    pieces, end = [], 0
-    for span in token_shapes(text):
-        pieces += [blank[end : span.start], " " * (span.end - span.start)]
-        end = span.end
-    return "".join(pieces) + blank[end:]
 
 
 def _language(message: Message) -> str:

@@ -1,0 +1,111 @@
+"""Every field is written in the syntax that this message's sending system reads."""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from collections.abc import Iterator
+
+from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.fields import tokens
+from jetwind.core.markup import source_span
+from jetwind.core.message import Message
+from jetwind.core.source import Span
+
+#: Attributes that a reader gets to see or follow; tokens of code marks are found in all of them.
+_READ_ATTRIBUTES = frozenset({"alt", "title", "href", "src", "background", "aria-label", "content", "style", "width", "height", "bgcolor"})
+_ADDRESSES = frozenset({"href", "src", "background"})
+
+
+@check(
+    id="fields.foreign",
+    name="Field in another syntax",
+    level=Level.STOP,
+    why="The sending system does not read it: the reader sees the machinery instead of a name.",
+    fix="Write the field in this message's syntax, or take it out.",
+    basis="Common practice, no published source",
+    samples=[
+        clear("<p>Dear {{ first_name }}, 50% off [today] and 100%! See footnote [1] and {1}.</p>"),
+        clear("<div>{% if vip %}<p>Dear {{ first_name | default: 'friend' }}</p>{% endif %}</div>"),
+        clear("<style>p{color:red}@media(max-width:600px){a{b:c}}</style><p style='x'>Set {a, b} and **bold** text</p>"),
+        clear("<a href='https://kiln.example/caf%C3%A9clair%20?a=%7B1%7D'>Go</a>"),
+        clear(
+            "Subject: x\nFrom: a@kiln.example\n\n[Unsubscribe] <https://kiln.example/u>\n----\n~~~~\n## Heading ##\n[SHOP NOW] [click here]\n"
+        ),
+        clear(
+            "Subject: [KILN] Spring is here\nFrom: a@kiln.example\n\n[SOLD OUT] 20%-30% off, #spring #glaze#clay, a[0], [x] done [ ] open\n"
+        ),
+        clear("<!--[if mso]>{{ x }}<![endif]--><![if !mso]><p>Price: $20 (from $25), 3 << 4</p><![endif]>"),
+        finds("<p>Dear {first_name},</p>", at="{first_name}"),
+        finds("<p>Dear <% name %>, your <%= order.total %></p>", at="<%= order.total %>"),
+        finds("<p>Dear &lt;%= name %&gt;,</p>", at="&lt;%= name %&gt;"),
+        finds("<p>{{#if vip}}Dear{{/if}} friend</p>", at="{{#if vip}}"),
+        finds("<p>Dear [[first_name]] and %%first_name%%,</p>", at="[[first_name]]"),
+        finds("<p>Dear [[first_name]] and %%first_name%%,</p>", at="%%first_name%%"),
+        finds("<p>Dear &lt;&lt;Name&gt;&gt;,</p>", at="&lt;&lt;Name&gt;&gt;"),
+        finds("<p>Dear #FIRST_NAME# of %company%</p>", at="%company%"),
+        finds("<p>Kiln Works, [our address here]</p>", at="[our address here]"),
+        finds("<a href='https://kiln.example/?c=${code}'>Go</a>", at="${code}"),
+        finds("<img src='cid:a' alt='For [FIRST_NAME]'>", at="[FIRST_NAME]"),
+        finds("<img {{/if}} src='cid:a' alt='x'><table><tr><% if a > b %><td bgcolor='${ground}'>x</td></tr></table>", at="<% if a > b %>"),
+        finds("<style>p { color: <%= ink %> }</style><p>x</p>", at="<%= ink %>"),
+        finds("Subject: Hello %first_name%\nFrom: a@kiln.example\n\nx\n", at="Subject: Hello %first_name%"),
+        finds("Subject: x\nFrom: a@kiln.example\n\nDear [FIRST_NAME],\n", at="[FIRST_NAME]"),
+    ],
+)
+def find_foreign(message: Message, context: Context, options: Options) -> Iterator[Hit]:
+    """Subject, preview text, HTML, alternative texts, addresses, styles and plain text hold no token of another syntax."""
+    for token, place in _tokens(message):
+        yield Hit("“{token}” is a field in another syntax than this message's.", place, {"token": token}, identity=" ".join(token.split()))
+
+
+def _tokens(message: Message) -> Iterator[tuple[str, Place]]:
+    for name in ("Subject", "From", "Reply-To"):
+        header = message.header(name)
+        for token in tokens(header.value, message.syntax) if header is not None else ():
+            if token.is_foreign:
+                yield token.source, Place.in_header(message, name, header)
+    for number, variant in enumerate(message.variants, 1):
+        yield from (
+            (token.source, Place.in_header(message, f"Subject variant {number}"))
+            for token in tokens(variant, message.syntax)
+            if token.is_foreign
+        )
+    for token in tokens(message.given_preview_text, message.syntax):
+        if token.is_foreign:
+            yield token.source, Place.in_header(message, "Preview text")
+    yield from _in_html(message)
+    for token in tokens(message.text.text, message.syntax) if message.text is not None else ():
+        if token.is_foreign:
+            yield token.source, Place.in_text(message, token.span)
+
+
+def _in_html(message: Message) -> Iterator[tuple[str, Place]]:
+    """Tokens of code marks anywhere in the source; in copy and in attributes that are read, those of word marks and escaped ones too."""
+    document = message.document
+    if document is None:
+        return
+    found: list[tuple[Span, str, int | None]] = []
+    starts = sorted((element.start_tag.start, element.index) for element in document.all_elements if element.start_tag)
+    covered: set[int] = set()
+    for token in document.field_tokens:
+        covered.update((token.span.start, token.span.end))
+        if token.is_foreign:
+            before = bisect_right(starts, (token.span.start, len(starts)))
+            found.append((token.span, token.source, starts[before - 1][1] if before else None))
+    for piece in (*message.reading.lead_in_pieces, *message.reading.pieces):
+        run = piece.run
+        for token in tokens(run.text, message.syntax):
+            if token.is_foreign and run.span is not None:
+                span = source_span(document.source.slice(run.span), run.span, token.span.start, token.span.end)
+                if span.start not in covered:
+                    found.append((span, token.source, run.parent.index))
+    for element in document.all_elements:
+        for name, attribute in element.attributes.items() if element.names else ():
+            if name not in _READ_ATTRIBUTES or (name == "content" and element.tag != "meta"):
+                continue
+            for token in tokens(attribute.value, message.syntax, in_address=name in _ADDRESSES):
+                span = source_span(document.source.slice(attribute.value_span), attribute.value_span, token.span.start, token.span.end)
+                if token.is_foreign and span.start not in covered:
+                    found.append((span, token.source, element.index))
+    for span, source, index in sorted(found, key=lambda item: item[0].start):
+        yield source, Place.in_html(message, span, index)
