@@ -29,11 +29,17 @@ class TestFingerprints:
         """Another address is another fault."""
         assert prints(self.LINK) != prints(self.LINK.replace("/a", "/b"))
 
-    def test_equal_faults_are_told_apart_by_number(self) -> None:
-        """Two pictures with the same address and no alt have two fingerprints."""
-        both = prints('<img src="https://k.org/a.png"><img src="https://k.org/a.png">', "access.alt-missing")
-        assert len(set(both)) == 2
-        assert both[0] == prints('<img src="https://k.org/a.png">', "access.alt-missing")[0]
+    def test_equal_faults_are_one_finding_with_its_places(self) -> None:
+        """Two pictures with the same address and no alt; and the same words in subject, HTML and plain text."""
+        both = read_bytes(b'<img src="https://k.org/a.png"><p>x</p><img src="https://k.org/a.png">', "a.html")
+        (found,) = run_check(registry()["access.alt-missing"], both, Context()).findings
+        assert [place.start.offset for place in found.places if place.start] == [0, 39]
+        assert found.fingerprint == prints('<img src="https://k.org/a.png">', "access.alt-missing")[0]
+        everywhere = read_bytes(
+            mail("<p>Lorem ipsum dolor sit amet</p>", text="Lorem ipsum dolor sit amet", Subject="Lorem ipsum dolor sit amet"), "x.eml"
+        )
+        (found,) = run_check(registry()["wording.placeholder"], everywhere, Context()).findings
+        assert [place.part for place in found.places] == ["header", "html", "text"]
 
     def test_a_heavy_picture_replaced_by_another_heavy_one_is_new(self) -> None:
         """The bytes are part of the fault."""

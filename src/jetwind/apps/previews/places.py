@@ -63,7 +63,7 @@ def pins_on(findings: list[ShownFinding], document: Document, layout: Measured, 
         ids = data.get("profile_ids")
         if ids is not None and profile_id not in ids:
             continue
-        wanted = data.get("elements") or ([found.record.element] if found.record.element is not None else [])
+        wanted = data.get("elements") or found.record.elements
         known = [index for index in wanted if 0 <= index < len(document.all_elements)]
         is_chosen = chosen == found.record.fingerprint
         boxes = [box for index in known if (box := _box(document, layout, document.all_elements[index])) and box[1] < layout.height]

@@ -6,7 +6,7 @@ Apps that own a station (previews, proofs, approvals) build on this; gauges are 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 from urllib.parse import urlencode
 
@@ -48,6 +48,7 @@ def frame(request: HttpRequest, revision: Revision, slug: str) -> dict[str, Any]
     walk = walk_of(revision)
     state = next(state for state in walk.stations if state.slug == slug)
     chosen = next((found for found in walk.findings if found.record.fingerprint == request.GET.get("finding")), None)
+    at = _chosen_place(request, chosen)
     message = message_of(revision)
     number = walk.stations.index(state)
     kept: dict[str, str] = {name: request.GET.get(name, "") for name in ("profile", "mode") if name in request.GET}
@@ -63,8 +64,10 @@ def frame(request: HttpRequest, revision: Revision, slug: str) -> dict[str, Any]
         "state": state,
         "course": [(other, station_address(revision, other.slug)) for other in walk.stations],
         "findings": [(found, _address(revision, slug, {**kept, "finding": found.record.fingerprint})) for found in state.findings],
-        "chosen": chosen,
-        "sheet": sheet_of(message, chosen) if chosen else None,
+        "chosen": replace(chosen, record=chosen.record.at_place(at)) if chosen else None,
+        "sheet": sheet_of(message, chosen, at, lambda place: _address(revision, slug, {**kept, **_query(chosen, place)}))
+        if chosen
+        else None,
         "gauges": [*_gauges(walk, message), *(make(walk) for make in gauges)],
         "work": jobs.latest(CHECKS, f"revision:{revision.pk}"),
         "kept_reason": _kept_reason(request, chosen),
@@ -84,6 +87,17 @@ def frame(request: HttpRequest, revision: Revision, slug: str) -> dict[str, Any]
     }
 
 
+def _chosen_place(request: HttpRequest, chosen: ShownFinding | None) -> int:
+    """Which of the finding's places is looked at, counted from 0; in the address they count from 1."""
+    asked = request.GET.get("place", "1")
+    number = int(asked) if asked.isascii() and asked.isdigit() and len(asked) < 6 else 1
+    return number - 1 if chosen is not None and 1 <= number <= len(chosen.record.others) + 1 else 0
+
+
+def _query(chosen: ShownFinding | None, place: int) -> dict[str, str]:
+    return {"finding": chosen.record.fingerprint, "place": str(place + 1)} if chosen is not None else {}
+
+
 def _kept_reason(request: HttpRequest, chosen: ShownFinding | None) -> str:
     """A reason that was just refused, for its own finding and for one showing only."""
     if KEPT_REASON not in request.session:
@@ -101,17 +115,43 @@ class Sheet:
     why: str
     rule: str
     excerpt: Excerpt | None
+    #: The number of the place shown, from 1, and of each place its address and its words.
+    at: int
+    places: list[tuple[str, str]]
+
+    @property
+    def before(self) -> str | None:
+        """The address of the place before."""
+        return self.places[self.at - 2][0] if self.at > 1 else None
+
+    @property
+    def after(self) -> str | None:
+        """The address of the next place."""
+        return self.places[self.at][0] if self.at < len(self.places) else None
 
 
-def sheet_of(message: Message, finding: ShownFinding) -> Sheet:
-    """The sheet of a finding: the source around it, and what its check says of itself."""
+_PARTS = {"html": "HTML", "text": "plain text"}
+
+
+def _place_in_words(record: FindingRecord) -> str:
+    words = f"{_PARTS.get(record.part, record.part)} {record.name}".strip()
+    return f"{words}, line {record.line}" if record.line else words
+
+
+def sheet_of(message: Message, finding: ShownFinding, at: int, address: Callable[[int], str]) -> Sheet:
+    """The sheet of a finding as it stands at one of its places: the source around it, and what its check says of itself."""
+    record = finding.record.at_place(at)
+    numbers = range(len(finding.record.others) + 1) if finding.record.others else ()
+    places = [(address(number), _place_in_words(finding.record.at_place(number))) for number in numbers]
     declared = registry().get(finding.record.check_id)
     return Sheet(
-        finding,
+        replace(finding, record=record),
         declared.name if declared else finding.record.check_id,
         declared.why if declared else "",
         declared.rule if declared else "",
-        excerpt_of(message, finding.record),
+        excerpt_of(message, record),
+        at + 1,
+        places,
     )
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from copy import copy
+
 from django.conf import settings
 from django.db import models
 from django.db.models import Q
@@ -43,6 +45,8 @@ class FindingRecord(models.Model):
     line = models.PositiveIntegerField(null=True)
     column = models.PositiveIntegerField(null=True)
     element = models.PositiveIntegerField(null=True)
+    #: Places besides the first: tables with part, name, start, end, line, column and element.
+    others = models.JSONField(default=list)
     fix = models.TextField()
     basis = models.CharField(max_length=200)
     sentence = models.TextField()
@@ -52,6 +56,19 @@ class FindingRecord(models.Model):
 
     def __str__(self) -> str:
         return self.sentence
+
+    @property
+    def elements(self) -> list[int]:
+        """The elements of all its places, each once."""
+        found = (self.element, *(place["element"] for place in self.others))
+        return list(dict.fromkeys(element for element in found if element is not None))
+
+    def at_place(self, number: int) -> FindingRecord:
+        """Itself as it stands at one of its places, counted from 0; not to be saved."""
+        shown = copy(self)
+        for name, value in (self.others[number - 1] if number else {}).items():
+            setattr(shown, name, value)
+        return shown
 
 
 class Excuse(models.Model):

@@ -5,7 +5,7 @@ from __future__ import annotations
 import dataclasses
 import hashlib
 import json
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -24,7 +24,7 @@ from jetwind.apps.review.models import CheckRun, Excuse, FindingRecord, StationL
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
 from jetwind.apps.workspace.services import reader_values
-from jetwind.core.checking import STATIONS, Brief, Check, Context, Finding, Kind, Outcome, UnusableBrief, registry
+from jetwind.core.checking import STATIONS, Brief, Check, Context, Finding, Kind, Outcome, Place, UnusableBrief, registry
 from jetwind.core.message import Sample
 from jetwind.core.reports import review
 
@@ -225,14 +225,30 @@ def _kept_answers(revision: Revision, context: Context) -> _Kept:
     return _Kept(outcomes, [found for found in last.findings.all() if found.check_id in outcomes])
 
 
-def _storable(value: dict[str, Any]) -> dict[str, Any]:
-    """Plain values that PostgreSQL's JSON takes: it refuses the NUL that a hostile message may hold."""
-    plain: dict[str, Any] = json.loads(json.dumps(value, default=str).replace("\\u0000", ""))
-    return plain
+def _storable(value: Any) -> Any:
+    """Plain values that PostgreSQL takes: it refuses NUL and lone surrogates, which a hostile message may hold."""
+    if isinstance(value, str):
+        return value.replace("\0", "").encode("utf-8", "replace").decode()
+    if isinstance(value, Mapping):
+        return {_storable(str(key)): _storable(inner) for key, inner in value.items()}
+    if isinstance(value, (list, tuple, set, frozenset)):
+        return [_storable(inner) for inner in value]
+    return value if value is None or isinstance(value, (bool, int, float)) else _storable(str(value))
+
+
+def _as_table(place: Place) -> dict[str, Any]:
+    return {
+        "part": place.part,
+        "name": _storable(place.name)[:255],
+        "start": place.start.offset if place.start else None,
+        "end": place.end.offset if place.end else None,
+        "line": place.start.line if place.start else None,
+        "column": place.start.column if place.start else None,
+        "element": place.element,
+    }
 
 
 def _as_record(run: CheckRun, order: int, finding: Finding) -> FindingRecord:
-    place = finding.place
     return FindingRecord(
         run=run,
         order=order,
@@ -241,17 +257,12 @@ def _as_record(run: CheckRun, order: int, finding: Finding) -> FindingRecord:
         level=finding.level.value,
         fingerprint=finding.fingerprint,
         template=finding.template[:240],
-        data=_storable(dict(finding.data)),
-        part=place.part,
-        name=place.name.replace("\0", "")[:255],
-        start=place.start.offset if place.start else None,
-        end=place.end.offset if place.end else None,
-        line=place.start.line if place.start else None,
-        column=place.start.column if place.start else None,
-        element=place.element,
-        fix=finding.fix.replace("\0", ""),
+        data=_storable(finding.data),
+        **_as_table(finding.place),
+        others=[_as_table(other) for other in finding.others],
+        fix=_storable(finding.fix),
         basis=finding.basis,
-        sentence=finding.message.replace("\0", ""),
+        sentence=_storable(finding.message),
     )
 
 

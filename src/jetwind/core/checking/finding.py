@@ -110,8 +110,9 @@ class Place:
 class Hit:
     """What a check yields: one sentence as a template over ``data``, and where.
 
-    ``identity`` is what makes this fault the same fault in the next revision; left out, it is the source at the place.
-    ``level`` and ``fix`` override the declaration's for this hit alone.
+    ``identity`` is what makes this fault the same fault elsewhere in the message and in the next revision; left out, it is the source
+    at the place. Hits of one identity become one finding with all their places, so it names the thing and not where it stands.
+    ``also`` are further places of this hit. ``level`` and ``fix`` override the declaration's for this hit alone.
     """
 
     message: str
@@ -120,11 +121,12 @@ class Hit:
     identity: str | None = None
     level: Level | None = None
     fix: str | None = None
+    also: tuple[Place, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
 class Finding:
-    """A hit with everything that its check's declaration says about it."""
+    """One fault with everything that its check's declaration says about it. ``others`` are the places it stands at besides ``place``."""
 
     check: str
     level: Level
@@ -134,6 +136,12 @@ class Finding:
     fix: str
     basis: str
     fingerprint: str
+    others: tuple[Place, ...] = ()
+
+    @property
+    def places(self) -> tuple[Place, ...]:
+        """Every place, the first one first."""
+        return (self.place, *self.others)
 
     @property
     def message(self) -> str:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import hashlib
 import logging
-from collections import Counter
 from collections.abc import Collection, Iterator
 from dataclasses import replace
 from itertools import islice
@@ -18,6 +17,9 @@ from jetwind.core.message import Message
 
 #: Nobody reads more of one kind, and a message made of faults must not fill the database.
 MOST_FINDINGS = 500
+MOST_HITS = 2_000
+#: Places of one finding: nobody steps through more.
+MOST_PLACES = 200
 
 logger = logging.getLogger(__name__)
 
@@ -49,10 +51,10 @@ def run_check(declared: Check, message: Message, context: Context) -> CheckResul
 
 def _answer(declared: Check, message: Message, context: Context, options: Options, changed: Level | None) -> CheckResult:
     try:
-        hits = list(islice(declared.find(message, context, options), MOST_FINDINGS + 1))
-        more = len(hits) > MOST_FINDINGS
-        del hits[MOST_FINDINGS:]
-        findings = tuple(_complete(declared, message, hits, changed))
+        hits = list(islice(declared.find(message, context, options), MOST_HITS + 1))
+        findings = tuple(islice(_complete(declared, message, hits[:MOST_HITS], changed), MOST_FINDINGS + 1))
+        more = len(hits) > MOST_HITS or len(findings) > MOST_FINDINGS
+        findings = findings[:MOST_FINDINGS]
     except DoesNotApply as answer:
         return CheckResult(declared.id, Outcome.DOES_NOT_APPLY, reason=str(answer))
     except CannotTell as answer:
@@ -65,28 +67,34 @@ def _answer(declared: Check, message: Message, context: Context, options: Option
 
 
 def _complete(declared: Check, message: Message, hits: list[Hit], changed: Level | None) -> Iterator[Finding]:
-    seen: Counter[str] = Counter()
+    """Findings of hits: those of one identity are one fault with several places, as heavy as the heaviest of them."""
+    same: dict[str, list[Hit]] = {}
     for hit in hits:
         identity = hit.identity if hit.identity is not None else _source_at(message, hit)
-        seen[identity] += 1
+        same.setdefault(" ".join(identity.split()), []).append(hit)
+    for identity, group in same.items():
+        level = min((hit.level or declared.level for hit in group), key=list(Level).index)
+        first = next(hit for hit in group if (hit.level or declared.level) is level)
+        places = dict.fromkeys(place for hit in (first, *group) for place in (hit.place, *hit.also))
         yield Finding(
             check=declared.id,
-            level=changed or hit.level or declared.level,
-            template=hit.message,
-            data=dict(hit.data),
-            place=hit.place,
-            fix=hit.fix or declared.fix,
+            level=changed or level,
+            template=first.message,
+            data=dict(first.data),
+            place=first.place,
+            fix=first.fix or declared.fix,
             basis=declared.basis,
-            fingerprint=fingerprint(declared.id, identity, seen[identity]),
+            fingerprint=fingerprint(declared.id, identity),
+            others=tuple(islice(places, 1, MOST_PLACES)),
         )
 
 
-def fingerprint(check_id: str, identity: str, number: int) -> str:
-    """Sixteen hexadecimal digits that stay while the thing stays: the nth fault of that check with that identity.
+def fingerprint(check_id: str, identity: str) -> str:
+    """Sixteen hexadecimal digits that stay while the thing stays.
 
     Where it stands in the source plays no part, so an unrelated change elsewhere leaves it alone.
     """
-    whole = "\0".join((check_id, " ".join(identity.split()), str(number)))
+    whole = "\0".join((check_id, " ".join(identity.split()), "1"))
     return hashlib.sha256(whole.encode("utf-8", "surrogatepass")).hexdigest()[:16]
 
 

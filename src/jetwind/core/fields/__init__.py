@@ -1,7 +1,8 @@
 """Merge fields: a syntax as data, its tokens with spans, and the message as one reader would get it."""
 
+from jetwind.core.fields.branches import branches
 from jetwind.core.fields.fill import fill
 from jetwind.core.fields.shapes import foreign_tokens, mask, opaque, tokens, unclosed, without_blocks
 from jetwind.core.fields.syntax import LIQUID, FieldToken, Syntax
 
-__all__ = ["LIQUID", "FieldToken", "Syntax", "fill", "foreign_tokens", "mask", "opaque", "tokens", "unclosed", "without_blocks"]
+__all__ = ["LIQUID", "FieldToken", "Syntax", "branches", "fill", "foreign_tokens", "mask", "opaque", "tokens", "unclosed", "without_blocks"]

@@ -6,7 +6,7 @@ import json
 from typing import Any
 
 from jetwind import __version__
-from jetwind.core.checking import CheckResult, Finding, Outcome
+from jetwind.core.checking import CheckResult, Finding, Outcome, Place
 from jetwind.core.links import links
 from jetwind.core.reports.review import Review
 from jetwind.core.source import Position
@@ -48,14 +48,14 @@ def finding_as_dict(finding: Finding) -> dict[str, Any]:
         "fix": finding.fix,
         "basis": finding.basis,
         "fingerprint": finding.fingerprint,
-        "where": {
-            "part": finding.place.part,
-            "name": finding.place.name,
-            "start": _position(finding.place.start),
-            "end": _position(finding.place.end),
-        },
+        "where": _where(finding.place),
+        "places": [_where(place) for place in finding.places],
         "data": dict(finding.data),
     }
+
+
+def _where(place: Place) -> dict[str, Any]:
+    return {"part": place.part, "name": place.name, "start": _position(place.start), "end": _position(place.end)}
 
 
 def _position(position: Position | None) -> dict[str, int] | None:

@@ -6,7 +6,7 @@ import json
 from typing import Any
 
 from jetwind import __version__
-from jetwind.core.checking import Finding, Level, registry
+from jetwind.core.checking import Finding, Level, Place, registry
 from jetwind.core.reports.review import Review
 
 _LEVELS = {Level.STOP: "error", Level.FIX: "warning", Level.NOTE: "note"}
@@ -38,7 +38,17 @@ def as_sarif(review: Review, uri: str) -> str:
 
 
 def _result(finding: Finding, rule_index: int, uri: str) -> dict[str, Any]:
-    place = finding.place
+    return {
+        "ruleId": finding.check,
+        "ruleIndex": rule_index,
+        "level": _LEVELS[finding.level],
+        "message": {"text": f"{finding.message} {finding.fix}"},
+        "locations": [_location(place, uri) for place in finding.places],
+        "partialFingerprints": {"jetwind/v1": finding.fingerprint},
+    }
+
+
+def _location(place: Place, uri: str) -> dict[str, Any]:
     location: dict[str, Any] = {"physicalLocation": {"artifactLocation": {"uri": uri}}}
     if place.part == "html" and place.start and place.end:
         location["physicalLocation"]["region"] = {
@@ -50,11 +60,4 @@ def _result(finding: Finding, rule_index: int, uri: str) -> dict[str, Any]:
             "charLength": place.end.offset - place.start.offset,
         }
     location["logicalLocations"] = [{"name": place.name or place.part, "kind": place.part}]
-    return {
-        "ruleId": finding.check,
-        "ruleIndex": rule_index,
-        "level": _LEVELS[finding.level],
-        "message": {"text": f"{finding.message} {finding.fix}"},
-        "locations": [location],
-        "partialFingerprints": {"jetwind/v1": finding.fingerprint},
-    }
+    return location

@@ -9,7 +9,7 @@ from collections.abc import Iterable
 from jetwind.core.checking import Finding, Level, Outcome
 from jetwind.core.reports.review import Review
 
-COLUMNS = ("check", "station", "level", "message", "part", "name", "line", "column", "fix", "basis", "fingerprint")
+COLUMNS = ("check", "station", "level", "message", "part", "name", "line", "column", "places", "fix", "basis", "fingerprint")
 
 
 def as_csv(findings: Iterable[Finding]) -> str:
@@ -28,6 +28,7 @@ def as_csv(findings: Iterable[Finding]) -> str:
             finding.place.name,
             start.line if start else "",
             start.column if start else "",
+            len(finding.places),
             finding.fix,
             finding.basis,
             finding.fingerprint,
@@ -42,6 +43,7 @@ def as_text(review: Review) -> str:
     for finding in review.findings:
         start = finding.place.start
         where = f"{finding.place.part} {finding.place.name}".strip() + (f" {start.line}:{start.column}" if start else "")
+        where += f", and {_count(len(finding.others), 'place', 'places')} more" if finding.others else ""
         lines += [f"{finding.level.value:<5} {finding.check}  ({where})", f"      {finding.message}", f"      → {finding.fix}"]
     unanswered: dict[tuple[str, str], list[str]] = {}
     for result in review.results:

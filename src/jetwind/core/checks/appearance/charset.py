@@ -55,7 +55,7 @@ def find_charset(message: Message, context: Context, options: Options) -> Iterat
         # A file beside the HTML declares nothing: what it is written in is told when the mail is made.
         if found is not None and (found.identity != "missing" or message.form == "eml"):
             place = Place.in_text(message, Span(found.at, found.at + 1))
-            yield Hit(found.sentence, place, found.data, identity=f"text:{found.identity}")
+            yield Hit(found.sentence, place, found.data, identity=found.identity)
 
 
 def _in_html(message: Message, html: TextPart) -> Iterator[Hit]:

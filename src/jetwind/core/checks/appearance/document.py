@@ -10,6 +10,7 @@ import tinycss2
 
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.checks.needs import need_html
+from jetwind.core.fields import branches
 from jetwind.core.markup import Attribute, Document, Element
 from jetwind.core.markup.conditional import conditionals
 from jetwind.core.message import Message
@@ -252,6 +253,8 @@ _CELLS = frozenset({"td", "th", "tr"})
         clear("<table>{% for row in rows %}<tr><td>{{ row }}</td></tr>{% endfor %}</table>"),
         clear("<body>{% if a %}<div class='a'>{% else %}<div class='b'>{% endif %}x</div></body>"),
         clear("<!--[if mso]><table><tr><td><![endif]--><div>x</div><!--[if mso]></td></tr></table><![endif]-->"),
+        clear("<% if a > b %><table class='a'><% else %><table class='b'><% end %><tr {{#if c}}class='d'{{/if}}><td>x</td></tr></table>"),
+        clear("<table>{{#each rows}}<tr><td>[[row]]</td></tr>{{else}}<tr><td>none</td></tr>{{/each}}</table>"),
         clear("<table>{{ rows }}</table><v:roundrect><w:anchorlock/>x</v:roundrect>"),
         clear("<div><br/><hr/></div><p id='a'>x</p><p id='b'>y</p><p id=''>z</p><p id=''>z</p>"),
         finds("<table><tr><td>a</td><td>b</tr><tr><td>c</td></tr><tr><td>d</td><td>e</td></tr></table>", at="<td>"),
@@ -263,25 +266,18 @@ _CELLS = frozenset({"td", "th", "tr"})
         finds("<td style='a' style='b'>x</td>"),
         finds("<p id='a'>x</p><p id='a'>y</p>", at="a"),
         finds("<b><i>x</b></i>", at="</i>"),
+        finds("{% if a %}<p>x</p></div>{% endif %}".replace("{% if a %}", "<p>{% if a %}", 1), at="</div>"),
         finds("<table><tr><td>x</td></tr>", at="<table>"),
     ],
 )
 def find_parse_errors(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """The parser builds the tree that was written: nothing unclosed, misnested, stray, moved, or given twice."""
-    html, _document = need_html(message)
-    blocks = [token.span.start for token in message.syntax.tokens(html.text) if token.is_block]
-    told: dict[tuple[str, str], tuple[Hit, int]] = {}
+    _html, document = need_html(message)
+    alternatives = branches(document.field_tokens)
     for kind, tag, words, span, element in _errors(message):
-        if span is not None and blocks and blocks[0] < span.start < blocks[-1] and kind != "twice":
-            continue  # branches of a template: each reader gets one of them
-        if (kind, tag) in told:
-            hit, count = told[kind, tag]
-            told[kind, tag] = hit, count + 1
-        else:
-            told[kind, tag] = Hit(words, Place.in_html(message, span, element), {"tag": tag}, identity=f"{kind}:{tag}"), 1
-    for hit, count in told.values():
-        more = " {more} more like it." if count > 1 else ""
-        yield Hit(hit.message + more, hit.place, {**hit.data, "more": count - 1}, identity=hit.identity)
+        if span is not None and kind != "twice" and any(span.start in branches for branches in alternatives):
+            continue  # each reader gets one of the branches
+        yield Hit(words, Place.in_html(message, span, element), {"tag": tag}, identity=f"{kind}:{tag}")
 
 
 def _errors(message: Message) -> Iterator[tuple[str, str, str, Span | None, int | None]]:

@@ -102,7 +102,7 @@ def find_new(message: Message, context: Context, options: Options) -> Iterator[H
                     "{emoji} came with Emoji {version} in {year}; older devices show a box instead.",
                     copy.place(match.start(), match.end()),
                     {"emoji": match[0], "version": version, "year": str(year), "where": copy.where},
-                    identity=f"{copy.where}:{plain}",
+                    identity=plain,
                 )
 
 

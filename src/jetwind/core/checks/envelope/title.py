@@ -71,7 +71,7 @@ def find_residue(message: Message, context: Context, options: Options) -> Iterat
             "The {where} still says “{words}”: {text}",
             copy.place(at, at + len(words)),
             {"where": copy.where, "words": words, "text": copy.written.strip()},
-            identity=f"{copy.where}:{text.casefold()}",
+            identity=text.casefold(),
         )
 
 

@@ -64,7 +64,7 @@ def find_unknown(message: Message, context: Context, options: Options) -> Iterat
             "The field “{name}” is not on the field list{near}.",
             place,
             {"name": name, "near": f"; the nearest is “{near[0]}”" if near else ""},
-            identity=f"{place.part}:{place.name}:{name}",
+            identity=name,
             fix=f"Write {near[0]}, or add {name} to the field list." if near else None,
         )
 

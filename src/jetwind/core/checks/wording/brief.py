@@ -98,14 +98,16 @@ def find_missing(message: Message, context: Context, options: Options) -> Iterat
     if not context.brief.required:
         raise DoesNotApply("the brief requires no wording")
     for item in context.brief.required:
-        for place, held in places_of(message, item).items():
-            if held is False:
-                yield Hit(
-                    "“{item}” is required in the {place} and does not stand there.",
-                    _whole(message, place),
-                    {"item": item.text, "place": place},
-                    identity=f"{place}:{normal(item.text)}",
-                )
+        lacking = [place for place, held in places_of(message, item).items() if held is False]
+        if lacking:
+            first, *others = (_whole(message, place) for place in lacking)
+            yield Hit(
+                "“{item}” is required in the {place} and does not stand there.",
+                first,
+                {"item": item.text, "place": " and the ".join(lacking)},
+                identity=normal(item.text),
+                also=tuple(others),
+            )
 
 
 def _whole(message: Message, place: str) -> Place:
@@ -152,7 +154,7 @@ def find_present(message: Message, context: Context, options: Options) -> Iterat
                     "“{item}” is forbidden and stands in the {where}.",
                     _place(copy, item),
                     {"item": item, "where": copy.where},
-                    identity=f"{copy.where}:{normal(item)}",
+                    identity=normal(item),
                 )
         for link in links(message):
             address = normal(unquote(link.address or ""))
@@ -162,7 +164,7 @@ def find_present(message: Message, context: Context, options: Options) -> Iterat
                     "“{item}” is forbidden and stands in the address {address}.",
                     place(message, link.span),
                     {"item": item, "address": link.address},
-                    identity=f"address:{normal(item)}",
+                    identity=normal(item),
                 )
 
 

@@ -68,7 +68,7 @@ def find_wrong_weekday(message: Message, context: Context, options: Options) -> 
                 "“{words}”: {date} is a {weekday}.",
                 copy.place(fact.span.start, fact.span.end),
                 {"words": fact.words, "date": meant[0].isoformat(), "weekday": _NAMES[meant[0].weekday()]},
-                identity=f"{copy.where}:{fact.value}:{day.weekday}",
+                identity=f"{fact.value}:{day.weekday}",
             )
     if open_date and near is None and not told:
         raise CannotTell(f"“{open_date}” gives no year, and no time is planned")
@@ -117,7 +117,7 @@ def find_past(message: Message, context: Context, options: Options) -> Iterator[
             "“{words}” is before {planned}, when the message leaves.",
             copy.place(fact.span.start, fact.span.end),
             {"words": fact.words, "date": max(meant).isoformat(), "planned": planned.isoformat()},
-            identity=f"{copy.where}:{fact.value}",
+            identity=fact.value,
         )
 
 
@@ -175,7 +175,7 @@ def find_stale(message: Message, context: Context, options: Options) -> Iterator
                 "The copyright year in the {where} is {year}; the message leaves in {planned}.",
                 copy.place(match.start(), match.end()),
                 {"where": copy.where, "year": str(year), "planned": str(moment.year)},
-                identity=f"{copy.where}:{year}",
+                identity=str(year),
             )
 
 

@@ -77,5 +77,5 @@ def find_differences(message: Message, context: Context, options: Options) -> It
                     "kind": kind,
                     "others": ", ".join(dict.fromkeys(fact.words for fact in known[:4])),
                 },
-                identity=f"{copy.where}:{kind}:{fact.value}",
+                identity=f"{kind}:{fact.value}",
             )

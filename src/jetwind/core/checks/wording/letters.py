@@ -64,7 +64,7 @@ def find_garbled(message: Message, context: Context, options: Options) -> Iterat
             "“{words}” in the {where} should be “{meant}”." if meant else "“{words}” in the {where} is a letter that was lost.",
             copy.place(start, end),
             {"words": words, "where": copy.where, "meant": meant},
-            identity=f"{copy.where}:{words}",
+            identity=words,
         )
 
 

@@ -61,7 +61,7 @@ def find_placeholder(message: Message, context: Context, options: Options) -> It
         for found in _leftovers(copy.text):
             place = copy.place(found.start, found.end)
             words = copy.text[found.start : found.end].strip()
-            yield Hit("“{words}” is sample text.", place, {"words": words}, identity=f"{place.part}:{place.name}:{words.casefold()}")
+            yield Hit("“{words}” is sample text.", place, {"words": words}, identity=words.casefold())
 
 
 def _pieces(message: Message) -> Iterator[Copy]:

@@ -62,7 +62,7 @@ def find_repeated(message: Message, context: Context, options: Options) -> Itera
                 "“{words}” stands twice in the {where}.",
                 place,
                 {"words": match["word"], "where": copy.where},
-                identity=f"{copy.where}:{_around(text, match)}",
+                identity=_around(text, match),
             )
 
 
