@@ -11,13 +11,11 @@ from jetwind.core.checking import Place
 from jetwind.core.fields import opaque
 from jetwind.core.markup import Attribute, Element, TextRun, source_span
 from jetwind.core.message import Header, Message
-from jetwind.core.message.prose import Passage
-from jetwind.core.source import Span
+from jetwind.core.message.prose import Passage, paragraphs
+from jetwind.core.source import LIMITS, Span
 
 #: What a piece of copy belongs to, in the words of the brief.
 SUBJECT, PREVIEW, HTML, ALT, TEXT = "subject", "preview text", "HTML", "alternative text", "plain text"
-
-_PARAGRAPH = re.compile(r"[^\r\n]*[^\s][^\r\n]*(?:(?:\r\n|\r|\n)[^\r\n]*[^\s][^\r\n]*)*")
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,6 +34,7 @@ class Copy:
 
 
 def _copy(message: Message, written: str, where: str, place: Callable[[int, int], Place], *, is_link: bool = False) -> Copy:
+    written = written[: LIMITS.passage_characters]
     return Copy(opaque(written, message.syntax), where, place, written, is_link)
 
 
@@ -73,17 +72,25 @@ def alternative_texts(message: Message) -> Iterator[Copy]:
 def plain_text(message: Message) -> Iterator[Copy]:
     """The plain-text part, a paragraph each. Line breaks inside a paragraph are single spaces, character for character."""
     if message.text is not None:
-        for match in _PARAGRAPH.finditer(message.text.text):
-            yield _copy(message, re.sub(r"[\r\n\t]", " ", match[0]), TEXT, partial(_in_text, message, match.start()))
+        text = message.text.seen
+        for span in paragraphs(text):
+            yield _copy(message, re.sub(r"[\r\n\t]", " ", text[span.start : span.end]), TEXT, partial(_in_text, message, span.start))
 
 
 def all_copy(message: Message) -> Iterator[Copy]:
     """All of it, in the order in which a reader meets it."""
-    return iter(
-        message.shared(
-            "copy", lambda: [copy for source in (subjects, preview, html, alternative_texts, plain_text) for copy in source(message)]
-        )
-    )
+
+    def gather() -> list[Copy]:
+        found: list[Copy] = []
+        for source in (subjects, preview, html, alternative_texts, plain_text):
+            left = LIMITS.copy_characters
+            for copy in source(message):
+                if (left := left - len(copy.text)) < 0:
+                    break
+                found.append(copy)
+        return found
+
+    return iter(message.shared("copy", gather))
 
 
 def _in_header(message: Message, name: str, header: Header | None, start: int, end: int) -> Place:

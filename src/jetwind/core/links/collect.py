@@ -80,7 +80,7 @@ def text_links(message: Message) -> Iterator[Link]:
     """Addresses in the plain-text part, without the punctuation that follows them (RFC 3986 appendix C)."""
     if message.text is None:
         return
-    for match in _IN_TEXT.finditer(message.text.text):
+    for match in _IN_TEXT.finditer(message.text.seen):
         address = match[0].rstrip(_TRAILING)
         yield Link("text", None, address, address, Span(match.start(), match.start() + len(address)))
 

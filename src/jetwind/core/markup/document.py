@@ -19,7 +19,8 @@ import turbohtml
 
 from jetwind.core.fields import LIQUID, Syntax, mask, tokens
 from jetwind.core.fields.syntax import FILLER
-from jetwind.core.source import SourceText, Span
+from jetwind.core.markup.bounds import bounded
+from jetwind.core.source import LIMITS, Reached, SourceText, Span
 
 #: Elements whose text holds no references (HTML §13.1.2, raw text).
 _RAW_TEXT = frozenset({"style", "script", "xmp", "iframe", "noembed", "noframes"})
@@ -211,12 +212,23 @@ class Document:
         #: Tokens of any syntax in the raw source, inside tags, styles and comments too.
         self.field_tokens = tokens(source.text, syntax, in_source=True)
         masked = mask(source.text, syntax) if self.field_tokens else source.text
-        self._masked = source if masked is source.text else SourceText(masked)
-        self._tree = turbohtml.parse(self._masked.text, positions=True, source_locations=True)
+        #: Limits that the source goes over: what lies beyond them is not in the tree.
+        self.limits: list[Reached] = []
+        masked = bounded(masked, self.limits)
+        self._read(masked)
+        if len(self.all_elements) > LIMITS.elements:
+            self.limits.append(Reached("elements", LIMITS.elements))
+            # The tree is built again without what comes after, so that no question is asked of a million elements.
+            last = next((tag for element in reversed(self.all_elements) if (tag := element.start_tag) is not None), Span(0, 0))
+            self._read(masked[: last.start])
+        self._by_node = {id(element._node): element for element in self.all_elements}
+
+    def _read(self, masked: str) -> None:
+        self._masked = self.source if masked is self.source.text else SourceText(masked)
+        self._tree = turbohtml.parse(masked, positions=True, source_locations=True)
         self._run_data: list[str] = []
         self.all_elements: list[Element] = []
         self.root = self._build()
-        self._by_node = {id(element._node): element for element in self.all_elements}
 
     def elements(self, *tags: str) -> Iterator[Element]:
         """All elements in document order, or those with one of these tags."""
@@ -288,7 +300,7 @@ class Document:
     def _span(self, location: Any) -> Span:
         if self._is_normal:
             return Span(location.start_offset, max(location.start_offset, location.end_offset))
-        starts, end = self.source.line_starts, len(self.source.text)
+        starts, end = self.source.line_starts, len(self._masked.text)
         start = min(starts[location.start_line - 1] + location.start_col, end)
         return Span(start, max(start, min(starts[location.end_line - 1] + location.end_col, end)))
 
@@ -323,6 +335,8 @@ class Document:
                 continue
             element = Element(node.tag, len(elements), parent, [], node, self)
             elements.append(element)
+            if len(elements) > LIMITS.elements:
+                return root or element
             if parent is None:
                 root = root or element
             else:
@@ -362,7 +376,7 @@ def _tokenise(masked: SourceText, source: SourceText) -> Iterator[Token]:
         turbohtml.TokenType.DOCTYPE: "doctype",
     }
     starts = source.line_starts
-    end = len(source.text)
+    end = len(masked.text)
     open_token: tuple[TokenKind, str, int] | None = None
     for token in turbohtml.tokenize(masked.text, resolve_references=False, capture_source=False, capture_attributes=False):
         kind: TokenKind = kinds.get(token.type, "text")

@@ -11,14 +11,15 @@ from itertools import pairwise
 from typing import TYPE_CHECKING, Any
 
 from jetwind.core.markup import Element
-from jetwind.core.message.prose import sentences
-from jetwind.core.source import Span
+from jetwind.core.message.prose import paragraphs, sentences
+from jetwind.core.source import LIMITS, Span
 
 if TYPE_CHECKING:
     from jetwind.core.message.model import Message
 
 _WORD = re.compile(r"\w+")
-_PARAGRAPH = re.compile(r"[^\r\n]*\S[^\r\n]*(?:(?:\r\n|\r|\n)[ \t]*[^\s*•>\-–—=_#|+][^\r\n]*)*")
+#: A line that begins so belongs to no paragraph before it: an item of a list, a rule.
+_LIST_ITEM = re.compile(r"[ \t]*[*•>\-–—=_#|+]")
 _ADDRESS = re.compile(r"[<(\[]?(?:https?://|www\.|mailto:)\S+", re.IGNORECASE)
 #: Below this share of its words in a row, a sentence does not stand on the other side.
 LIKE = 0.6
@@ -77,12 +78,13 @@ def text_sentences(message: Message) -> list[Sentence]:
     if message.text is None:
         return []
     found = []
-    for match in _PARAGRAPH.finditer(message.text.text):
-        flat = re.sub(r"[\r\n\t]", " ", match[0])
+    text = message.text.seen
+    for paragraph in paragraphs(text, _LIST_ITEM):
+        flat = re.sub(r"[\r\n\t]", " ", text[paragraph.start : paragraph.end][: LIMITS.passage_characters])
         for span in sentences(flat):
-            text = re.sub(r"\s+", " ", flat[span.start : span.end])
-            if _WORD.search(text):
-                found.append(Sentence(text, partial(_as_it_is, span.shifted(match.start()))))
+            words = re.sub(r"\s+", " ", flat[span.start : span.end])
+            if _WORD.search(words):
+                found.append(Sentence(words, partial(_as_it_is, span.shifted(paragraph.start))))
     return found
 
 

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any, Literal, TypeVar
 
 from jetwind.core.fields import LIQUID, Syntax, tokens
 from jetwind.core.markup import Document, parse
-from jetwind.core.source import SourceText, Span
+from jetwind.core.source import LIMITS, SourceText, Span
 from jetwind.core.styles import Cascade
 
 if TYPE_CHECKING:
@@ -78,6 +78,11 @@ class TextPart:
     def source(self) -> SourceText:
         """The text with its line index."""
         return SourceText(self.text)
+
+    @cached_property
+    def seen(self) -> str:
+        """As much of the text as is looked at."""
+        return self.text[: LIMITS.text_characters]
 
 
 @dataclass(frozen=True)

@@ -14,13 +14,14 @@ from email.message import Message as HeaderBlock
 from functools import cached_property
 
 from jetwind.core.message.words import decode_words
-from jetwind.core.source import Span
+from jetwind.core.source import LIMITS, Span
 
 #: Parts inside parts beyond this depth are kept whole: nobody writes them, and reading them would take the importer down.
 DEEPEST = 40
 
 _FIELD_NAME = re.compile(rb"([!-9;-~]+)[ \t]*:")
 _LINE = re.compile(rb"[^\r\n]*(?:\r\n|\n|\r|\Z)")
+_SOMETHING = re.compile(rb"[ \t]*[^ \t\r\n\f\v]")
 _QP_FAULT = re.compile(rb"=(?![0-9A-Fa-f]{2}|[ \t]*(?:\r\n|\n|\r|\Z))")
 _TRANSFER = frozenset({"", "7bit", "8bit", "binary", "base64", "quoted-printable"})
 
@@ -44,8 +45,8 @@ class HeaderField:
 
     @property
     def body(self) -> bytes:
-        """What follows the colon, unfolded (RFC 5322 §2.2.3)."""
-        return re.sub(rb"(?:\r\n|\n|\r)(?=[ \t])", b"", self.octets.partition(b":")[2]).strip()
+        """What follows the colon, unfolded (RFC 5322 §2.2.3), as far as it is looked at."""
+        return re.sub(rb"(?:\r\n|\n|\r)(?=[ \t])", b"", self.octets[: LIMITS.header_octets].partition(b":")[2]).strip()
 
 
 @dataclass(frozen=True)
@@ -108,7 +109,8 @@ class MimePart:
         block = HeaderBlock()
         for name in ("Content-Type", "Content-Disposition"):
             if body := self.field_body(name):
-                block[name] = body.replace("\0", "")
+                # The standard library's reader of parameters takes the square of their number.
+                block[name] = re.sub(r"[\0\r\n]", " ", body[: LIMITS.parameter_octets])
         return block
 
     @property
@@ -142,7 +144,7 @@ class MimePart:
     @property
     def transfer_encoding(self) -> str:
         """Lower-case Content-Transfer-Encoding, empty where none is given (then 7bit, RFC 2045 §6.1)."""
-        return re.sub(r"\(.*?\)|\s", "", self.field_body("Content-Transfer-Encoding")).lower()
+        return re.sub(r"\([^()]{0,80}\)|\s", "", self.field_body("Content-Transfer-Encoding")[:200]).lower()
 
     @cached_property
     def data(self) -> bytes:
@@ -202,103 +204,120 @@ class MimePart:
 
 def read_parts(raw: bytes) -> MimePart:
     """The tree of a mail. Joined, it is ``raw`` again."""
-    return _part(raw, 0, 0)
+    return _Reader(raw).part(0, len(raw), 0)
 
 
-def _part(raw: bytes, offset: int, depth: int, *, in_digest: bool = False) -> MimePart:
-    head_end, fields, defects = _head(raw, offset)
-    head, body = raw[:head_end], raw[head_end:]
-    part = MimePart(offset, head, fields, body, (), b"", tuple(defects), in_digest=in_digest)
-    if not part.content_type.startswith("multipart/"):
-        return part
-    boundary = part.parameter("boundary")
-    start = offset + head_end
-    if depth >= DEEPEST:
-        nested = PartDefect("nesting", f"Parts are nested more than {DEEPEST} deep; the innermost were not opened.", Span(start, start))
-        return MimePart(offset, head, fields, body, (), b"", (*defects, nested))
-    if not boundary:
-        missing = PartDefect("boundary", "A multipart names no boundary, so its parts cannot be told apart.", Span(offset, start))
-        return MimePart(offset, head, fields, body, (), b"", (*defects, missing))
-    lines = list(_delimiters(body, boundary))
-    closing_line = next((line for line in lines if line.group(1)), None)
-    opening = [line for line in lines if not line.group(1) and (closing_line is None or line.start() < closing_line.start())]
-    if not opening:
-        never = PartDefect("boundary", f"The boundary “{boundary[:60]}” of a multipart never occurs.", Span(start, start + len(body)))
-        return MimePart(offset, head, fields, body, (), b"", (*defects, never))
-    if closing_line is None:
-        at = start + len(body)
-        defects.append(PartDefect("unterminated", f"A multipart does not end with its boundary “--{boundary[:60]}--”.", Span(at, at)))
-    end = len(body) if closing_line is None else _before_break(body, closing_line.start(), opening[-1].end())
-    children: list[tuple[bytes, MimePart]] = []
-    preamble_end = _before_break(body, opening[0].start(), 0)
-    at = preamble_end
-    is_digest = part.content_type == "multipart/digest"
-    for number, line in enumerate(opening):
-        after = opening[number + 1] if number + 1 < len(opening) else None
-        child_end = _before_break(body, after.start(), line.end()) if after else end
-        children.append((body[at : line.end()], _part(body[line.end() : child_end], start + line.end(), depth + 1, in_digest=is_digest)))
-        at = child_end
-    return MimePart(offset, head, fields, body[:preamble_end], tuple(children), body[end:], tuple(defects), is_multipart=True)
+class _Reader:
+    """Cuts a mail into parts by offsets: nested parts share the octets of the whole until a leaf takes its own."""
+
+    def __init__(self, raw: bytes) -> None:
+        self._raw = raw
+        self._left = LIMITS.parts
+
+    def part(self, start: int, end: int, depth: int, *, in_digest: bool = False) -> MimePart:
+        """The part between two offsets."""
+        raw = self._raw
+        body_start, fields, defects = _head(raw, start, end)
+        head = raw[start:body_start]
+        part = MimePart(start, head, fields, b"", (), b"", tuple(defects), in_digest=in_digest)
+
+        def leaf(*more: PartDefect) -> MimePart:
+            return MimePart(start, head, fields, raw[body_start:end], (), b"", (*defects, *more), in_digest=in_digest)
+
+        if not part.content_type.startswith("multipart/"):
+            return leaf()
+        boundary = part.parameter("boundary")
+        if depth >= DEEPEST:
+            text = f"Parts are nested more than {DEEPEST} deep; the innermost were not opened."
+            return leaf(PartDefect("nesting", text, Span(body_start, body_start)))
+        if not boundary:
+            text = "A multipart names no boundary, so its parts cannot be told apart."
+            return leaf(PartDefect("boundary", text, Span(start, body_start)))
+        opening, closing_line, is_cut = self._delimiter_lines(boundary, body_start, end)
+        if not opening:
+            return leaf(PartDefect("boundary", f"The boundary “{boundary[:60]}” of a multipart never occurs.", Span(body_start, end)))
+        if is_cut:
+            text = f"The mail has more than {LIMITS.parts:,} parts; the others were not opened."
+            defects.append(PartDefect("parts", text, Span(opening[-1][0], opening[-1][0])))
+        elif closing_line is None:
+            text = f"A multipart does not end with its boundary “--{boundary[:60]}--”."
+            defects.append(PartDefect("unterminated", text, Span(end, end)))
+        body_end = end if closing_line is None else _before_break(raw, closing_line, opening[-1][1])
+        children: list[tuple[bytes, MimePart]] = []
+        preamble_end = _before_break(raw, opening[0][0], body_start)
+        at = preamble_end
+        is_digest = part.content_type == "multipart/digest"
+        for number, (_, line_end) in enumerate(opening):
+            child_end = _before_break(raw, opening[number + 1][0], line_end) if number + 1 < len(opening) else body_end
+            children.append((raw[at:line_end], self.part(line_end, child_end, depth + 1, in_digest=is_digest)))
+            at = child_end
+        return MimePart(
+            start, head, fields, raw[body_start:preamble_end], tuple(children), raw[body_end:end], tuple(defects), is_multipart=True
+        )
+
+    def _delimiter_lines(self, boundary: str, start: int, end: int) -> tuple[list[tuple[int, int]], int | None, bool]:
+        """Delimiter lines, their own line break included (RFC 2046 §5.1.1), where the close delimiter starts, and whether the
+        limit of parts cut the list short.
+        """
+        wanted = re.escape(boundary.encode("utf-8", "surrogateescape"))
+        raw = self._raw
+        opening: list[tuple[int, int]] = []
+        for match in re.compile(rb"--" + wanted + rb"(--)?[ \t]*(?:\r\n|\n|\r|\Z)").finditer(raw, start, end):
+            if match.start() != start and raw[match.start() - 1] not in b"\r\n":
+                continue
+            if match[1]:
+                return opening, match.start(), False
+            if self._left <= 0:
+                return opening, None, True
+            self._left -= 1
+            opening.append(match.span())
+        return opening, None, False
 
 
-def _delimiters(body: bytes, boundary: str) -> Iterator[re.Match[bytes]]:
-    """Delimiter lines, their own line break included (RFC 2046 §5.1.1); group 1 is the ``--`` of the close delimiter."""
-    wanted = re.escape(boundary.encode("utf-8", "surrogateescape"))
-    for match in re.finditer(rb"--" + wanted + rb"(--)?[ \t]*(?:\r\n|\n|\r|\Z)", body):
-        if match.start() == 0 or body[match.start() - 1] in b"\r\n":
-            yield match
-
-
-def _before_break(body: bytes, at: int, floor: int) -> int:
+def _before_break(raw: bytes, at: int, floor: int) -> int:
     """Where the line break starts that belongs to the delimiter at ``at``, not to the part before it."""
-    if body[max(at - 2, floor) : at] == b"\r\n":
+    if raw[max(at - 2, floor) : at] == b"\r\n":
         return at - 2
-    return at - 1 if at > floor and body[at - 1 : at] in (b"\n", b"\r") else at
+    return at - 1 if at > floor and raw[at - 1 : at] in (b"\n", b"\r") else at
 
 
-def _head(raw: bytes, offset: int) -> tuple[int, tuple[HeaderField, ...], list[PartDefect]]:
+def _head(raw: bytes, start: int, stop: int) -> tuple[int, tuple[HeaderField, ...], list[PartDefect]]:
     """End of the header block with its empty line, its fields, and what is wrong with it.
 
     A line that is no field is skipped where fields go on after it; otherwise the body starts there (the empty line is missing).
+    Fields beyond the limit are not taken, though their octets stay in the block.
     """
     fields: list[HeaderField] = []
     defects: list[PartDefect] = []
-    at = 0
-    if raw.startswith(b"From "):
+    at = start
+    if raw.startswith(b"From ", start, stop):
         # The separator line of a mail-box file is not part of the message (RFC 4155).
-        at = _line_end(raw, 0)
-    while at < len(raw):
-        end = _line_end(raw, at)
-        line = raw[at:end]
-        if not line.strip(b"\r\n"):
+        at = _line_end(raw, start, stop)
+    while at < stop:
+        end = _line_end(raw, at, stop)
+        if raw[at : at + 1] in (b"\r", b"\n"):
             return end, tuple(fields), defects
-        name = _FIELD_NAME.match(line)
+        name = _FIELD_NAME.match(raw, at, end)
         if name is None:
-            following = _line_end(raw, end)
-            if end < len(raw) and _FIELD_NAME.match(raw[end:following]) and raw[end:following].strip() and fields:
-                defects.append(
-                    PartDefect(
-                        "header-line", "A line among the headers is neither a header nor the continuation of one.", _span(offset, at, end)
-                    )
-                )
+            following = _line_end(raw, end, stop)
+            if end < stop and fields and _FIELD_NAME.match(raw, end, following):
+                text = "A line among the headers is neither a header nor the continuation of one."
+                defects.append(PartDefect("header-line", text, Span(at, end)))
                 at = end
                 continue
-            if fields or at == 0:
-                defects.append(PartDefect("separator", "No empty line stands between headers and body.", _span(offset, at, at)))
+            if fields or at == start:
+                defects.append(PartDefect("separator", "No empty line stands between headers and body.", Span(at, at)))
             return at, tuple(fields), defects
-        while end < len(raw) and raw[end : end + 1] in (b" ", b"\t") and raw[end : _line_end(raw, end)].strip():
-            end = _line_end(raw, end)
-        fields.append(HeaderField(name[1].decode("ascii"), raw[at:end], offset + at))
+        while end < stop and raw[end : end + 1] in (b" ", b"\t") and _SOMETHING.match(raw, end, _line_end(raw, end, stop)):
+            end = _line_end(raw, end, stop)
+        if len(fields) < LIMITS.header_fields:
+            fields.append(HeaderField(name[1].decode("ascii"), raw[at:end], at))
         at = end
     return at, tuple(fields), defects
 
 
-def _span(offset: int, start: int, end: int) -> Span:
-    return Span(offset + start, offset + end)
-
-
-def _line_end(raw: bytes, at: int) -> int:
-    match = _LINE.match(raw, at)
+def _line_end(raw: bytes, at: int, stop: int) -> int:
+    match = _LINE.match(raw, at, stop)
     assert match is not None, "the pattern matches any octets"
     return match.end()
 

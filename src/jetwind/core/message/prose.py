@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from functools import lru_cache
 
 from jetwind.core.markup import Element, TextRun, source_span
-from jetwind.core.source import SourceText, Span
+from jetwind.core.source import LIMITS, SourceText, Span
 
 _SPACE = re.compile(r"[ \t\r\n\f\v\u00a0]+")
 #: Invisible padding: no character of it is read.
@@ -45,6 +45,8 @@ class Passage:
     stretches: list[_Stretch] = field(default_factory=list)
     links: set[int] = field(default_factory=set)
     unlinked: bool = False
+    #: Whether it is longer than what is looked at.
+    is_cut: bool = False
 
     @property
     def element(self) -> Element:
@@ -53,9 +55,16 @@ class Passage:
 
     def add(self, run: TextRun, shown: str, link: Element | None) -> None:
         """Take a run's characters in; ``shown`` are those that a reader gets, one for each of the run's own."""
+        room = LIMITS.passage_characters - len(self.text)
+        if room <= 0 or len(shown) > 4 * LIMITS.passage_characters:
+            self.is_cut, shown = True, shown[: 4 * LIMITS.passage_characters]
+        if room <= 0:
+            return
         text, skip = collapse(shown), 0
         if text.startswith(" ") and (not self.text or self.text.endswith(" ")):
             text, skip = text[1:], 1
+        if len(text) > room:
+            self.is_cut, text = True, text[:room]
         if not text:
             return
         self.stretches.append(_Stretch(len(self.text), run, shown, skip))
@@ -82,6 +91,23 @@ class Passage:
 
     def _stretch(self, at: int) -> _Stretch:
         return self.stretches[max(0, bisect_right(self.stretches, at, key=lambda stretch: stretch.start) - 1)]
+
+
+_LINE = re.compile(r"[^\r\n]+")
+
+
+def paragraphs(text: str, begins: re.Pattern[str] | None = None) -> Iterator[Span]:
+    """Stretches of lines with no empty line between them; a line at which ``begins`` matches starts a stretch of its own."""
+    start = end = -1
+    for line in _LINE.finditer(text):
+        if not line[0].strip():
+            continue
+        follows = end >= 0 and text[end : line.start()] in ("\r\n", "\r", "\n") and not (begins and begins.match(line[0]))
+        if not follows and end >= 0:
+            yield Span(start, end)
+        start, end = (start if follows else line.start()), line.end()
+    if end >= 0:
+        yield Span(start, end)
 
 
 def collapse(text: str) -> str:

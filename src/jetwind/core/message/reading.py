@@ -157,7 +157,7 @@ class Reading:
     def visible_text(self) -> str:
         """The visible copy as lines: a new line where a block begins or ends. Plain text where there is no HTML."""
         if self._message.document is None:
-            return without_blocks(self._message.text.text, self._message.syntax) if self._message.text else ""
+            return without_blocks(self._message.text.seen, self._message.syntax) if self._message.text else ""
         return self._lines()
 
     @cached_property
@@ -227,7 +227,7 @@ class Reading:
             yield InboxPiece(given, len(given), "given")
         document = self._message.document
         if document is None:
-            text = self._message.text.text.strip() if self._message.text else ""
+            text = self._message.text.seen.strip() if self._message.text else ""
             if text and not given:
                 yield InboxPiece(tidy(text[:2000]), len(text[:2000]), "visible")
             return

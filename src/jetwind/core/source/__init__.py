@@ -1,6 +1,7 @@
 """Raw text with a line index, spans in it, and edits at exact places."""
 
+from jetwind.core.source.limits import LIMITS, Limits, Reached
 from jetwind.core.source.splice import Edit, splice
 from jetwind.core.source.text import Excerpt, Position, SourceText, Span
 
-__all__ = ["Edit", "Excerpt", "Position", "SourceText", "Span", "splice"]
+__all__ = ["LIMITS", "Edit", "Excerpt", "Limits", "Position", "Reached", "SourceText", "Span", "splice"]

@@ -74,7 +74,7 @@ def _tokens(message: Message) -> Iterator[tuple[str, Place]]:
         if token.is_foreign:
             yield token.source, Place.in_header(message, "Preview text")
     yield from _in_html(message)
-    for token in tokens(message.text.text, message.syntax) if message.text is not None else ():
+    for token in tokens(message.text.seen, message.syntax) if message.text is not None else ():
         if token.is_foreign:
             yield token.source, Place.in_text(message, token.span)
 

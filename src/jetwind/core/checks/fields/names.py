@@ -84,7 +84,7 @@ def _used(message: Message) -> Iterator[tuple[str, Place]]:
             element = starts[before - 1][1] if before else None
             yield from ((name, Place.in_html(message, token.span, element)) for name in _names(token))
     if message.text is not None:
-        for token in message.syntax.tokens(message.text.text):
+        for token in message.syntax.tokens(message.text.seen):
             span = Span(token.span.start, token.span.end)
             yield from ((name, Place.in_text(message, span)) for name in _names(token))
 

@@ -47,8 +47,8 @@ def find_unresolved(message: Message, context: Context, options: Options) -> Ite
         yield _hit(message.given_preview_text, span, Place.in_header(message, "Preview text"), "preview text")
     yield from _in_html(message)
     if message.text is not None:
-        for span in unclosed(opaque(message.text.text, message.syntax)):
-            yield _hit(message.text.text, span, Place.in_text(message, span), "plain text")
+        for span in unclosed(opaque(message.text.seen, message.syntax)):
+            yield _hit(message.text.seen, span, Place.in_text(message, span), "plain text")
     yield from _from_values(message, context)
 
 
@@ -79,7 +79,7 @@ def _from_values(message: Message, context: Context) -> Iterator[Hit]:
             if token.name:
                 places.setdefault(token.name, Place.in_html(message, token.span))
     if message.text is not None:
-        for token in message.syntax.tokens(message.text.text):
+        for token in message.syntax.tokens(message.text.seen):
             if token.name:
                 places.setdefault(token.name, Place.in_text(message, token.span))
     for reader in context.readers:

@@ -55,7 +55,7 @@ def unsubscribe_link(message: Message) -> Link | None:
                 return link
     if message.html is None and message.text is not None:
         # In plain text "send a mail to leave@…" is as much of a link as a reader gets.
-        for match in _MAIL_ADDRESS.finditer(message.text.text):
+        for match in _MAIL_ADDRESS.finditer(message.text.seen):
             if words.search(message.text.text[max(0, match.start() - 200) : match.end() + 80]):
                 return Link("text", None, f"mailto:{match[0]}", match[0], Span(match.start(), match.end()))
     return None

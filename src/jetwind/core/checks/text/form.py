@@ -110,7 +110,7 @@ def find_line_long(message: Message, context: Context, options: LineOptions) -> 
     if text.part.transfer_encoding in ("quoted-printable", "base64"):
         return
     flows = text.part.parameter("format").lower() == "flowed"
-    for match in re.finditer(r"[^\r\n]+", text.text):
+    for match in re.finditer(r"[^\r\n]+", text.seen):
         octets = len(encode_octets(match[0], text.charset))
         place = Place.in_text(message, Span(match.start(), match.end()))
         if octets > options.most_octets:
@@ -122,7 +122,7 @@ def find_line_long(message: Message, context: Context, options: LineOptions) -> 
             )
             return
     longest = max(
-        (match for match in re.finditer(r"[^\r\n]+", text.text) if " " in match[0].strip()),
+        (match for match in re.finditer(r"[^\r\n]+", text.seen) if " " in match[0].strip()),
         key=lambda match: len(match[0].rstrip()),
         default=None,
     )
@@ -160,9 +160,9 @@ def find_unsubscribe_missing(message: Message, context: Context, options: Option
     if not context.kind.is_bulk:
         raise DoesNotApply("a transactional message needs no unsubscribe address")
     text = need_text(message)
-    if not text.text.strip():
+    if not text.seen.strip():
         raise DoesNotApply("the plain-text part is empty")
-    if unsubscribe_link(replace(message, html=None)) is not None or _has_field_or_bare_host(message, text.text):
+    if unsubscribe_link(replace(message, html=None)) is not None or _has_field_or_bare_host(message, text.seen):
         return
     yield Hit("The plain text has no address to unsubscribe.", Place("text"), identity="missing")
 

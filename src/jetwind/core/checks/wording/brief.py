@@ -41,7 +41,7 @@ def text_of(message: Message, place: str) -> str | None:
             return None
         return normal(" ".join(copy.written for source in (copies.html, copies.alternative_texts) for copy in source(message)))
     if place == "plain text":
-        return None if message.text is None else normal(message.text.text)
+        return None if message.text is None else normal(message.text.seen)
     if not message.envelope_known and not (place == "preview text" and message.document is not None):
         return None
     if place == "subject":

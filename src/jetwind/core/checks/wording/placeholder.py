@@ -12,7 +12,7 @@ from jetwind.core.checks.copy import Copy
 from jetwind.core.facts import phrases
 from jetwind.core.fields import opaque
 from jetwind.core.message import Message
-from jetwind.core.source import Span
+from jetwind.core.source import LIMITS, Span
 
 _WORDS = re.compile(r"[^\W\d_]+")
 _INSERT = re.compile(r"\binsert (?:[\w'’-]+ ){0,4}?here\b", re.IGNORECASE)
@@ -21,6 +21,8 @@ _YOUR_HERE = re.compile(
     re.IGNORECASE,
 )
 _MARK = re.compile(r"(?<![\w@./#-])(?:TODO|TBD|FIXME)(?![\w@/-])")
+#: Characters on either side in which the word beside a mark is sought.
+_BESIDE = 60
 #: Four or more X that stand alone: groups of them before or after digits mask a card or account number.
 _CROSSES = re.compile(r"(?<![\w*•-])X{4,}(?![\w*•-])")
 _MASKED = re.compile(r"(?<![X*•])[X*•]{2,4}(?:[ -]?[X*•]{2,4}){0,4}[ -]?\d{2,}|\d{2,}[ -]?X{2,}|X{4}(?:[ -]X{4})+", re.IGNORECASE)
@@ -69,8 +71,9 @@ def _pieces(message: Message) -> Iterator[Copy]:
     for source in (copies.subjects, copies.preview, copies.html, copies.alternative_texts):
         yield from source(message)
     if message.text is not None:
-        for line in re.finditer(r"[^\r\n]+", message.text.text):
-            yield Copy(opaque(line[0], message.syntax), copies.TEXT, partial(_in_line, message, line.start()), line[0])
+        for line in re.finditer(r"[^\r\n]+", message.text.seen):
+            written = line[0][: LIMITS.passage_characters]
+            yield Copy(opaque(written, message.syntax), copies.TEXT, partial(_in_line, message, line.start()), written)
 
 
 def _in_line(message: Message, at: int, start: int, end: int) -> Place:
@@ -120,6 +123,6 @@ def _filler(text: str) -> Iterator[Span]:
 
 def _is_shouting(text: str, start: int, end: int) -> bool:
     """Whether the word beside a mark is in capitals too: then it may be an ordinary word of another language."""
-    after = re.match(r"\s+([^\W\d_]{2,})", text[end:])
-    before = re.search(r"([^\W\d_]{2,})\s+\Z", text[:start])
+    after = re.match(r"\s+([^\W\d_]{2,})", text[end : end + _BESIDE])
+    before = re.search(r"([^\W\d_]{2,})\s+\Z", text[max(0, start - _BESIDE) : start])
     return any(match is not None and match[1].isupper() for match in (after, before))
