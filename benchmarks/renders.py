@@ -108,7 +108,7 @@ def rows(message: Message) -> None:
         "which losses show, 16 profiles",
         "16 pictures",
         lambda: take(sixteen),
-        lambda: losses_shown(message, pages, chosen[:16], browser),
+        lambda: losses_shown(partial(rewrite, message), pages, chosen[:16], browser),
         2.0,
         rounds=3,
     )

@@ -29,6 +29,7 @@ def own_files(request: pytest.FixtureRequest, tmp_path: Path) -> Iterator[None]:
         "blobs": {"BACKEND": "django.core.files.storage.FileSystemStorage", "OPTIONS": {"location": blobs}},
         "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},
     }
+    settings.HELPERS_START = "fork"
     settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
     from jetwind.apps.intake.selectors import _parsed
 

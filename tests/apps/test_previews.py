@@ -120,7 +120,7 @@ class TestRendering:
         """It says why, the checks are told, and it is tried again on request."""
 
         class Picky(FakeBrowser):
-            def capture_all(self, requests: Any, done: Any) -> None:
+            def capture_all(self, requests: Any, done: Any, seconds: float = 60) -> None:
                 """Fail every picture at night."""
                 for number, request in enumerate(requests):
                     late = CaptureFailed("The page could not be rendered: it did not lay out in time.")

@@ -329,13 +329,13 @@ class TestKeptAnswers:
     def asked(self, monkeypatch: pytest.MonkeyPatch) -> list[set[str]]:
         """The checks that each run asked."""
         runs: list[set[str]] = []
-        original = services.review
+        original = services.review_bounded
 
-        def watched(message: Any, context: Any, only: Any = None) -> Any:
+        def watched(message: Any, context: Any, only: Any = None, **more: Any) -> Any:
             runs.append(set(only if only is not None else registry()))
-            return original(message, context, only)
+            return original(message, context, only, **more)
 
-        monkeypatch.setattr(services, "review", watched)
+        monkeypatch.setattr(services, "review_bounded", watched)
         return runs
 
     def test_one_threshold(self, house: Any, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -6,6 +6,7 @@ import json
 import os
 from collections import Counter
 from collections.abc import Iterator
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -42,7 +43,9 @@ def page(html: str, **files: bytes) -> Message:
 def surveyed(message: Message, browser: Browser, *ids: str) -> Renders:
     """What is measured of a message in some profiles, or in the usual ones."""
     chosen = [profiles()[name] for name in ids or usual()]
-    return survey(message, {one.id: (one, rewrite(message, one)) for one in chosen}, browser, "none", lambda name, capture: True)
+    return survey(
+        partial(rewrite, message), {one.id: (one, rewrite(message, one)) for one in chosen}, browser, "none", lambda name, capture: True
+    )
 
 
 def found(message: Message, renders: Renders, *checks: str) -> dict[str, Any]:
@@ -268,7 +271,7 @@ class TestDeparture:
         )
         chosen = [profiles()[name] for name in ("desktop-pane", "word-processor", "webmail-prefix", "phone-app")]
         renders = surveyed(message, browser, *(one.id for one in chosen))
-        base = references(message, chosen, browser)
+        base = references(partial(rewrite, message), chosen, browser)
         scores = {name: departure(base[name], render.measured).score for name, render in renders.renders.items()}
         assert max(scores, key=lambda name: scores[name]) == "word-processor"
         assert scores["desktop-pane"] == scores["webmail-prefix"] == 0
@@ -311,4 +314,4 @@ class TestHostile:
 
     def test_trials_of_a_plain_mail(self, browser: Browser) -> None:
         """Nothing to lose."""
-        assert losses_shown(read_bytes(b"Subject: x\n\nhello", "x.eml"), {}, [], browser) == []
+        assert losses_shown(partial(rewrite, read_bytes(b"Subject: x\n\nhello", "x.eml")), {}, [], browser) == []

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import csv
 import tomllib
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
 from dataclasses import dataclass, field, fields, replace
 from datetime import datetime
 from pathlib import Path
@@ -14,6 +15,26 @@ import typer
 
 from jetwind.core.checking import Brief, UnusableBrief, registry, rulebooks
 from jetwind.core.message import Envelope, Message, Sample, UnusableInput, read_path, with_envelope
+
+_stages: list[str] = []
+
+
+@contextmanager
+def stage(name: str) -> Iterator[None]:
+    """What is being done, for the line that says where Jetwind itself failed."""
+    _stages.append(name)
+    yield
+    _stages.pop()
+
+
+def at_stage() -> str:
+    """The stage that did not end."""
+    return _stages[-1] if _stages else "the start"
+
+
+def one_line(text: str) -> str:
+    """A text for a terminal: one line, no control characters."""
+    return "".join(char if char.isprintable() else " " for char in " ".join(text.split()))[:400]
 
 
 def refuse(sentence: str) -> NoReturn:

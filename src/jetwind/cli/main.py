@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import sys
 from datetime import datetime
 from enum import StrEnum
@@ -12,8 +13,19 @@ from typing import Annotated
 import typer
 
 from jetwind import __version__
-from jetwind.cli.inputs import brief_in, checks_named, message_at, planned_time, readers_in, refuse, rulebooks_named
-from jetwind.core.checking import Check, Context, Kind, registry
+from jetwind.cli.inputs import (
+    at_stage,
+    brief_in,
+    checks_named,
+    message_at,
+    one_line,
+    planned_time,
+    readers_in,
+    refuse,
+    rulebooks_named,
+    stage,
+)
+from jetwind.core.checking import Check, Context, Kind, Outcome, registry
 
 app = typer.Typer(add_completion=False, rich_markup_mode=None, pretty_exceptions_enable=False)
 
@@ -56,16 +68,22 @@ def check(
     only: Annotated[list[str] | None, typer.Option(help="Run these checks only.")] = None,
     explain: Annotated[str | None, typer.Option(help="What a check is about.")] = None,
 ) -> None:
-    """Check a message. Exit status 0: no stop; 1: at least one stop; 2: the input or an option could not be used."""
+    """Check a message.
+
+    Exit status 0: no stop; 1: at least one stop; 2: the input or an option could not be used; 3: Jetwind itself failed, and one line
+    says at which check or stage; what could be found is printed all the same.
+    """
     if explain is not None:
         names = checks_named([explain])
         typer.echo(_explained(registry()[names[0]]) if names else "", nl=False)
         return
     if path is None:
         refuse("check needs a PATH: an .eml, an .html, a folder or a zip.")
-    from jetwind.core.reports import as_csv, as_html, as_json, as_sarif, as_text, review
+    from jetwind.core.reports import as_csv, as_html, as_json, as_sarif, as_text
+    from jetwind.engines.bounded import review_bounded
 
-    message = message_at(path)
+    with stage(f"reading “{path}”"):
+        message = message_at(path)
     samples, known = readers_in(readers)
     details = brief_in(brief)
     message = details.on(message)
@@ -99,18 +117,26 @@ def check(
         from jetwind.cli.rendering import renders_of
         from jetwind.core.profiles import usual
 
-        context = replace(context, renders=renders_of(message, ids or usual()))
-    result = review(message, context, chosen)
-    if format is Format.JSON:
-        typer.echo(as_json(result))
-    elif format is Format.SARIF:
-        typer.echo(as_sarif(result, path.as_posix()))
-    elif format is Format.HTML:
-        sys.stdout.write(as_html(result))
-    elif format is Format.CSV:
-        sys.stdout.write(as_csv(result.findings))
-    else:
-        typer.echo(as_text(result), nl=False)
+        with stage("rendering"):
+            context = replace(context, renders=renders_of(message, ids or usual()))
+    with stage("running the checks"):
+        result = review_bounded(message, context, chosen, start="fork")
+    with stage("writing the report"):
+        if format is Format.JSON:
+            typer.echo(as_json(result))
+        elif format is Format.SARIF:
+            typer.echo(as_sarif(result, path.as_posix()))
+        elif format is Format.HTML:
+            sys.stdout.write(as_html(result))
+        elif format is Format.CSV:
+            sys.stdout.write(as_csv(result.findings))
+        else:
+            typer.echo(as_text(result), nl=False)
+        sys.stdout.flush()
+    if crashed := [answer for answer in result.results if answer.outcome is Outcome.CRASHED]:
+        at = ", ".join(answer.check for answer in crashed)
+        typer.echo(f"jetwind: failed at {at}: {one_line(crashed[0].reason)}", err=True)
+        raise typer.Exit(3)
     raise typer.Exit(1 if result.has_stop else 0)
 
 
@@ -132,16 +158,19 @@ def render(
     """Render a message in simulated clients: a PNG a profile, and render.json with what was measured and dropped."""
     from jetwind.cli.rendering import render_to
 
-    message = message_at(path)
+    with stage(f"reading “{path}”"):
+        message = message_at(path)
     chosen = _profile_ids(profiles)
     try:
         out.mkdir(parents=True, exist_ok=True)
     except OSError as failure:
         refuse(f"“{out}” cannot be made: {failure.strerror}.")
-    facts, failures = render_to(message, chosen, out, images=images.value, dark=dark)
-    (out / "render.json").write_text(
-        json.dumps({"jetwind": __version__, "message": {"sha256": message.sha256}, "renders": facts}, indent=2), "utf-8"
-    )
+    with stage("rendering"):
+        facts, failures = render_to(message, chosen, out, images=images.value, dark=dark)
+    with stage(f"writing “{out / 'render.json'}”"):
+        (out / "render.json").write_text(
+            json.dumps({"jetwind": __version__, "message": {"sha256": message.sha256}, "renders": facts}, indent=2), "utf-8"
+        )
     for sentence in failures:
         typer.echo(f"jetwind: {sentence}", err=True)
     raise typer.Exit(2 if failures else 0)
@@ -181,13 +210,19 @@ def main() -> None:
     """Entry point. A wrong option is one line on standard error and status 2, like any other unusable input."""
     try:
         status = app(prog_name="jetwind", standalone_mode=False)
-    except typer.Abort:
+    except (typer.Abort, KeyboardInterrupt):
         status = 130
+    except BrokenPipeError:
+        # Whoever read the report has seen enough; nothing more can be written, not even at the end.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        status = 141
     except Exception as wrong:
         # typer carries its own copy of click, whose usage exceptions have no public name; this is what marks them.
         said = getattr(wrong, "format_message", None)
-        if said is None:
-            raise
-        typer.echo(f"jetwind: {' '.join(said().split())}", err=True)
-        status = 2
+        if said is not None:
+            typer.echo(f"jetwind: {one_line(said())}", err=True)
+            status = 2
+        else:
+            typer.echo(f"jetwind: failed at {at_stage()}: {one_line(f'{type(wrong).__name__}: {wrong}')}", err=True)
+            status = 3
     sys.exit(status or 0)

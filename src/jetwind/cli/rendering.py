@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 from jetwind.core.message import Message
-from jetwind.core.profiles import Change, Profile, Rewritten, profiles, rewrite
+from jetwind.core.profiles import Change, Profile, Rewriter, Rewritten, profiles
 from jetwind.core.profiles.renders import Renders
 from jetwind.core.source import SourceText
+from jetwind.engines.bounded import BoundedRewriter, PastBudget
 from jetwind.engines.browser import Browser, Capture, survey
 
 
@@ -18,7 +20,10 @@ def renders_of(message: Message, chosen: Sequence[str]) -> Renders:
     """What is measured of a message in these profiles; no pictures are made."""
     browser = Browser()
     try:
-        return survey(message, _pages(message, [profiles()[name] for name in chosen]), browser, "none", lambda profile_id, capture: True)
+        with BoundedRewriter(message, start="fork") as rewriter:
+            pages, failed = _pages(rewriter, [profiles()[name] for name in chosen])
+            found = survey(rewriter, pages, browser, "none", lambda profile_id, capture: True)
+        return replace(found, failed={**failed, **found.failed}, untold=found.untold or next(iter(failed.values()), ""))
     finally:
         browser.close()
 
@@ -26,9 +31,10 @@ def renders_of(message: Message, chosen: Sequence[str]) -> Renders:
 def render_to(message: Message, chosen: Sequence[str], out: Path, *, images: str, dark: bool) -> tuple[list[dict[str, Any]], list[str]]:
     """Write ``PROFILE.png`` for each profile; returns the facts of each render, and a sentence for each that failed."""
     shown = [profiles()[name].shown(images="off" if images == "off" else None, night=True if dark else None) for name in chosen]
-    pages = _pages(message, shown)
+    with BoundedRewriter(message, start="fork") as rewriter:
+        pages, failed = _pages(rewriter, shown)
     facts: dict[str, dict[str, Any]] = {}
-    failures: list[str] = []
+    failures = [f"{profile_id}: {reason}" for profile_id, reason in failed.items()]
 
     def done(profile_id: str, capture: Capture | Exception) -> bool:
         if isinstance(capture, Exception):
@@ -54,8 +60,16 @@ def _asked(pages: dict[str, tuple[Profile, Rewritten]], done: Any) -> tuple[list
     return requests, lambda number, capture: done(ids[number], capture)
 
 
-def _pages(message: Message, shown: Sequence[Profile]) -> dict[str, tuple[Profile, Rewritten]]:
-    return {profile.id: (profile, rewrite(message, profile)) for profile in shown}
+def _pages(rewriter: Rewriter, shown: Sequence[Profile]) -> tuple[dict[str, tuple[Profile, Rewritten]], dict[str, str]]:
+    """The page of each profile, and why some have none."""
+    pages: dict[str, tuple[Profile, Rewritten]] = {}
+    failed: dict[str, str] = {}
+    for profile in shown:
+        try:
+            pages[profile.id] = profile, rewriter(profile)
+        except PastBudget as past:
+            failed[profile.id] = f"The message cannot be rewritten for this client: {past}."
+    return pages, failed
 
 
 def _facts(message: Message, profile: Profile, page: Rewritten, capture: Capture) -> dict[str, Any]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from pathlib import Path
+from typing import Literal
 
 import dj_database_url
 from csp.constants import NONE, SELF
@@ -166,4 +167,7 @@ LOGGING = {
 TEST_SMTP_HOST = os.environ.get("JETWIND_SMTP_HOST", "127.0.0.1")
 TEST_SMTP_PORT = int(os.environ.get("JETWIND_SMTP_PORT", "2525"))
 #: A worker that has not been heard of for so many seconds is dead, and its jobs are picked up again.
+#: Helper processes are forked from one made for it: the threads of workers and web servers may hold locks (engines/bounded).
+HELPERS_START: Literal["fork", "server"] = "server"
+
 STALLED_AFTER_SECONDS = float(os.environ.get("JETWIND_STALLED_AFTER", "20"))

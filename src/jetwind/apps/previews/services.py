@@ -5,10 +5,12 @@ from __future__ import annotations
 import hashlib
 import json
 import threading
+import time
 from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any
 
+from django.conf import settings
 from django.db import transaction
 from django.utils import timezone
 
@@ -30,9 +32,10 @@ from jetwind.apps.workspace.models import Workspace
 from jetwind.apps.workspace.selectors import chosen_profiles
 from jetwind.core.markup.anchor import anchor_of
 from jetwind.core.message import Message
-from jetwind.core.profiles import Profile, Rewritten, profiles, rewrite
+from jetwind.core.profiles import Profile, Rewriter, Rewritten, profiles
 from jetwind.core.profiles.departure import departure
-from jetwind.engines.browser import Browser, Capture, CaptureRequest, Captures, losses_shown, references
+from jetwind.engines.bounded import BoundedRewriter, PastBudget
+from jetwind.engines.browser import ALL_SECONDS, Browser, Capture, CaptureRequest, Captures, losses_shown, references
 
 RENDERS = "renders"
 
@@ -105,6 +108,12 @@ def render_now(revision: Revision, work_id: int, browser: Captures) -> None:
         Cancelled: somebody asked for it to stop.
     """
     message = message_of(revision)
+    with BoundedRewriter(message, start=settings.HELPERS_START) as rewriter:
+        _render(revision, work_id, browser, message, rewriter)
+
+
+def _render(revision: Revision, work_id: int, browser: Captures, message: Message, rewriter: Rewriter) -> None:
+    deadline = time.monotonic() + ALL_SECONDS
     total = revision.renders.count()
     waiting = [render for render in revision.renders.filter(state=Render.State.WAITING) if render.profile in profiles()]
     done = total - len(waiting)
@@ -112,7 +121,12 @@ def render_now(revision: Revision, work_id: int, browser: Captures) -> None:
     to_take: dict[str, tuple[list[Render], Rewritten, CaptureRequest]] = {}
     for render in sorted(waiting, key=lambda render: (render.mode != OWN, list(profiles()).index(render.profile))):
         profile = shown_in(profiles()[render.profile], render.mode)
-        page = rewrite(message, profile)
+        try:
+            page = rewriter(profile)
+        except PastBudget as past:
+            _give_up(render, f"The message cannot be rewritten for this client: {past}.")
+            done += 1
+            continue
         request = CaptureRequest.of(page, profile)
         render.key = _key(request, page)
         twin = Render.objects.filter(key=render.key, state=Render.State.DONE).exclude(pk=render.pk).first()
@@ -133,7 +147,7 @@ def render_now(revision: Revision, work_id: int, browser: Captures) -> None:
         (first, *others), page, _ = asked[number]
         _finish(first, page, capture)
         for other in others:
-            _take_over(other, first, rewrite(message, shown_in(profiles()[other.profile], other.mode)))
+            _take_over(other, first, rewriter(shown_in(profiles()[other.profile], other.mode)))
         done += 1 + len(others)
         profile = profiles()[first.profile]
         try:
@@ -143,13 +157,18 @@ def render_now(revision: Revision, work_id: int, browser: Captures) -> None:
             return False
         return True
 
-    browser.capture_all([request for _, _, request in asked], taken)
+    browser.capture_all([request for _, _, request in asked], taken, seconds=deadline - time.monotonic())
     if cancelled:
         raise cancelled[0]
-    find_out(revision, message, browser, lambda doing: jobs.report(work_id, done=done, total=total, doing=doing))
+    find_out(revision, message, browser, rewriter, lambda doing: jobs.report(work_id, done=done, total=total, doing=doing))
 
 
-def find_out(revision: Revision, message: Message, browser: Captures, report: Any = lambda doing: None) -> None:
+def _give_up(render: Render, problem: str) -> None:
+    render.state, render.problem = Render.State.FAILED, problem
+    render.save()
+
+
+def find_out(revision: Revision, message: Message, browser: Captures, rewriter: Rewriter, report: Any = lambda doing: None) -> None:
     """How far each layout departs and which losses show; then the checks that read renders are asked again."""
     chosen = [profiles()[name] for name in chosen_profiles(revision.mailing.workspace)]
     own = {render.profile: render for render in revision.renders.filter(mode=OWN)}
@@ -159,16 +178,22 @@ def find_out(revision: Revision, message: Message, browser: Captures, report: An
     missing = [profile for profile in finished if own[profile.id].departure is None]
     if missing:
         report("measuring how far each layout departs")
-        for profile_id, reference in references(message, missing, browser).items():
+        for profile_id, reference in references(rewriter, missing, browser).items():
             render = own[profile_id]
             render.departure = departure(reference, render.layout).score
             render.save(update_fields=["departure"])
-    _try_losses(revision, message, chosen, finished, browser, report)
+    _try_losses(revision, message, chosen, finished, browser, rewriter, report)
     ask_for_checks(revision)
 
 
 def _try_losses(
-    revision: Revision, message: Message, chosen: Sequence[Profile], finished: Sequence[Profile], browser: Captures, report: Any
+    revision: Revision,
+    message: Message,
+    chosen: Sequence[Profile],
+    finished: Sequence[Profile],
+    browser: Captures,
+    rewriter: Rewriter,
+    report: Any,
 ) -> None:
     ids = [profile.id for profile in chosen]
     content = [message.html.text if message.html else "", sorted(picture.sha256 for picture in message.images)]
@@ -183,7 +208,10 @@ def _try_losses(
         answer = {"shown": None, "untold": "a profile could not be rendered"}
     else:
         report("trying which losses show")
-        shown = losses_shown(message, {profile.id: rewrite(message, profile) for profile in chosen}, chosen, browser)
+        try:
+            shown = losses_shown(rewriter, {profile.id: rewriter(profile) for profile in chosen}, chosen, browser)
+        except PastBudget:
+            shown = None
         answer = {"shown": [asdict(one) for one in shown] if shown is not None else None, "untold": ""}
         if shown is None:
             answer["untold"] = "the message takes too long to lay out to try each feature"
@@ -205,8 +233,7 @@ def _key(request: CaptureRequest, page: Rewritten) -> str:
 
 def _finish(render: Render, page: Rewritten, capture: Capture | Exception) -> None:
     if isinstance(capture, Exception):
-        render.state, render.problem = Render.State.FAILED, str(capture)
-        render.save()
+        _give_up(render, str(capture))
         return
     render.state = Render.State.DONE
     render.blob_sha256 = store.keep(capture.image)

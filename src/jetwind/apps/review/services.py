@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from django.conf import settings
 from django.db import IntegrityError, transaction
 from django.utils import timezone
 
@@ -26,7 +27,8 @@ from jetwind.apps.workspace.access import permit
 from jetwind.apps.workspace.services import reader_values
 from jetwind.core.checking import STATIONS, Brief, Check, Context, Finding, Kind, Outcome, Place, UnusableBrief, registry
 from jetwind.core.message import Sample
-from jetwind.core.reports import review
+from jetwind.core.reports import Review
+from jetwind.engines.bounded import review_bounded
 
 CHECKS = "checks"
 
@@ -158,6 +160,11 @@ def change_brief(user: User, mailing: Mailing, given: dict[str, Any]) -> None:
             ask_for_checks(newest)
 
 
+def answer_now(revision: Revision) -> Review:
+    """What all checks say of a revision under the circumstances of now, for a report."""
+    return review_bounded(message_of(revision), context_of(revision), start=settings.HELPERS_START)
+
+
 def check_now(revision: Revision) -> CheckRun:
     """Run all checks, unless the same question was answered before. Safe to run twice."""
     context = context_of(revision)
@@ -169,9 +176,15 @@ def check_now(revision: Revision) -> CheckRun:
         return known
     kept = _kept_answers(revision, context)
     checks = registry()
-    answer = review(message_of(revision), context, [check_id for check_id in checks if check_id not in kept.outcomes])
+    asked = [check_id for check_id in checks if check_id not in kept.outcomes]
+    answer = review_bounded(message_of(revision), context, asked, start=settings.HELPERS_START)
     outcomes = {
-        result.check: [result.outcome.value, result.reason, sorted(result.used), answer_key(checks[result.check], result.used, context)]
+        result.check: [
+            result.outcome.value,
+            result.reason,
+            sorted(result.used),
+            answer_key(checks[result.check], result.used, context) if result.is_lasting else "",
+        ]
         for result in answer.results
     }
     spam = {

@@ -143,11 +143,11 @@ def send_back(request: HttpRequest, mailing_id: int, number: int) -> HttpRespons
 @require_GET
 def findings_csv(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     """All findings of the newest check of a revision as CSV."""
-    from jetwind.core.reports import as_csv, review
+    from jetwind.core.reports import as_csv
 
     assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
-    answer = review(message_of(revision), services.context_of(revision))
+    answer = services.answer_now(revision)
     response = HttpResponse(as_csv(answer.findings), content_type="text/csv; charset=utf-8")
     response["Content-Disposition"] = f'attachment; filename="findings-{mailing_id}-r{number}.csv"'
     return response
@@ -156,11 +156,11 @@ def findings_csv(request: HttpRequest, mailing_id: int, number: int) -> HttpResp
 @require_GET
 def findings_html(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     """The report of a revision as one HTML file that stands alone."""
-    from jetwind.core.reports import as_html, review
+    from jetwind.core.reports import as_html
 
     assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
-    answer = review(message_of(revision), services.context_of(revision))
+    answer = services.answer_now(revision)
     response = HttpResponse(as_html(answer, f"{revision.mailing.title}, revision {number}"), content_type="text/html; charset=utf-8")
     response["Content-Disposition"] = f'attachment; filename="review-{mailing_id}-r{number}.html"'
     return response

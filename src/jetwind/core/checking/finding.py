@@ -158,7 +158,8 @@ class Finding:
 class CheckResult:
     """The answer of one check. ``reason`` says why it cannot tell, does not apply or crashed.
 
-    ``used`` are the circumstances that it looked at: while they stay as they are, so does the answer for the same content.
+    ``used`` are the circumstances that it looked at: while they stay as they are, so does the answer for the same content, unless
+    it is not lasting, such as one that was given up for want of time.
     """
 
     check: str
@@ -166,6 +167,7 @@ class CheckResult:
     findings: tuple[Finding, ...] = ()
     reason: str = ""
     used: frozenset[str] = frozenset()
+    is_lasting: bool = True
 
 
 class CannotTell(Exception):

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import re
 import tomllib
+from collections.abc import Iterator
 from functools import lru_cache
 from importlib.resources import files
 from typing import Any
 
-__all__ = ["phrase_pattern", "phrases", "table"]
+__all__ = ["Phrases", "phrase_pattern", "phrases", "table"]
 
 
 @lru_cache
@@ -25,10 +26,47 @@ def phrases(table_name: str, key: str) -> tuple[str, ...]:
     return tuple(value)
 
 
+class Phrases:
+    """Finds any of some phrases as whole words, whatever their case; a space in a phrase matches any white space.
+
+    A pattern of hundreds of alternatives is slow at each character, and most texts hold none of them: only phrases whose first word
+    occurs at all are sought.
+    """
+
+    def __init__(self, sought: tuple[str, ...]) -> None:
+        self._sought = tuple(sorted(sought, key=len, reverse=True))
+        self._firsts = {phrase: phrase.split(" ")[0].lower() for phrase in self._sought}
+        self._patterns: dict[tuple[str, ...], re.Pattern[str]] = {}
+
+    def finditer(self, text: str) -> Iterator[re.Match[str]]:
+        """All places, from the left, without overlap."""
+        pattern = self._pattern(text)
+        return iter(()) if pattern is None else pattern.finditer(text)
+
+    def search(self, text: str) -> re.Match[str] | None:
+        """The first place."""
+        pattern = self._pattern(text)
+        return None if pattern is None else pattern.search(text)
+
+    def sub(self, by: str, text: str) -> str:
+        """The text with each place replaced."""
+        pattern = self._pattern(text)
+        return text if pattern is None else pattern.sub(by, text)
+
+    def _pattern(self, text: str) -> re.Pattern[str] | None:
+        lower = text.lower()
+        there = tuple(phrase for phrase in self._sought if self._firsts[phrase] in lower)
+        if not there:
+            return None
+        if there not in self._patterns:
+            if len(self._patterns) > 200:
+                self._patterns.clear()
+            alternatives = "|".join(re.escape(phrase).replace(r"\ ", r"[\s\u00a0]{1,20}") for phrase in there)
+            self._patterns[there] = re.compile(rf"(?<!\w)(?:{alternatives})(?!\w)", re.IGNORECASE)
+        return self._patterns[there]
+
+
 @lru_cache
-def phrase_pattern(table_name: str, key: str) -> re.Pattern[str]:
-    """A case-blind pattern that finds any of the phrases as whole words; a space in a phrase matches any white space."""
-    alternatives = "|".join(
-        re.escape(phrase).replace(r"\ ", r"[\s\u00a0]+") for phrase in sorted(phrases(table_name, key), key=len, reverse=True)
-    )
-    return re.compile(rf"(?<!\w)(?:{alternatives})(?!\w)", re.IGNORECASE)
+def phrase_pattern(table_name: str, key: str) -> Phrases:
+    """The phrases under ``key``, all languages together, ready to be sought."""
+    return Phrases(phrases(table_name, key))

@@ -10,7 +10,7 @@ from urllib.parse import SplitResult, urlsplit
 
 from jetwind.core.markup import Element, TextRun
 from jetwind.core.message.reading import tidy
-from jetwind.core.source import Span
+from jetwind.core.source import LIMITS, Span
 
 if TYPE_CHECKING:
     from jetwind.core.message import Message
@@ -73,7 +73,8 @@ def _links(message: Message) -> Iterator[Link]:
     for element in document.elements("a", "area"):
         href = element.attributes.get("href")
         span = href.value_span if href and href.value.strip() else element.start_tag
-        yield Link("html", element, None if href is None else href.value.strip(), accessible_name(element), span)
+        address = None if href is None else href.value.strip()[: LIMITS.value_characters]
+        yield Link("html", element, address, accessible_name(element), span)
 
 
 def text_links(message: Message) -> Iterator[Link]:
@@ -87,12 +88,17 @@ def text_links(message: Message) -> Iterator[Link]:
 
 def accessible_name(element: Element) -> str:
     """What a screen reader would call a link: its label, or its text and the alternative texts in it (accname 1.2 §4.3)."""
-    if label := tidy(element.get("aria-label") or ""):
+    if label := tidy((element.get("aria-label") or "")[: LIMITS.value_characters]):
         return label
     words: list[str] = []
+    left = LIMITS.passage_characters
     for node in element.walk():
         if isinstance(node, TextRun):
-            words.append(node.text)
+            words.append(node.text[:left])
         elif node.tag == "img":
-            words.append(f" {node.get('alt') or ''} ")
-    return tidy("".join(words)) or tidy(element.get("title") or element.get("alt") or "")
+            words.append(f" {(node.get('alt') or '')[:left]} ")
+        else:
+            continue
+        if (left := left - len(words[-1])) <= 0:
+            break
+    return tidy("".join(words)) or tidy((element.get("title") or element.get("alt") or "")[: LIMITS.value_characters])

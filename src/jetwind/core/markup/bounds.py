@@ -19,9 +19,6 @@ _FEW = 60
 
 def bounded(text: str, reached: list[Reached]) -> str:
     """The text as it is looked at; limits that it goes over are added to ``reached``."""
-    if len(text) > LIMITS.html_characters:
-        reached.append(Reached("characters of HTML", LIMITS.html_characters))
-        text = text[: LIMITS.html_characters]
     if len(text) > LIMITS.sheet_characters:
         text = _with_short_sheets(text, reached)
     if len(text) > 1000 and sum(1 for _ in _OPENING.finditer(text)) - sum(1 for _ in _CLOSING.finditer(text)) > _FEW:

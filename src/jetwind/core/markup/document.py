@@ -17,7 +17,7 @@ from typing import Any, Literal
 
 import turbohtml
 
-from jetwind.core.fields import LIQUID, Syntax, mask, tokens
+from jetwind.core.fields import LIQUID, Syntax, mask, opaque, tokens
 from jetwind.core.fields.syntax import FILLER
 from jetwind.core.markup.bounds import bounded
 from jetwind.core.source import LIMITS, Reached, SourceText, Span
@@ -210,10 +210,15 @@ class Document:
         self.source = source
         self.syntax = syntax
         #: Tokens of any syntax in the raw source, inside tags, styles and comments too.
-        self.field_tokens = tokens(source.text, syntax, in_source=True)
-        masked = mask(source.text, syntax) if self.field_tokens else source.text
+        looked_at = source.text if len(source.text) <= LIMITS.html_characters else source.text[: LIMITS.html_characters]
+        self.field_tokens = tokens(looked_at, syntax, in_source=True)
+        masked = mask(looked_at, syntax) if self.field_tokens else looked_at
         #: Limits that the source goes over: what lies beyond them is not in the tree.
         self.limits: list[Reached] = []
+        if looked_at is not source.text:
+            self.limits.append(Reached("characters of HTML", LIMITS.html_characters))
+        self._styles: dict[str, str] = {}
+        self._style_characters = 0
         masked = bounded(masked, self.limits)
         self._read(masked)
         if len(self.all_elements) > LIMITS.elements:
@@ -250,6 +255,18 @@ class Document:
     def body(self) -> Element:
         """The body element; an HTML tree always has one, save for a frameset, where the root stands in."""
         return next(self.elements("body"), self.root)
+
+    def style_of(self, element: Element) -> str:
+        """The style attribute of an element as it is read: with every field as filler, and as far as the limit of all of them goes."""
+        written = element.get("style") if "style" in element.names else None
+        if not written:
+            return ""
+        if written not in self._styles:
+            self._style_characters += len(written)
+            if self._style_characters > LIMITS.styles_characters:
+                return ""
+            self._styles[written] = opaque(written, self.syntax)
+        return self._styles[written]
 
     def masked(self, span: Span) -> str:
         """The characters of a span with every field as filler of the same length."""

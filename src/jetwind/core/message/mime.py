@@ -146,7 +146,7 @@ def as_header(field: HeaderField, span: Span | None) -> Header:
     return Header(field.name, body, decode_words(body), span, field.octets)
 
 
-_ONE_MAILBOX = re.compile(r"\s*(?P<name>[^<>]*?)\s*<(?P<address>[^<>\s]*@[^<>]*)>\s*\Z|\s*(?P<bare>[^\s<>,;:\"]+@[^\s<>,;\"]+)\s*\Z")
+_ONE_MAILBOX = re.compile(r"(?P<name>[^<>]*)<(?P<address>[^<>\s@]*@[^<>]*)>\Z|(?P<bare>[^\s<>,;:\"@]+@[^\s<>,;\"]+)\Z")
 
 
 def _flat_comments(raw: str) -> str:
@@ -185,9 +185,9 @@ def mailboxes(raw: str) -> tuple[Mailbox, ...]:
     raw = _flat_comments(raw[: LIMITS.header_octets])
     try:
         pairs = getaddresses([raw])
-    except (IndexError, ValueError, TypeError):
+    except (IndexError, ValueError, TypeError, RecursionError):
         pairs = []
     found = [(name, address) for name, address in pairs if address]
-    if (len(found) != len(pairs) or not found) and (match := _ONE_MAILBOX.match(raw)):
-        found = [((match["name"] or "").strip('"'), match["address"] or match["bare"])]
+    if (len(found) != len(pairs) or not found) and (match := _ONE_MAILBOX.match(raw.strip())):
+        found = [((match["name"] or "").strip(' "'), match["address"] or match["bare"])]
     return tuple(Mailbox(decode_words(name), address) for name, address in found)

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any, Literal, TypeVar
 
 from jetwind.core.fields import LIQUID, Syntax, tokens
 from jetwind.core.markup import Document, parse
-from jetwind.core.source import LIMITS, SourceText, Span
+from jetwind.core.source import LIMITS, SourceText, Span, WithoutCaches
 from jetwind.core.styles import Cascade
 
 if TYPE_CHECKING:
@@ -56,7 +56,7 @@ class Mailbox:
 
 
 @dataclass(frozen=True)
-class TextPart:
+class TextPart(WithoutCaches):
     """The HTML or the plain-text part: its decoded text, the charset used, and its size in octets, decoded from transfer encoding.
 
     ``charset`` is a name of the Encoding Standard. ``part`` is the part of the mail that it came from, None for a file. ``faults``
@@ -86,7 +86,7 @@ class TextPart:
 
 
 @dataclass(frozen=True)
-class Resource:
+class Resource(WithoutCaches):
     """A picture or an attachment that travels with the message."""
 
     name: str
@@ -109,7 +109,7 @@ class Sample:
 
 
 @dataclass(frozen=True)
-class Message:
+class Message(WithoutCaches):
     """One exact content, parsed.
 
     ``envelope_known`` is False for HTML that came without any headers: then nothing can be said of a subject or a sender.

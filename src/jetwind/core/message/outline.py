@@ -23,8 +23,8 @@ Section = Literal["header", "body", "footer"]
 _FOOTER_WORDS = re.compile(
     r"©|\bcopyright\b|all rights reserved|you (?:are |have )?(?:receiv|got|get)[a-z]* this|privacy|why did i get", re.IGNORECASE
 )
-_WIDTH_ATTRIBUTE = re.compile(r"\s*(\d+(?:\.\d+)?)\s*(?:px)?\s*\Z", re.IGNORECASE)
-_PERCENT = re.compile(r"\s*(\d+(?:\.\d+)?)\s*%")
+_WIDTH_ATTRIBUTE = re.compile(r"\s*([0-9]{1,7}(?:\.[0-9]{1,9})?)\s*(?:px)?\s*\Z", re.IGNORECASE)
+_PERCENT = re.compile(r"\s*([0-9]{1,7}(?:\.[0-9]{1,9})?)\s*%")
 _BOXES = frozenset({"table", "td", "th", "div", "center", "section", "article", "main", "body"})
 
 
@@ -203,7 +203,7 @@ def _attribute_width(element: Element) -> Width | None:
 
 def _span(cell: Element) -> int:
     try:
-        return max(1, min(int(cell.get("colspan") or 1), 1000))
+        return max(1, min(int((cell.get("colspan") or "1")[:9]), 1000))
     except ValueError:
         return 1
 

@@ -14,7 +14,7 @@ from email.message import Message as HeaderBlock
 from functools import cached_property
 
 from jetwind.core.message.words import decode_words
-from jetwind.core.source import LIMITS, Span
+from jetwind.core.source import LIMITS, Span, WithoutCaches
 
 #: Parts inside parts beyond this depth are kept whole: nobody writes them, and reading them would take the importer down.
 DEEPEST = 40
@@ -50,7 +50,7 @@ class HeaderField:
 
 
 @dataclass(frozen=True)
-class MimePart:
+class MimePart(WithoutCaches):
     """One part. A leaf has its body as transferred; a multipart has children, each after its delimiter line.
 
     ``head`` is the header block with the empty line after it. ``closing`` is the close delimiter with the epilogue.

@@ -20,7 +20,7 @@ _DROPPED = re.compile(f"{PADDING.pattern}|{_SPACE.pattern}")
 
 _WORD = re.compile(r"[^\W\d_]+(?:['’ʼ][^\W\d_]+)*")
 #: Ends of sentences, with closing quotes and brackets, before a space.
-_SENTENCE_END = re.compile(r"[.!?…]+[\"'”’»)\]]*(?=\s)")
+_SENTENCE_END = re.compile(r"(?<![.!?…])[.!?…]+[\"'”’»)\]]*(?=\s)")
 #: A full stop after one of these ends no sentence.
 _ABBREVIATION = re.compile(
     r"(?:\b(?:[A-Za-z]|Mr|Mrs|Ms|Dr|Prof|St|No|Nos|approx|incl|etc|vs|e\.g|i\.e|ca|ggf|bzw|Nr|Str|Tel|Jan|Feb|Mar|Apr|Jun|Jul|Aug|Sept?|Oct|Nov|Dec|Mon|Tue|Wed|Thu|Fri|Sat|Sun|a\.m|p\.m|z\.B|d\.h))\.\Z"
@@ -155,7 +155,7 @@ def sentences(text: str) -> Iterator[Span]:
     for match in _SENTENCE_END.finditer(text):
         if match[0] == "." and _ABBREVIATION.search(text[max(0, match.end() - 12) : match.end()]):
             continue
-        if text[match.end() :].lstrip()[:1].islower():
+        if text[match.end() : match.end() + 40].lstrip()[:1].islower():
             continue
         yield from _trimmed(text, start, match.end())
         start = match.end()

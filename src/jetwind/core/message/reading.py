@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Literal
 from jetwind.core.fields import without_blocks
 from jetwind.core.markup import Element, TextRun
 from jetwind.core.message.prose import Passage
+from jetwind.core.source import LIMITS
 from jetwind.core.styles.cascade import NEVER_SHOWN
 
 if TYPE_CHECKING:
@@ -276,6 +277,7 @@ class Reading:
         cascade = self._message.cascade
         around = _Around()
         pieces: list[str] = []
+        left = LIMITS.copy_characters
         last_block: Element | None = None
         for node in document.body.walk():
             if isinstance(node, Element):
@@ -289,7 +291,10 @@ class Reading:
             if block is not last_block:
                 pieces.append("\n")
                 last_block = block
-            pieces.append(_PADDING.sub("", self.shown_text(node)))
+            shown = self.shown_text(node)
+            pieces.append(_PADDING.sub("", shown))
+            if (left := left - len(shown)) < 0:
+                break
         lines = (_SPACE.sub(" ", line).strip() for line in "".join(_flatten(pieces)).split("\0"))
         return "\n".join(line for line in lines if line)
 

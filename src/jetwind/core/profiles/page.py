@@ -402,7 +402,7 @@ class Page:
         facts = measure(resource.data) if resource is not None else None
         share = width.rstrip("% ")
         place = element.attributes.get("width")
-        if facts is not None and place is not None and share.replace(".", "", 1).isdigit():
+        if facts is not None and place is not None and re.fullmatch(r"[0-9]{1,5}(?:\.[0-9]{1,5})?", share):
             self._note("altered", "html-width", "percentage width taken of the picture's own width", place.span)
             self._set(place, str(round(facts.width * float(share) / 100)))
 

@@ -82,7 +82,7 @@ class Pictures:
 
     def _stand_in(self, size: tuple[str, str]) -> str:
         """A grey picture of the declared size: a picture that does not come is laid out by rules of its own."""
-        width, height = (int(one) if one.strip().isdigit() and 0 < int(one) <= 2000 else 0 for one in size)
+        width, height = (int(one) if re.fullmatch(r"\s*[0-9]{1,4}\s*", one) and 0 < int(one) <= 2000 else 0 for one in size)
         width = width or 2 * height or 200
         resource = _grey(width, height or max(1, width // 2))
         self.parts[resource.sha256] = resource

@@ -14,6 +14,7 @@ from jetwind.core.profiles.night import Night, Role, at_night
 from jetwind.core.profiles.profile import Profile
 from jetwind.core.profiles.support import Loss
 from jetwind.core.styles import colours
+from jetwind.core.styles.reading import value_nodes
 
 Where = Literal["attribute", "sheet"]
 
@@ -86,7 +87,7 @@ class Plan:
         return self._verdicts[key]
 
     def _judge(self, name: str, value: str, important: bool, where: Where) -> Verdict | None:
-        nodes = tinycss2.parse_component_value_list(value, skip_comments=True)
+        nodes = value_nodes(value)
         found = [loss for loss in self._lost(name, value, nodes, important) if loss.where in ("", where)]
         if found and not any(loss.feature == self.spared for loss in found):
             # What goes everywhere outweighs what goes from some elements only.
@@ -106,12 +107,12 @@ class Plan:
     def _drawn(self, name: str, value: str) -> tuple[str, tuple[str, str] | None]:
         """A value with the fonts that are at hand and the colours of the night, and what was done to it."""
         if self.is_whole and name in ("font-family", "font"):
-            text, missing = self._with_fonts(name, tinycss2.parse_component_value_list(value, skip_comments=True), value)
+            text, missing = self._with_fonts(name, value_nodes(value), value)
             return text, ("font", f"not at hand: {', '.join(missing)}") if missing else None
         role = _role(name) if self.night else None
         if role is None:
             return value, None
-        nodes = tinycss2.parse_component_value_list(value, skip_comments=True)
+        nodes = value_nodes(value)
         darker = self._at_night(nodes, role)
         return (value, None) if darker == tinycss2.serialize(nodes) else (darker, ("night", "colours changed for the night"))
 
@@ -241,7 +242,7 @@ def _instead(loss: Loss, name: str, value: str) -> list[tuple[str, str]]:
     if loss.then == "without url":
         text = re.sub(r"url\([^)]*\)", "", value, flags=re.IGNORECASE).strip()
     elif loss.then == "colour only":
-        nodes = tinycss2.parse_component_value_list(value, skip_comments=True)
+        nodes = value_nodes(value)
         name, text = "background-color", next((tinycss2.serialize([node]) for node in nodes if _is_colour(node)), "")
     elif loss.then == "8px":
         text = _BIG.sub("8px", value)

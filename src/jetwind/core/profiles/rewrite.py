@@ -9,7 +9,7 @@ from __future__ import annotations
 import html as html_standard
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
-from typing import Literal
+from typing import Literal, Protocol
 
 from jetwind.core.message import Message, Resource
 from jetwind.core.profiles.profile import Profile
@@ -70,9 +70,16 @@ def rewrite(message: Message, profile: Profile, *, only: str | None = None, spar
     return Page(message, profile, only, spared).rewritten()
 
 
-def untouched(message: Message, profile: Profile) -> Rewritten:
+class Rewriter(Protocol):
+    """Rewrites one message for profiles: :func:`rewrite` with the message given, here or in a helper process."""
+
+    def __call__(self, profile: Profile, *, only: str | None = None, spared: str = "") -> Rewritten:
+        """The HTML as a client takes it."""
+
+
+def untouched(rewriter: Rewriter, profile: Profile) -> Rewritten:
     """The HTML as an engine that lacks nothing would take it, in the same window: what the profile's render is held against."""
-    return rewrite(message, replace(profile, engine="standards", prefix=""), only="")
+    return rewriter(replace(profile, engine="standards", prefix=""), only="")
 
 
 def _plain_page(message: Message, profile: Profile) -> str:

@@ -10,11 +10,10 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from jetwind.core.message import Message
 from jetwind.core.profiles.departure import ACROSS, DOWN
 from jetwind.core.profiles.measured import Measured
 from jetwind.core.profiles.profile import Profile
-from jetwind.core.profiles.rewrite import Rewritten, rewrite
+from jetwind.core.profiles.rewrite import Rewriter, Rewritten
 from jetwind.core.profiles.support import features
 from jetwind.core.source import Span
 
@@ -57,24 +56,24 @@ def trials(pages: dict[str, Rewritten], chosen: Sequence[Profile]) -> list[Trial
     return [Trial(feature, windows[key], tuple(ids)) for (feature, key), ids in sorted(lacking.items(), key=lambda item: str(item[0]))]
 
 
-def without(message: Message, trial: Trial, profile: Profile) -> Rewritten:
+def without(rewriter: Rewriter, trial: Trial, profile: Profile) -> Rewritten:
     """The message in the trial's window with the feature lost in the way of one of the profiles that lack it."""
-    return rewrite(message, _in_window(trial.window, profile), only=trial.feature)
+    return rewriter(_in_window(trial.window, profile), only=trial.feature)
 
 
-def whole(message: Message, trial: Trial) -> Rewritten:
+def whole(rewriter: Rewriter, trial: Trial) -> Rewritten:
     """The message in the trial's window with nothing lost, as the engine of that window reads it."""
-    return rewrite(message, _in_window(trial.window, trial.window), only="")
+    return rewriter(_in_window(trial.window, trial.window), only="")
 
 
-def as_it_is(message: Message, trial: Trial, profile: Profile) -> Rewritten:
+def as_it_is(rewriter: Rewriter, trial: Trial, profile: Profile) -> Rewritten:
     """The message in the trial's window with everything lost that one of the profiles lacks."""
-    return rewrite(message, _in_window(trial.window, profile))
+    return rewriter(_in_window(trial.window, profile))
 
 
-def with_it(message: Message, trial: Trial, profile: Profile) -> Rewritten:
+def with_it(rewriter: Rewriter, trial: Trial, profile: Profile) -> Rewritten:
     """The same, but that the trial's feature stays."""
-    return rewrite(message, _in_window(trial.window, profile), spared=trial.feature)
+    return rewriter(_in_window(trial.window, profile), spared=trial.feature)
 
 
 def _in_window(window: Profile, profile: Profile) -> Profile:

@@ -18,6 +18,7 @@ from jetwind.core.profiles.selectors import Judge, selectors_kept
 from jetwind.core.profiles.support import Loss
 from jetwind.core.source import SourceText
 from jetwind.core.styles import end_of, is_too_deep
+from jetwind.core.styles.reading import block_nodes, sheet_nodes
 
 #: Blocks inside blocks beyond this are left out: no sheet of a message nests so deep.
 DEEPEST = 12
@@ -45,7 +46,7 @@ def attribute_kept(css: str, tag: str, plan: Plan) -> tuple[str, list[CssChange]
     kept: list[str] = []
     changes: list[CssChange] = []
     is_same = True
-    for node in tinycss2.parse_blocks_contents(css, skip_comments=True, skip_whitespace=True):
+    for node in block_nodes(css):
         if node.type != "declaration":
             continue
         value = tinycss2.serialize(node.value).strip()
@@ -95,7 +96,7 @@ class _Sheet:
         if is_too_deep(self.css):
             return "", [CssChange("dropped", "depth", "a style element with brackets nested too deep", 0, len(self.css))]
         out: list[str] = []
-        self._rules(tinycss2.parse_stylesheet(self.css, skip_comments=True, skip_whitespace=True), out, 0, False)
+        self._rules(sheet_nodes(self.css), out, 0, False)
         if self.is_lost:
             return "", self.changes
         return (self.css if self.is_same else "".join(out)), self.changes
@@ -123,7 +124,7 @@ class _Sheet:
             out.append(f"@{node.at_keyword}{prelude};")
         elif name in ("media", "supports", "layer", "container"):
             out.append(f"@{node.at_keyword}{prelude}{{")
-            inner = tinycss2.parse_blocks_contents(node.content, skip_comments=True, skip_whitespace=True)
+            inner = block_nodes(node.content)
             self._rules(inner, out, depth + 1, in_media or name == "media")
             out.append("}\n")
         else:
@@ -155,7 +156,7 @@ class _Sheet:
             return
         if lost or self.judge.rewrites:
             self.is_same = False
-        self._block(selectors, tinycss2.parse_blocks_contents(node.content, skip_comments=True, skip_whitespace=True), out, depth)
+        self._block(selectors, block_nodes(node.content), out, depth)
 
     def _block(self, selectors: list[str], content: list[Any], out: list[str], depth: int) -> None:
         """The declarations of a rule; those that only some elements keep go into a rule of their own, in order."""

@@ -2,8 +2,8 @@
 
 from jetwind.core.reports.html_report import as_html
 from jetwind.core.reports.json_report import as_json, finding_as_dict
-from jetwind.core.reports.review import Review, review
+from jetwind.core.reports.review import Review, Summary, review, summary_of
 from jetwind.core.reports.sarif import as_sarif
 from jetwind.core.reports.tables import as_csv, as_text
 
-__all__ = ["Review", "as_csv", "as_html", "as_json", "as_sarif", "as_text", "finding_as_dict", "review"]
+__all__ = ["Review", "Summary", "as_csv", "as_html", "as_json", "as_sarif", "as_text", "finding_as_dict", "review", "summary_of"]

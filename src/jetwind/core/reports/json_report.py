@@ -7,7 +7,6 @@ from typing import Any
 
 from jetwind import __version__
 from jetwind.core.checking import CheckResult, Finding, Outcome, Place
-from jetwind.core.links import links
 from jetwind.core.reports.review import Review
 from jetwind.core.source import Position
 
@@ -20,12 +19,12 @@ def as_json(review: Review) -> str:
         "message": {
             "sha256": message.sha256,
             "subject": message.subject if message.envelope_known else None,
-            "preheader": message.reading.preview_text,
+            "preheader": review.summary.preview_text,
             "html_bytes": message.html.octets if message.html else 0,
             "text_bytes": message.text.octets if message.text else 0,
             "image_bytes": message.image_octets,
             "images": len(message.images),
-            "links": sum(1 for _ in links(message)),
+            "links": review.summary.links,
         },
         "findings": [finding_as_dict(finding) for finding in review.findings],
         "outcomes": {result.check: _outcome(result) for result in review.results},

@@ -6,10 +6,24 @@ from collections.abc import Collection
 from dataclasses import dataclass
 
 from jetwind.core.checking import CheckResult, Context, Finding, Level, run
+from jetwind.core.links import links
 from jetwind.core.message import Message
 from jetwind.core.spam import SpamSum, spam_sum
 
 _WEIGHT = {Level.STOP: 0, Level.FIX: 1, Level.NOTE: 2}
+
+
+@dataclass(frozen=True, slots=True)
+class Summary:
+    """What a report says of the message itself and has to be worked out: the preview text, and the number of links."""
+
+    preview_text: str
+    links: int
+
+
+def summary_of(message: Message) -> Summary:
+    """The summary of a message."""
+    return Summary(message.reading.preview_text, sum(1 for _ in links(message)))
 
 
 @dataclass(frozen=True)
@@ -19,6 +33,7 @@ class Review:
     message: Message
     results: tuple[CheckResult, ...]
     spam: SpamSum
+    summary: Summary
 
     @property
     def findings(self) -> list[Finding]:
@@ -41,4 +56,4 @@ def review(message: Message, context: Context, only: Collection[str] | None = No
         KeyError: ``only`` names a check that does not exist.
         UnusableSetting: the context's settings do not fit a check.
     """
-    return Review(message, run(message, context, only), spam_sum(message, context))
+    return Review(message, run(message, context, only), spam_sum(message, context), summary_of(message))

@@ -3,5 +3,6 @@
 from jetwind.core.source.limits import LIMITS, Limits, Reached
 from jetwind.core.source.splice import Edit, splice
 from jetwind.core.source.text import Excerpt, Position, SourceText, Span
+from jetwind.core.source.without_caches import WithoutCaches
 
-__all__ = ["LIMITS", "Edit", "Excerpt", "Limits", "Position", "Reached", "SourceText", "Span", "splice"]
+__all__ = ["LIMITS", "Edit", "Excerpt", "Limits", "Position", "Reached", "SourceText", "Span", "WithoutCaches", "splice"]

@@ -21,6 +21,8 @@ class Limits:
     rebuilt_elements: int = 20_000
     #: Characters of all style elements together.
     sheet_characters: int = 200_000
+    #: Characters of all style attributes that differ.
+    styles_characters: int = 400_000
     #: Characters of one style attribute, one alternative text, one address.
     value_characters: int = 20_000
     #: Characters of the plain-text part.

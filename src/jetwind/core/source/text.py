@@ -11,6 +11,8 @@ from bisect import bisect_right
 from dataclasses import dataclass
 from functools import cached_property
 
+from jetwind.core.source.without_caches import WithoutCaches
+
 _NEWLINE = re.compile(r"\r\n|\r|\n")
 
 
@@ -57,7 +59,7 @@ class Excerpt:
 
 
 @dataclass(frozen=True)
-class SourceText:
+class SourceText(WithoutCaches):
     """Text as given, never normalised, with a lazily made index of its lines."""
 
     text: str

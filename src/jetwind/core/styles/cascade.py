@@ -30,7 +30,7 @@ class Cascade:
     def _values(self, element: Element) -> dict[str, str]:
         """All winning values of an element. Messages repeat themselves, so equal rules and styles are worked out once."""
         hits = self._rules.get(element.index, ())
-        style = element.get("style") or ""
+        style = self._document.style_of(element)
         if not hits:
             return _of_style(style)
         key = (style, tuple((hit.specificity, hit.order) for hit in hits))

@@ -12,7 +12,6 @@ from functools import cached_property
 from typing import Any
 
 from jetwind.core.facts import table
-from jetwind.core.fields import opaque
 from jetwind.core.markup import Document, Element
 from jetwind.core.styles.colours import legacy_colour
 from jetwind.core.styles.declarations import declarations
@@ -100,8 +99,8 @@ class ComputedStyles:
             if all(self._holds(kind, prelude) for kind, prelude in match.rule.within):
                 for declaration in match.rule.declarations:
                     (important if declaration.important else won).update(expand(declaration.name, declaration.value, self._quirks))
-        if style := (element.get("style") if "style" in element.names else None):
-            for declaration in declarations(opaque(style, self._document.syntax)):
+        if style := self._document.style_of(element):
+            for declaration in declarations(style):
                 target = important if declaration.important else won
                 target.update(expand(declaration.name, declaration.value, self._quirks))
         won.update(important)

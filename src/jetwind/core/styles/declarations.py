@@ -10,6 +10,8 @@ from typing import Any
 
 import tinycss2
 
+from jetwind.core.styles.reading import block_nodes, value_nodes
+
 _LENGTH = re.compile(r"([+-]?\d*\.?\d+)(px|pt|em|rem|%)?\Z")
 _PX = {"px": 1.0, "pt": 96 / 72, "em": 16.0, "rem": 16.0, None: 1.0}
 
@@ -37,28 +39,7 @@ def from_nodes(nodes: list[Any]) -> tuple[Declaration, ...]:
 @lru_cache(maxsize=4096)
 def declarations(css: str) -> tuple[Declaration, ...]:
     """The declarations of a style attribute. Messages repeat the same attribute, so each text is read once."""
-    if is_too_deep(css):
-        return ()
-    return from_nodes(tinycss2.parse_blocks_contents(css, skip_comments=True, skip_whitespace=True))
-
-
-#: Brackets inside brackets beyond this are no style: the reader of styles goes down once for each.
-_DEEPEST = 60
-
-
-def is_too_deep(css: str) -> bool:
-    """Whether brackets are nested deeper than can be read; such CSS is taken for none, as text that is broken is."""
-    if css.count("(") + css.count("[") + css.count("{") <= _DEEPEST:
-        return False
-    depth = 0
-    for bracket in _BRACKET.findall(css):
-        depth = depth + 1 if bracket in "([{" else max(0, depth - 1)
-        if depth > _DEEPEST:
-            return True
-    return False
-
-
-_BRACKET = re.compile(r"[()\[\]{}]")
+    return from_nodes(block_nodes(css))
 
 
 def end_of(css: str, start: int, ends: str = ";}") -> int:
@@ -94,7 +75,7 @@ def length_px(value: str | None) -> float | None:
 
 def urls(css_value: str) -> Iterator[str]:
     """The targets of ``url()`` in a value."""
-    stack = list(reversed(tinycss2.parse_component_value_list(css_value)))
+    stack = list(reversed(value_nodes(css_value)))
     while stack:
         node = stack.pop()
         if node.type == "url":

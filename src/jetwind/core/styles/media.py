@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
-import tinycss2
+from jetwind.core.styles.reading import value_nodes
 
 _PX = {"px": 1.0, "pt": 96 / 72, "in": 96.0, "cm": 96 / 2.54, "mm": 96 / 25.4, "em": 16.0, "rem": 16.0, "pc": 16.0}
 
@@ -26,7 +26,7 @@ class Medium:
 def applies(prelude: str, medium: Medium) -> bool:
     """Whether any query of a list holds; an empty list holds always, a query that cannot be read never (§3.1)."""
     queries: list[list[Any]] = [[]]
-    for node in tinycss2.parse_component_value_list(prelude, skip_comments=True):
+    for node in value_nodes(prelude):
         if node.type == "literal" and node.value == ",":
             queries.append([])
         elif node.type != "whitespace":

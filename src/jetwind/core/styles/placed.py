@@ -11,7 +11,8 @@ import tinycss2
 
 from jetwind.core.markup import Document, Element, source_span
 from jetwind.core.source import SourceText, Span
-from jetwind.core.styles.declarations import Declaration, declarations, end_of, from_nodes, is_too_deep
+from jetwind.core.styles.declarations import Declaration, declarations, end_of, from_nodes
+from jetwind.core.styles.reading import block_nodes, sheet_nodes
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,22 +28,18 @@ class Rule:
 def rules(css: str) -> tuple[Rule, ...]:
     """The style rules of a sheet in order (CSS Syntax 3 §9), those inside at-rules too. Each sheet is read once."""
     found: list[Rule] = []
-    if is_too_deep(css):
-        return ()
-    stack: list[tuple[Any, tuple[tuple[str, str], ...]]] = [
-        (node, ()) for node in reversed(tinycss2.parse_stylesheet(css, skip_comments=True, skip_whitespace=True))
-    ]
+    stack: list[tuple[Any, tuple[tuple[str, str], ...]]] = [(node, ()) for node in reversed(sheet_nodes(css))]
     while stack:
         node, within = stack.pop()
         if node.type == "qualified-rule":
-            content = tinycss2.parse_blocks_contents(node.content, skip_comments=True, skip_whitespace=True)
+            content = block_nodes(node.content)
             found.append(Rule(tuple(node.prelude), from_nodes(content), within))
         elif node.type == "at-rule" and node.content is not None and node.lower_at_keyword in ("media", "supports", "layer", "container"):
             inner = (*within, (node.lower_at_keyword, tinycss2.serialize(node.prelude).strip()))
             nested = tinycss2.parse_rule_list(node.content, skip_comments=True, skip_whitespace=True)
             stack.extend((child, inner) for child in reversed(nested))
         elif node.type == "at-rule" and node.content is not None and node.lower_at_keyword == "font-face":
-            content = tinycss2.parse_blocks_contents(node.content, skip_comments=True, skip_whitespace=True)
+            content = block_nodes(node.content)
             found.append(Rule((), from_nodes(content), (*within, ("font-face", ""))))
     return tuple(found)
 
@@ -76,11 +73,14 @@ def placed_declarations(document: Document, about: str = "") -> Iterator[PlacedD
                         declaration, element, rule, Span(run.span.start + start, run.span.start + end_of(given.text, start))
                     )
         elif "style" in element.names:
-            attribute = element.attributes.get("style") if about in (element.get("style") or "").lower() else None
+            attribute = element.attributes.get("style") if about in document.style_of(element).lower() else None
             if attribute is None:
                 continue  # a copy that the parser made of a misnested element; the original has its place
-            text = SourceText(attribute.value)
-            for declaration in declarations(attribute.value):
+            style = document.style_of(element)
+            if len(style) != len(attribute.value):
+                continue  # over the limit of all style attributes
+            text = SourceText(style)
+            for declaration in declarations(style):
                 if not declaration.name.startswith(about):
                     continue
                 start = text.offset(declaration.line, declaration.column)

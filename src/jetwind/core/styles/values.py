@@ -13,6 +13,7 @@ from typing import Any
 import tinycss2
 
 from jetwind.core.styles import colours
+from jetwind.core.styles.reading import value_nodes
 
 #: A value that is right as far as can be told, but whose result cannot be known here.
 UNKNOWN = "?"
@@ -115,7 +116,7 @@ def expand(name: str, value: str, quirks: bool) -> tuple[tuple[str, Parsed], ...
 
     A parsed value is ``(kind, what)``: wide, keyword, px, em, percent, number, colour, family, image or unknown.
     """
-    nodes = list(tinycss2.parse_component_value_list(value, skip_comments=True))
+    nodes = list(value_nodes(value))
     while nodes and nodes[-1].type == "whitespace":
         nodes.pop()
     while nodes and nodes[0].type == "whitespace":

@@ -1,8 +1,19 @@
 """Headless Chromium: rewritten HTML and a viewport to a picture, boxes and measured facts."""
 
-from jetwind.engines.browser.capture import Capture, CaptureFailed, CaptureRequest
+from jetwind.engines.browser.capture import ALL_SECONDS, Capture, CaptureFailed, CaptureRequest
 from jetwind.engines.browser.chromium import Browser
 from jetwind.engines.browser.fake import FakeBrowser
 from jetwind.engines.browser.survey import Captures, losses_shown, references, survey
 
-__all__ = ["Browser", "Capture", "CaptureFailed", "CaptureRequest", "Captures", "FakeBrowser", "losses_shown", "references", "survey"]
+__all__ = [
+    "ALL_SECONDS",
+    "Browser",
+    "Capture",
+    "CaptureFailed",
+    "CaptureRequest",
+    "Captures",
+    "FakeBrowser",
+    "losses_shown",
+    "references",
+    "survey",
+]

@@ -8,20 +8,25 @@ from __future__ import annotations
 
 import asyncio
 import base64
+import contextlib
 import logging
 import math
 import os
 import shutil
+import signal
 import threading
+import time
 from collections.abc import Callable, Coroutine, Iterable
 from dataclasses import dataclass
 from typing import Any, TypeVar
 
 from jetwind.core.profiles import MARK_ATTRIBUTE
 from jetwind.engines.browser import measuring
-from jetwind.engines.browser.capture import Capture, CaptureFailed, CaptureRequest
+from jetwind.engines.browser.capture import ALL_SECONDS, Capture, CaptureFailed, CaptureRequest
 from jetwind.engines.browser.devtools import CLOSED, DevTools, DevToolsError
+from jetwind.engines.browser.memory import memory_of
 from jetwind.engines.browser.proxy import PartsProxy
+from jetwind.engines.browser.turns import Turns
 
 logger = logging.getLogger(__name__)
 T = TypeVar("T")
@@ -30,8 +35,11 @@ T = TypeVar("T")
 PATIENCE_MS = 15_000
 #: Device pixels of a picture to look at: a phone's page of 390 by 5,000 CSS px at twice the resolution.
 MOST_PIXELS = 8_000_000
-#: Pages at work at once: measured, more gain nothing on two cores.
+#: Pages at work at once for one message: measured, more gain nothing on two cores. One more is kept for another message.
 SLOTS = 3
+#: Octets that the browser's processes may have for themselves; on real newsletters they take a third.
+MOST_MEMORY = 1_500_000_000
+_LOOKS_EVERY_S = 0.3
 #: Chromium keeps memory from page to page; a fresh one after so many pictures bounds it.
 PICTURES_PER_BROWSER = 400
 #: What is painted of a page while it loads, in px. Under about 100 px the full browser stops painting; the headless shell does not mind.
@@ -77,6 +85,15 @@ class _Page:
     frame: str
 
 
+@dataclass(eq=False)
+class _Message:
+    """The pictures that are taken of one message: until when, how many have come, and why no more are tried."""
+
+    deadline: float
+    laid_out: int = 0
+    given_up: str = ""
+
+
 class Browser:
     """A browser that can be asked from any thread. Starts with the first request; :meth:`close` ends it."""
 
@@ -88,9 +105,10 @@ class Browser:
         self._thread.start()
         self._devtools: DevTools | None = None
         self._pages: dict[tuple[int, int], _Page] = {}
-        self._slots: asyncio.Queue[int] = asyncio.Queue()
-        for slot in range(SLOTS):
-            self._slots.put_nowait(slot)
+        self._turns = Turns(SLOTS + 1, SLOTS)
+        self._guard: asyncio.Task[None] | None = None
+        #: How often a page was ended because the browser took too much memory.
+        self._ended_for_memory = 0
         self._proxy: PartsProxy | None = None
         self._starting = asyncio.Lock()
         self._taken = 0
@@ -101,11 +119,16 @@ class Browser:
         Raises:
             CaptureFailed: the page did not lay out in time, or the browser cannot be started.
         """
-        return self._wait(self._capture(request))
+        return self._wait(self._capture(request, _Message(math.inf)))
 
-    def capture_all(self, requests: Iterable[CaptureRequest], done: Callable[[int, Capture | Exception], bool]) -> None:
-        """All pictures, pages of different pixel ratio side by side. ``done`` gets each as it comes; False stops the rest."""
-        self._wait(self._capture_all(list(requests), done))
+    def capture_all(
+        self, requests: Iterable[CaptureRequest], done: Callable[[int, Capture | Exception], bool], seconds: float = ALL_SECONDS
+    ) -> None:
+        """All pictures of one message, pages of different pixel ratio side by side. ``done`` gets each as it comes; False stops the rest.
+
+        After ``seconds`` what is left is given up. A page that does not lay out ends the rest too, unless others have been laid out.
+        """
+        self._wait(self._capture_all(list(requests), done, seconds))
 
     def close(self) -> None:
         """End the browser, its driver and the thread."""
@@ -118,8 +141,9 @@ class Browser:
     def _wait(self, work: Coroutine[Any, Any, T]) -> T:
         return asyncio.run_coroutine_threadsafe(work, self._loop).result()
 
-    async def _capture_all(self, requests: list[CaptureRequest], done: Callable[[int, Capture | Exception], bool]) -> None:
+    async def _capture_all(self, requests: list[CaptureRequest], done: Callable[[int, Capture | Exception], bool], seconds: float) -> None:
         stopped = False
+        message = _Message(time.monotonic() + seconds)
         # One at a time: what comes while an answer is being thought over must not be told after a no.
         telling = asyncio.Lock()
 
@@ -128,7 +152,8 @@ class Browser:
             if stopped:
                 return
             try:
-                answer: Capture | Exception = await self._capture(request, lambda: stopped)
+                answer: Capture | Exception = await self._capture(request, message, lambda: stopped)
+                message.laid_out += 1
             except CaptureFailed as failure:
                 answer = failure
             async with telling:
@@ -137,27 +162,52 @@ class Browser:
 
         await asyncio.gather(*(one(number, request) for number, request in enumerate(requests)))
 
-    async def _capture(self, request: CaptureRequest, stopped: Callable[[], bool] = lambda: False) -> Capture:
-        slot = await self._slots.get()
+    async def _capture(self, request: CaptureRequest, message: _Message, stopped: Callable[[], bool] = lambda: False) -> Capture:
+        slot = await self._turns.take(message)
         try:
             for attempt in (1, 2):
                 if stopped():
                     raise CaptureFailed("cancelled")
+                if message.given_up:
+                    raise CaptureFailed(f"The page was not tried: {message.given_up}.")
+                left = message.deadline - time.monotonic()
+                if left <= 0:
+                    raise CaptureFailed("The page was not tried: the message takes too long to render.")
                 key = (request.pixel_ratio, slot)
+                ended_before = self._ended_for_memory
                 try:
-                    return await asyncio.wait_for(self._take(await self._page(key), request), self._patience_ms * 2 / 1000)
+                    return await asyncio.wait_for(self._take(await self._page(key), request), min(self._patience_ms * 2 / 1000, left))
                 except (DevToolsError, TimeoutError) as failure:
                     # A page that hung may hang the next message too: it is thrown away, and made anew when needed.
                     await self._discard(key)
-                    if attempt == 1 and str(failure) == CLOSED:
+                    too_large = self._ended_for_memory > ended_before and str(failure) == CLOSED
+                    if attempt == 1 and str(failure) == CLOSED and not too_large:
                         # Another page took the browser along; this one is not to blame.
                         await asyncio.sleep(0.2)
                         continue
                     reason = "it did not lay out in time" if isinstance(failure, TimeoutError) else str(failure)
+                    if too_large:
+                        reason = f"it needs more than {MOST_MEMORY // 1_000_000:,} MB of memory"
+                    if (too_large or isinstance(failure, TimeoutError)) and not message.laid_out:
+                        # What could not be laid out once, with nothing else to show for it, is not tried in every other window.
+                        message.given_up = f"in another profile {reason}"
                     raise CaptureFailed(f"The page could not be rendered: {reason}.") from failure
             raise AssertionError("the second attempt answers or raises")
         finally:
-            self._slots.put_nowait(slot)
+            self._turns.give_back(message, slot)
+
+    async def _guard_memory(self, devtools: DevTools) -> None:
+        """End the largest page when the browser's processes together take more than they may."""
+        while devtools.is_open:
+            await asyncio.sleep(_LOOKS_EVERY_S)
+            if not self._turns.in_use:
+                continue
+            taken = await asyncio.to_thread(memory_of, devtools.pid)
+            if sum(taken.values()) > MOST_MEMORY and taken:
+                self._ended_for_memory += 1
+                logger.warning("a page took too much memory", extra={"action": "browser.page-ended", "octets": sum(taken.values())})
+                with contextlib.suppress(ProcessLookupError):
+                    os.kill(max(taken, key=lambda pid: taken[pid]), signal.SIGKILL)
 
     async def _take(self, page: _Page, request: CaptureRequest) -> Capture:
         devtools, proxy = self._devtools, self._proxy
@@ -213,7 +263,7 @@ class Browser:
         async with self._starting:
             if self._devtools is not None and not self._devtools.is_open:
                 await self._close()
-            if self._taken >= PICTURES_PER_BROWSER and self._slots.qsize() == SLOTS - 1:
+            if self._taken >= PICTURES_PER_BROWSER and self._turns.in_use == 1:
                 await self._close()
             if self._devtools is None:
                 await self._start()
@@ -269,9 +319,14 @@ class Browser:
                 reason = "it does not answer" if isinstance(failure, TimeoutError) else str(failure)
                 raise CaptureFailed(f"Chromium does not start: {reason}.") from failure
         self._taken = 0
+        if self._devtools is not None:
+            self._guard = asyncio.create_task(self._guard_memory(self._devtools))
 
     async def _close(self) -> None:
         self._pages.clear()
+        if self._guard is not None:
+            self._guard.cancel()
+            self._guard = None
         devtools, self._devtools = self._devtools, None
         proxy, self._proxy = self._proxy, None
         if devtools is not None:

@@ -6,7 +6,7 @@ import io
 from collections.abc import Callable, Iterable
 
 from jetwind.core.profiles.measured import Block, Measured
-from jetwind.engines.browser.capture import Capture, CaptureRequest
+from jetwind.engines.browser.capture import ALL_SECONDS, Capture, CaptureRequest
 
 
 class FakeBrowser:
@@ -32,7 +32,9 @@ class FakeBrowser:
         Image.new("RGB", size, "white").save(out, "PNG" if is_lossless else "JPEG")
         return Capture(out.getvalue(), "image/png" if is_lossless else "image/jpeg", measured)
 
-    def capture_all(self, requests: Iterable[CaptureRequest], done: Callable[[int, Capture | Exception], bool]) -> None:
+    def capture_all(
+        self, requests: Iterable[CaptureRequest], done: Callable[[int, Capture | Exception], bool], seconds: float = ALL_SECONDS
+    ) -> None:
         """Each request in turn; stops when ``done`` answers False."""
         for number, request in enumerate(requests):
             if not done(number, self.capture(request)):

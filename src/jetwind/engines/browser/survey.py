@@ -6,12 +6,11 @@ import time
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Literal, Protocol, TypeVar
 
-from jetwind.core.message import Message
-from jetwind.core.profiles import Profile, Rewritten, untouched
+from jetwind.core.profiles import Profile, Rewriter, Rewritten, untouched
 from jetwind.core.profiles.measured import Measured
 from jetwind.core.profiles.renders import Render, Renders
 from jetwind.core.profiles.showing import Effect, Shown, Trial, as_it_is, effect, gather, trials, whole, with_it, without
-from jetwind.engines.browser.capture import Capture, CaptureRequest
+from jetwind.engines.browser.capture import ALL_SECONDS, Capture, CaptureRequest
 
 Item = TypeVar("Item")
 
@@ -22,12 +21,14 @@ TRIAL_SECONDS = 60.0
 class Captures(Protocol):
     """What a survey needs of a browser."""
 
-    def capture_all(self, requests: Iterable[CaptureRequest], done: Callable[[int, Capture | Exception], bool]) -> None:
+    def capture_all(
+        self, requests: Iterable[CaptureRequest], done: Callable[[int, Capture | Exception], bool], seconds: float = ALL_SECONDS
+    ) -> None:
         """Answer all requests and hand each to ``done``."""
 
 
 def survey(
-    message: Message,
+    rewriter: Rewriter,
     pages: Mapping[str, tuple[Profile, Rewritten]],
     browser: Captures,
     picture: Literal["look", "compare", "none"],
@@ -59,7 +60,7 @@ def survey(
     if failed:
         return Renders(ordered, failed, untold="a profile could not be rendered")
     shown = losses_shown(
-        message, {profile_id: page for profile_id, (_, page) in pages.items()}, [profile for profile, _ in pages.values()], browser
+        rewriter, {profile_id: page for profile_id, (_, page) in pages.items()}, [profile for profile, _ in pages.values()], browser
     )
     return Renders(ordered, failed, shown=tuple(shown) if shown is not None else None, untold="" if shown is not None else _SLOW)
 
@@ -67,12 +68,12 @@ def survey(
 _SLOW = "the message takes too long to lay out to try each feature"
 
 
-def references(message: Message, chosen: Sequence[Profile], browser: Captures) -> dict[str, Measured]:
+def references(rewriter: Rewriter, chosen: Sequence[Profile], browser: Captures) -> dict[str, Measured]:
     """For each profile the layout of the message in its window with nothing lost; equal windows are laid out once."""
     requests: dict[tuple[object, ...], CaptureRequest] = {}
     keys: dict[str, tuple[object, ...]] = {}
     for profile in chosen:
-        request = CaptureRequest.of(untouched(message, profile), profile, "none")
+        request = CaptureRequest.of(untouched(rewriter, profile), profile, "none")
         keys[profile.id] = _key(request)
         requests.setdefault(keys[profile.id], request)
     answers = _measured(list(requests.values()), browser)
@@ -80,25 +81,23 @@ def references(message: Message, chosen: Sequence[Profile], browser: Captures) -
     return {profile_id: measured for profile_id, key in keys.items() if (measured := by_key[key]) is not None}
 
 
-def losses_shown(message: Message, pages: Mapping[str, Rewritten], chosen: Sequence[Profile], browser: Captures) -> list[Shown] | None:
+def losses_shown(rewriter: Rewriter, pages: Mapping[str, Rewritten], chosen: Sequence[Profile], browser: Captures) -> list[Shown] | None:
     """The features whose loss shows, or None where the message is too slow to try them all."""
-    if message.html is None:
-        return []
     by_id = {profile.id: profile for profile in chosen}
     tried = trials(dict(pages), chosen)
     started = time.monotonic()
     bases: dict[Profile, Measured | None] = {}
     windows = list({trial.window: trial for trial in tried}.values())
-    found = _measured([_request(whole(message, trial), trial.window) for trial in windows], browser)
+    found = _measured([_request(whole(rewriter, trial), trial.window) for trial in windows], browser)
     bases.update(zip((trial.window for trial in windows), found, strict=True))
     # One client may lose a feature in part where another loses it whole: each way of losing it is laid out once.
     asked: list[tuple[Trial, CaptureRequest]] = []
     for trial in tried:
         ways: dict[str, list[str]] = {}
         for profile_id in trial.profiles:
-            ways.setdefault(without(message, trial, by_id[profile_id]).html, []).append(profile_id)
+            ways.setdefault(without(rewriter, trial, by_id[profile_id]).html, []).append(profile_id)
         for ids in ways.values():
-            page = without(message, trial, by_id[ids[0]])
+            page = without(rewriter, trial, by_id[ids[0]])
             asked.append((Trial(trial.feature, trial.window, tuple(ids)), _request(page, trial.window)))
     answers: list[tuple[Trial, Effect]] = []
     for some in _dozens(asked):
@@ -109,12 +108,12 @@ def losses_shown(message: Message, pages: Mapping[str, Rewritten], chosen: Seque
             found_effect = effect(trial.feature, before, after) if before is not None and after is not None else None
             if found_effect is not None:
                 answers.append((trial, found_effect))
-    confirmed = _confirmed(message, answers, by_id, browser, started)
+    confirmed = _confirmed(rewriter, answers, by_id, browser, started)
     return gather(dict(pages), confirmed) if confirmed is not None else None
 
 
 def _confirmed(
-    message: Message, answers: list[tuple[Trial, Effect]], by_id: Mapping[str, Profile], browser: Captures, started: float
+    rewriter: Rewriter, answers: list[tuple[Trial, Effect]], by_id: Mapping[str, Profile], browser: Captures, started: float
 ) -> list[tuple[Trial, Effect]] | None:
     """The losses that show among everything else that the client loses.
 
@@ -124,12 +123,12 @@ def _confirmed(
     for trial, alone in answers:
         ways: dict[tuple[str, str], list[str]] = {}
         for profile_id in trial.profiles:
-            pair = (as_it_is(message, trial, by_id[profile_id]).html, with_it(message, trial, by_id[profile_id]).html)
+            pair = (as_it_is(rewriter, trial, by_id[profile_id]).html, with_it(rewriter, trial, by_id[profile_id]).html)
             ways.setdefault(pair, []).append(profile_id)
         for ids in ways.values():
             profile = by_id[ids[0]]
             part = Trial(trial.feature, trial.window, tuple(ids))
-            as_is, kept = (_request(page, trial.window) for page in (as_it_is(message, trial, profile), with_it(message, trial, profile)))
+            as_is, kept = (_request(page, trial.window) for page in (as_it_is(rewriter, trial, profile), with_it(rewriter, trial, profile)))
             asked.append((part, alone, profile.modelled_on, as_is, kept))
     requests = {_key(request): request for _, _, _, *pair in asked for request in pair}
     measured: dict[tuple[object, ...], Measured | None] = {}
@@ -149,17 +148,21 @@ def _confirmed(
         elif alone == "layout":
             silent.setdefault((client, part.window), []).append((part, alone))
     for where, parts in silent.items():
-        if where not in loud and _departs(message, parts[0][0], by_id, measured, browser):
+        if where not in loud and _departs(rewriter, parts[0][0], by_id, measured, browser):
             shows += parts
     return shows
 
 
 def _departs(
-    message: Message, trial: Trial, by_id: Mapping[str, Profile], measured: Mapping[tuple[object, ...], Measured | None], browser: Captures
+    rewriter: Rewriter,
+    trial: Trial,
+    by_id: Mapping[str, Profile],
+    measured: Mapping[tuple[object, ...], Measured | None],
+    browser: Captures,
 ) -> bool:
     """Whether the message as the client has it lies elsewhere than with nothing lost."""
-    as_is = measured[_key(_request(as_it_is(message, trial, by_id[trial.profiles[0]]), trial.window))]
-    (before,) = _measured([_request(whole(message, trial), trial.window)], browser)
+    as_is = measured[_key(_request(as_it_is(rewriter, trial, by_id[trial.profiles[0]]), trial.window))]
+    (before,) = _measured([_request(whole(rewriter, trial), trial.window)], browser)
     return before is not None and as_is is not None and effect("all", before, as_is) == "layout"
 
 

@@ -41,7 +41,7 @@ _LATIN = '<meta charset="iso-8859-1"><p>Grüße</p>'
         finds(_MAIL.format("; charset=us-ascii", _UTF8), at="Ã"),
         finds(_MAIL.format("; charset=utf-8", "<p>Gr\udcfcße aus Köln</p>"), at="\ufffd"),
         finds(_MAIL.format("; charset=punycode", "<p>Grüße</p>"), at="ü"),
-        finds(_MAIL.format("; charset=us-ascii", "Grüße").replace("text/html", "text/plain"), at="Ã"),
+        finds("Subject: x\nFrom: a@kiln.org\nContent-Type: text/plain; charset=us-ascii\n\nGrüße\n", at="Ã"),
     ],
 )
 def find_charset(message: Message, context: Context, options: Options) -> Iterator[Hit]:

@@ -6,14 +6,13 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 
-import tinycss2
-
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.checks.needs import need_html
 from jetwind.core.markup import Element
 from jetwind.core.message import Message
 from jetwind.core.message.outline import Row, Width
 from jetwind.core.styles import length_px, placed_declarations
+from jetwind.core.styles.reading import value_nodes
 
 #: CSS Fonts 4 §2.1.4 and §2.1.5, with the CSS-wide keywords (from memory).
 _GENERIC = frozenset(
@@ -88,7 +87,7 @@ def find_font_stack(message: Message, context: Context, options: Options) -> Ite
 @lru_cache(maxsize=1024)
 def last_family(value: str, *, shorthand: bool) -> str | None:
     """The last family of a list that ends in no generic one; None where it does, or where it cannot be told."""
-    nodes = [node for node in tinycss2.parse_component_value_list(value, skip_comments=True) if node.type != "whitespace"]
+    nodes = [node for node in value_nodes(value) if node.type != "whitespace"]
     if not nodes or any(node.type == "function" and node.lower_name in ("var", "env") for node in nodes):
         return None
     if shorthand and len(nodes) == 1 and nodes[0].type == "ident" and nodes[0].lower_value in _SYSTEM:

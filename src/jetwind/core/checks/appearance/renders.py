@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 
@@ -68,7 +69,9 @@ def _widest(document: Document, measured: Measured) -> Element | None:
     for place in (element, *element.ancestors()):
         width = (place.get("width") or "").strip().removesuffix("px")
         style = (place.get("style") or "").lower()
-        if (width.isdigit() and int(width) > measured.width) or ("width" in style and "px" in style and place.tag not in ("html", "body")):
+        if (re.fullmatch(r"[0-9]{1,7}", width) and int(width) > measured.width) or (
+            "width" in style and "px" in style and place.tag not in ("html", "body")
+        ):
             chosen = place
     return chosen if chosen.start_tag is not None else None
 

@@ -21,6 +21,8 @@ _ADDRESS = re.compile(r"(?:https?://|www\.)\S+|[^\s@]{1,64}@\S+\.\S+", re.IGNORE
 _FIRST = 40
 #: Characters after the shown ones that are looked at too, so that what begins in sight is seen whole.
 _BEYOND = 300
+#: Characters of a subject that are compared.
+_LONGEST_SUBJECT = 500
 #: Characters of a text in which a leak is pointed at exactly.
 _LONGEST_PIECE = 5_000
 
@@ -242,8 +244,8 @@ class RepeatOptions(Options):
 def find_repeats(message: Message, context: Context, options: RepeatOptions) -> Iterator[Hit]:
     """The preview text does not begin with the subject."""
     need_headers(message)
-    subject = _plain(message.subject)
-    pieces = list(message.reading.inbox_pieces(len(message.subject) + 20))
+    subject = _plain(message.subject[:_LONGEST_SUBJECT])
+    pieces = list(message.reading.inbox_pieces(min(len(message.subject), _LONGEST_SUBJECT) + 20))
     start = _plain(" ".join(piece.text for piece in pieces))[: len(subject)]
     if len(subject) < 8 or not pieces:
         return

@@ -20,19 +20,19 @@ _STREET_WORD = (
     r"vej|gade|gatan|vägen|gata|väg|katu|tie|chemin|quai|impasse|cours|c/"
 )
 _STREET = re.compile(
-    rf"\b\d{{1,5}}[A-Za-z]?(?:[-–/]\d{{1,5}})?,?\s+(?:[\w.'’-]+\s+){{0,4}}?(?:{_STREET_WORD})\b"
-    rf"|\b(?:{_STREET_WORD})\.?\s+(?:[\w.'’-]+\s+){{0,4}}?\d{{1,5}}\b"
-    r"|\b[A-ZÄÖÜ][\w.-]*(?:straße|strasse|str\.|weg|gasse|platz|allee|ufer|damm|straat|laan|gracht|plein|kade|gatan|vägen|vej|gade|katu)\s+\d{1,5}",
+    rf"\b\d{{1,5}}[A-Za-z]?(?:[-–/]\d{{1,5}})?,?\s+(?:[\w.'’-]{{1,40}}\s+){{0,4}}?(?:{_STREET_WORD})\b"
+    rf"|\b(?:{_STREET_WORD})\.?\s+(?:[\w.'’-]{{1,40}}\s+){{0,4}}?\d{{1,5}}\b"
+    r"|\b[A-ZÄÖÜ][\w.-]{0,40}(?:straße|strasse|str\.|weg|gasse|platz|allee|ufer|damm|straat|laan|gracht|plein|kade|gatan|vägen|vej|gade|katu)\s+\d{1,5}",
     re.IGNORECASE,
 )
-_NUMBERED_NAME = re.compile(r"\b\d{1,5}[A-Za-z]?,?\s+[A-ZÀ-Þ][\w'’-]+(?:\s+[A-ZÀ-Þ][\w'’-]+){0,3}")
+_NUMBERED_NAME = re.compile(r"\b\d{1,5}[A-Za-z]?,?\s+[A-ZÀ-Þ][\w'’-]{1,40}(?:\s+[A-ZÀ-Þ][\w'’-]{1,40}){0,3}")
 _CODE = re.compile(
     r"\b[A-Z]{2}\.?,?\s+\d{5}(?:-\d{4})?\b"  # state and five digits
     r"|\b[A-Z]{1,2}\d[A-Z\d]?\s?\d[A-Z]{2}\b"  # letters and digits, two groups
     r"|\b[A-Z]\d[A-Z]\s?\d[A-Z]\d\b"
-    r"|\b(?:[A-Z]{1,2}[- ])?(?!(?:19|20)\d\d\b)\d{4,6}(?:-\d{3,4})?,?\s+[A-ZÀ-Þ][\w'’-]+"  # code that is no year, then place
-    r"|\b\d{3}\s\d{2}\s+[A-ZÀ-Þ][\w'’-]+|\b\d{4}\s?[A-Z]{2}\b"
-    r"|\b[A-ZÀ-Þ][\w'’-]+(?:,\s+|\s+[-–]\s+|,?\s+[A-Z]{2,3}\s+)(?!(?:19|20)\d\d\b)\d{4,6}\b"  # place, then code
+    r"|\b(?:[A-Z]{1,2}[- ])?(?!(?:19|20)\d\d\b)\d{4,6}(?:-\d{3,4})?,?\s+[A-ZÀ-Þ][\w'’-]{1,40}"  # code that is no year, then place
+    r"|\b\d{3}\s\d{2}\s+[A-ZÀ-Þ][\w'’-]{1,40}|\b\d{4}\s?[A-Z]{2}\b"
+    r"|\b[A-ZÀ-Þ][\w'’-]{1,40}(?:,\s+|\s+[-–]\s+|,?\s+[A-Z]{2,3}\s+)(?!(?:19|20)\d\d\b)\d{4,6}\b"  # place, then code
     r"|〒?\b\d{3}-\d{4}\b"
 )
 _FIELD = re.compile(r"postal|address|street|anschrift|adresse", re.IGNORECASE)

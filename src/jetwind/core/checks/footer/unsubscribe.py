@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from itertools import islice
 from urllib.parse import unquote
 
 from jetwind.core.checking import CannotTell, Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
@@ -12,7 +13,7 @@ from jetwind.core.links import Link, links, text_links
 from jetwind.core.markup import Element, TextRun
 from jetwind.core.message import Message
 from jetwind.core.message.reading import tidy
-from jetwind.core.source import Span
+from jetwind.core.source import LIMITS, Span
 
 #: Words inside an address, where words run together: unsubscribe, opt-out, abmelden …
 ADDRESS_WORDS = re.compile(
@@ -28,25 +29,29 @@ _INLINE = frozenset({"span", "font", "small"})
 #: Ends of a sentence, and the strokes and dots between the links of a footer.
 _SENTENCE_END = re.compile(r"[.?!:;](?:\s|\Z)|[|•·–—]")
 _MAIL_ADDRESS = re.compile(r"[\w.+-]{1,64}@[\w-]{1,63}(?:\.[\w-]{1,63}){1,5}")
+#: The sentence around a link is read for so many of the last links: the way out stands at the end.
+_LAST = 200
 _CLOSE_TAGS = frozenset({"p", "td", "th", "div", "li", "center", "span", "font", "small"})
 
 
 def unsubscribe_link(message: Message) -> Link | None:
     """The first visible link by which a reader leaves the list, told by its words, its address, or the sentence around it."""
     words = phrase_pattern("phrases", "unsubscribe")
-    source = message.html.text if message.html else message.text.text if message.text else ""
-    if not words.search(message.reading.visible_text) and not ADDRESS_WORDS.search(unquote(source)) and not words.search(source):
+    candidates = list(islice(links(message) if message.html else text_links(message), LIMITS.links))
+    told = bool(words.search(message.reading.visible_text))
+    if not told and not any(ADDRESS_WORDS.search(unquote(link.address or "")) or words.search(link.name) for link in candidates):
         return None
-    candidates = list(links(message)) if message.html else list(text_links(message))
-    for link in candidates:
+    for number, link in enumerate(candidates):
         if link.element is not None and message.cascade.is_hidden(link.element):
             continue
         if not link.address or link.address == "#" or link.scheme == "javascript":
             continue
         if words.search(link.name) or ADDRESS_WORDS.search(unquote(link.address)):
             return link
-        if link.element is not None and (
-            words.search(_before(link.element)) or (_VAGUE.match(link.name) and words.search(_sentence(link.element)))
+        if (
+            link.element is not None
+            and number >= len(candidates) - _LAST
+            and (words.search(_before(link.element)) or (_VAGUE.match(link.name) and words.search(_sentence(link.element))))
         ):
             return link
         if link.element is None and message.text is not None and link.span is not None:

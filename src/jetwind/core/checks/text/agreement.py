@@ -34,7 +34,7 @@ _RICHNESS = {"text/plain": 0, "text/enriched": 1, "text/richtext": 1, "text/html
     samples=[
         clear(_BOTH.format("y", "<p>y</p>")),
         clear("From: a@b.org\nSubject: x\n\nPlain alone\n"),
-        clear(_SWAPPED.replace("alternative", "mixed")),
+        clear(_HEAD.format("mixed") + _HTML.format("<p>y</p>") + _TEXT.format("y") + "--b--\n"),
         clear(
             _HEAD.format("alternative")
             + _TEXT.format("y")
@@ -43,10 +43,10 @@ _RICHNESS = {"text/plain": 0, "text/enriched": 1, "text/richtext": 1, "text/html
         ),
         finds(_SWAPPED),
         finds(
-            _SWAPPED.replace(
-                "Content-Type: text/html; charset=utf-8\n\n<p>y</p>",
-                "Content-Type: multipart/related; boundary=c\n\n--c\nContent-Type: text/html\n\n<p>y</p>\n--c--",
-            )
+            _HEAD.format("alternative")
+            + "--b\nContent-Type: multipart/related; boundary=c\n\n--c\nContent-Type: text/html\n\n<p>y</p>\n--c--\n"
+            + _TEXT.format("y")
+            + "--b--\n"
         ),
     ],
 )

@@ -11,6 +11,9 @@ from django.core.management.base import BaseCommand, CommandParser
 from procrastinate.contrib.django import app
 from procrastinate.contrib.django.django_connector import DjangoConnector
 
+#: Jobs at once: two may wait for a browser that a hostile message keeps busy while a third message gets its pictures.
+CONCURRENCY = 3
+
 
 class Command(BaseCommand):
     """One worker. More of them, on this or other machines, are the way to do more at once."""
@@ -35,7 +38,7 @@ class Command(BaseCommand):
             sweeper = asyncio.create_task(_sweep(worker_app))
             try:
                 await worker_app.run_worker_async(
-                    concurrency=2,
+                    concurrency=CONCURRENCY,
                     wait=wait,
                     install_signal_handlers=True,
                     fetch_job_polling_interval=2,

@@ -1,0 +1,180 @@
+"""A helper process: it holds one thing, is asked about it, and is ended where an answer costs too much.
+
+What is counted is the helper's own processor time, so that a busy machine makes no answer fail; time on the clock is only a backstop.
+A fresh helper takes over after one was ended, until the whole budget is spent.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import multiprocessing
+import os
+import resource
+import signal
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from multiprocessing.connection import Connection
+from multiprocessing.context import BaseContext
+from pathlib import Path
+from typing import Any, Concatenate, Literal, ParamSpec, TypeVar
+
+Answer = TypeVar("Answer")
+Asked = ParamSpec("Asked")
+
+#: How a helper begins. ``fork`` is for a program of one thread, such as the command line. ``server`` forks from a process that was
+#: made for it and holds nothing but the program: for workers, whose threads may hold locks.
+Start = Literal["fork", "server"]
+
+#: Imported once by the process that helpers are forked from.
+PRELOADED = "jetwind.engines.bounded.preload"
+#: Time on the clock for each second of budget: two processors shared with a browser.
+_PATIENCE = 6.0
+_TICKS = os.sysconf("SC_CLK_TCK")
+
+
+@dataclass(frozen=True, slots=True)
+class Budget:
+    """Seconds of processor time for one answer and for all of them, and octets of memory beyond what the program itself takes."""
+
+    answer_seconds: float
+    all_seconds: float
+    memory: int
+
+
+class PastBudget(Exception):
+    """An answer costs more than its budget; the text says which limit, as the end of "cannot tell: "."""
+
+
+class Helper:
+    """Answers questions about ``given``. Use it as a context manager; not to be shared by threads."""
+
+    def __init__(self, given: Any, budget: Budget, start: Start) -> None:
+        self._given, self._budget = given, budget
+        self._context: BaseContext = multiprocessing.get_context("fork")
+        if start == "server":
+            server = multiprocessing.get_context("forkserver")
+            server.set_forkserver_preload([PRELOADED])
+            self._context = server
+        self._process: Any = None
+        self._pipe: Connection | None = None
+        self._spent = 0.0
+
+    def __enter__(self) -> Helper:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.close()
+
+    def ask(self, question: Callable[Concatenate[Any, Asked], Answer], *args: Asked.args, **kwargs: Asked.kwargs) -> Answer:
+        """``question(given, …)``, worked out by the helper. ``question`` is a function of a module.
+
+        Raises:
+            PastBudget: the answer takes too long, needs too much memory, or took the helper down.
+            Exception: what the question itself raises.
+        """
+        if self._spent >= self._budget.all_seconds:
+            raise PastBudget(f"the message takes longer than {self._budget.all_seconds:g} s in all")
+        if self._pipe is None:
+            self._begin()
+        assert self._pipe is not None
+        try:
+            self._pipe.send((question, args, kwargs))
+            self._wait()
+            kind, answer = self._pipe.recv()
+        except (EOFError, OSError, BrokenPipeError):
+            self._end()
+            raise PastBudget("it took the process down that worked on it") from None
+        if kind == "answer":
+            return answer  # type: ignore[no-any-return]
+        if kind == "memory":
+            self._end()
+            raise PastBudget(f"needed more than {self._budget.memory // 1_000_000} MB")
+        raise answer
+
+    def close(self) -> None:
+        """End the helper."""
+        self._end()
+
+    def _begin(self) -> None:
+        ours, theirs = self._context.Pipe()
+        self._process = self._context.Process(target=_serve, args=(theirs, self._given, self._budget), daemon=True)  # type: ignore[attr-defined]
+        self._process.start()
+        theirs.close()
+        self._pipe = ours
+
+    def _wait(self) -> None:
+        """Until an answer is there, or the helper has used up what it may.
+
+        Raises:
+            PastBudget: it has.
+        """
+        assert self._pipe is not None
+        left = min(self._budget.answer_seconds, self._budget.all_seconds - self._spent)
+        started, before = time.monotonic(), self._used()
+        if self._pipe.poll(min(0.2, left)):
+            return
+        while not self._pipe.poll(0.1):
+            used = self._used() - before
+            if used <= left and time.monotonic() - started <= left * _PATIENCE:
+                continue
+            self._end()
+            if left < self._budget.answer_seconds:
+                raise PastBudget(f"the message takes longer than {self._budget.all_seconds:g} s in all")
+            raise PastBudget(f"took longer than {self._budget.answer_seconds:g} s")
+
+    def _used(self) -> float:
+        """Seconds of processor time that the helper has used (proc(5), stat, fields 14 and 15)."""
+        try:
+            fields = Path(f"/proc/{self._process.pid}/stat").read_text().rpartition(")")[2].split()
+        except OSError:
+            return 0.0
+        return (int(fields[11]) + int(fields[12])) / _TICKS
+
+    def _end(self) -> None:
+        if self._process is None:
+            return
+        self._spent += self._used()
+        self._process.kill()
+        self._process.join(10)
+        if self._pipe is not None:
+            self._pipe.close()
+        self._process = self._pipe = None
+
+
+def _serve(pipe: Connection, given: Any, budget: Budget) -> None:
+    """The helper's whole life: question, answer, question, until the pipe ends."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    with contextlib.suppress(ValueError, OSError):
+        # Anonymous memory alone is counted: a fork maps all that its parent maps.
+        wanted = _data_octets() + budget.memory
+        resource.setrlimit(resource.RLIMIT_DATA, (wanted, resource.RLIM_INFINITY))
+        resource.setrlimit(resource.RLIMIT_CPU, (int(budget.all_seconds) + 5, int(budget.all_seconds) + 10))
+        resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    while True:
+        try:
+            question, args, kwargs = pipe.recv()
+        except (EOFError, OSError):
+            return
+        try:
+            answer: tuple[str, Any] = ("answer", question(given, *args, **kwargs))
+        except MemoryError:
+            answer = ("memory", None)
+        except Exception as failure:
+            answer = ("failure", failure)
+        try:
+            pipe.send(answer)
+        except MemoryError:
+            pipe.send(("memory", None))
+        except OSError:
+            return
+        except Exception as unsendable:  # an answer or a failure that cannot be pickled
+            pipe.send(("failure", RuntimeError(f"{type(unsendable).__name__}: {unsendable}")))
+
+
+def _data_octets() -> int:
+    """Octets of data that this process has now (proc(5), status, VmData)."""
+    for line in Path("/proc/self/status").read_text().splitlines():
+        if line.startswith("VmData:"):
+            return int(line.split()[1]) * 1024
+    return 0
