@@ -14,9 +14,10 @@ from tests.factories import archive, mail, package, picture
 ROOT = Path(__file__).parents[2]
 
 
-def jetwind(*arguments: str) -> subprocess.CompletedProcess[str]:
+def jetwind(*arguments: str, more_path: Path | None = None) -> subprocess.CompletedProcess[str]:
     """Run a command with no database."""
-    environment = {"PYTHONPATH": str(ROOT / "src"), "PATH": "/usr/bin:/bin", "HOME": "/tmp"}
+    path = str(ROOT / "src") if more_path is None else f"{ROOT / 'src'}:{more_path}"
+    environment = {"PYTHONPATH": path, "PATH": "/usr/bin:/bin", "HOME": "/tmp"}
     return subprocess.run([sys.executable, "-m", "jetwind.cli", *arguments], capture_output=True, text=True, check=False, env=environment)
 
 
@@ -185,6 +186,52 @@ class TestRender:
         )
         (shot,) = json.loads((tmp_path / "o" / "render.json").read_text())["renders"]
         assert (shot["images"], shot["dark"], shot["profile"]) == ("off", True, "phone-upright")
+
+
+BROKEN = """
+from dataclasses import replace
+from jetwind.core.checking import registry
+def find(message, context, options):
+    raise ZeroDivisionError("by\x1b[31m design")
+    yield
+known = registry()
+known["links.empty"] = replace(known["links.empty"], find=find)
+"""
+
+
+class TestFailingInside:
+    """Jetwind's own failures are no stop of the message: exit status 3 and one line that names the check or the stage."""
+
+    def test_a_check_that_crashes(self, tmp_path: Path) -> None:
+        """The rest of the report is printed all the same."""
+        (tmp_path / "sitecustomize.py").write_text(BROKEN)
+        (tmp_path / "a.html").write_text("<p>Lorem ipsum dolor sit amet</p>")
+        done = jetwind("check", str(tmp_path / "a.html"), "--format", "json", more_path=tmp_path)
+        assert done.returncode == 3
+        assert done.stderr.splitlines()[-1] == "jetwind: failed at links.empty: ZeroDivisionError: by [31m design"
+        report = json.loads(done.stdout)
+        assert report["outcomes"]["links.empty"].startswith("crashed: ZeroDivisionError")
+        assert [finding["check"] for finding in report["findings"] if finding["check"] == "wording.placeholder"]
+
+    def test_a_stage_that_fails(self, tmp_path: Path) -> None:
+        """The stage is named; nothing was found."""
+        (tmp_path / "sitecustomize.py").write_text(
+            "import jetwind.engines.bounded as b\ndef no(*a, **k): raise RuntimeError('no room')\nb.review_bounded = no"
+        )
+        (tmp_path / "a.html").write_text("<p>x</p>")
+        done = jetwind("check", str(tmp_path / "a.html"), more_path=tmp_path)
+        assert (done.returncode, done.stdout, done.stderr) == (3, "", "jetwind: failed at running the checks: RuntimeError: no room\n")
+
+    def test_a_reader_that_goes_away(self, good: Path) -> None:
+        """A closed pipe is nobody's fault: no traceback."""
+        environment = {"PYTHONPATH": str(ROOT / "src"), "PATH": "/usr/bin:/bin", "HOME": "/tmp"}
+        command = f"{sys.executable} -m jetwind.cli check {good} --format json | true"
+        done = subprocess.run(["/bin/sh", "-c", command], capture_output=True, text=True, check=False, env=environment)
+        assert done.stderr == ""
+
+    def test_it_is_told(self) -> None:
+        """In --help."""
+        assert "3: Jetwind itself failed" in " ".join(jetwind("check", "--help").stdout.split())
 
 
 class TestChecksOverRenders:

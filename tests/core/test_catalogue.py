@@ -54,6 +54,7 @@ IDS = [
     "appearance.font-stack",
     "appearance.html-unsupported",
     "appearance.images-off-empty",
+    "appearance.limits",
     "appearance.no-stack",
     "appearance.parse-error",
     "appearance.sideways",

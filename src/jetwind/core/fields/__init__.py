@@ -2,7 +2,20 @@
 
 from jetwind.core.fields.branches import branches
 from jetwind.core.fields.fill import fill
-from jetwind.core.fields.shapes import foreign_tokens, mask, opaque, tokens, unclosed, without_blocks
+from jetwind.core.fields.shapes import blanked, foreign_tokens, mask, opaque, tokens, unclosed, without_blocks
 from jetwind.core.fields.syntax import LIQUID, FieldToken, Syntax
 
-__all__ = ["LIQUID", "FieldToken", "Syntax", "branches", "fill", "foreign_tokens", "mask", "opaque", "tokens", "unclosed", "without_blocks"]
+__all__ = [
+    "LIQUID",
+    "FieldToken",
+    "Syntax",
+    "blanked",
+    "branches",
+    "fill",
+    "foreign_tokens",
+    "mask",
+    "opaque",
+    "tokens",
+    "unclosed",
+    "without_blocks",
+]

@@ -12,11 +12,13 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from functools import lru_cache
+from itertools import islice
 
 from jetwind.core.facts import phrases
 from jetwind.core.fields.syntax import FILLER, FieldToken, Syntax
-from jetwind.core.source import Span
+from jetwind.core.source import LIMITS, Span
 
+_NO_NEWLINE = re.compile(r"[^\r\n]")
 #: No token is longer: what is not closed by then is no token.
 _LONGEST = 2000
 _NAME = r"[A-Za-z][A-Za-z0-9]*(?:[_.:-][A-Za-z0-9]+)*"
@@ -142,9 +144,9 @@ def _is_block(source: str) -> bool:
 
 def tokens(text: str, syntax: Syntax, *, in_source: bool = False, in_address: bool = False) -> list[FieldToken]:
     """Fields and block tags of the message's own syntax and tokens of any other, in order and without overlap."""
-    own = list(syntax.tokens(text))
-    rest = _blanked(text, own) if own else text
-    foreign = list(foreign_tokens(rest, in_source=in_source, in_address=in_address))
+    own = list(islice(syntax.tokens(text), LIMITS.tokens))
+    rest = blanked(text, own) if own else text
+    foreign = list(islice(foreign_tokens(rest, in_source=in_source, in_address=in_address), LIMITS.tokens))
     return sorted((*own, *foreign), key=lambda token: token.span.start) if foreign else own
 
 
@@ -155,27 +157,27 @@ def mask(text: str, syntax: Syntax) -> str:
     table rows any other character would be moved out of the table (HTML §13.2.6.1, foster parenting). Newlines stay.
     """
     found = tokens(text, syntax, in_source=True)
-    return _blanked(text, found) if found else text
+    return blanked(text, found) if found else text
 
 
 def opaque(text: str, syntax: Syntax, *, in_address: bool = False) -> str:
     """Copy, or the value of an attribute, with every token of any shape replaced as ``mask`` does it."""
     found = tokens(text, syntax, in_address=in_address)
-    return _blanked(text, found) if found else text
+    return blanked(text, found) if found else text
 
 
 def without_blocks(text: str, syntax: Syntax) -> str:
     """Copy with block tags of any syntax as spaces, which is what a reader gets of them; fields stay as they are written."""
     found = [token for token in tokens(text, syntax) if token.is_block]
-    return _blanked(text, found) if found else text
+    return blanked(text, found) if found else text
 
 
-def _blanked(text: str, found: list[FieldToken]) -> str:
+def blanked(text: str, found: list[FieldToken]) -> str:
+    """A text with these tokens of it as filler of the same length: spaces for blocks, private-use characters for fields."""
     pieces, end = [], 0
     for token in found:
-        filler = " " if token.is_block else FILLER
         pieces.append(text[end : token.span.start])
-        pieces.append("".join(char if char in "\r\n" else filler for char in token.source))
+        pieces.append(_NO_NEWLINE.sub(" " if token.is_block else FILLER, token.source))
         end = token.span.end
     return "".join(pieces) + text[end:]
 

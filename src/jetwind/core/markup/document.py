@@ -17,7 +17,7 @@ from typing import Any, Literal
 
 import turbohtml
 
-from jetwind.core.fields import LIQUID, Syntax, mask, opaque, tokens
+from jetwind.core.fields import LIQUID, Syntax, blanked, opaque, tokens
 from jetwind.core.fields.syntax import FILLER
 from jetwind.core.markup.bounds import bounded
 from jetwind.core.source import LIMITS, Reached, SourceText, Span
@@ -212,11 +212,13 @@ class Document:
         #: Tokens of any syntax in the raw source, inside tags, styles and comments too.
         looked_at = source.text if len(source.text) <= LIMITS.html_characters else source.text[: LIMITS.html_characters]
         self.field_tokens = tokens(looked_at, syntax, in_source=True)
-        masked = mask(looked_at, syntax) if self.field_tokens else looked_at
+        masked = blanked(looked_at, self.field_tokens) if self.field_tokens else looked_at
         #: Limits that the source goes over: what lies beyond them is not in the tree.
         self.limits: list[Reached] = []
         if looked_at is not source.text:
             self.limits.append(Reached("characters of HTML", LIMITS.html_characters))
+        if len(self.field_tokens) >= LIMITS.tokens:
+            self.limits.append(Reached("fields", LIMITS.tokens))
         self._styles: dict[str, str] = {}
         self._style_characters = 0
         masked = bounded(masked, self.limits)

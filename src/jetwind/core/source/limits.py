@@ -21,6 +21,8 @@ class Limits:
     rebuilt_elements: int = 20_000
     #: Characters of all style elements together.
     sheet_characters: int = 200_000
+    #: Fields of one syntax in one text.
+    tokens: int = 20_000
     #: Characters of all style attributes that differ.
     styles_characters: int = 400_000
     #: Characters of one style attribute, one alternative text, one address.

@@ -7,6 +7,7 @@ A fresh helper takes over after one was ended, until the whole budget is spent.
 from __future__ import annotations
 
 import contextlib
+import gc
 import multiprocessing
 import os
 import resource
@@ -145,6 +146,8 @@ class Helper:
 def _serve(pipe: Connection, given: Any, budget: Budget) -> None:
     """The helper's whole life: question, answer, question, until the pipe ends."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    # What was there before the fork is not looked through for garbage, since each look would copy its pages.
+    gc.freeze()
     with contextlib.suppress(ValueError, OSError):
         # Anonymous memory alone is counted: a fork maps all that its parent maps.
         wanted = _data_octets() + budget.memory

@@ -82,10 +82,12 @@ def find_viewport(message: Message, context: Context, options: Options) -> Itera
 def _in_style(message: Message, style: Element, start: int, end: int) -> Place:
     """Characters of a style element's text; lines and columns are the same in the tree and in the source, offsets are not."""
     run = next((child for child in style.children if not isinstance(child, Element)), None)
-    if run is None or run.span is None or message.document is None:
+    document = message.document
+    if run is None or run.span is None or document is None:
         return Place.in_html(message, style.start_tag, style.index)
-    given = SourceText(message.document.source.slice(run.span))
-    first, last = (SourceText(style.text).position(offset) for offset in (start, end))
+    of_source, of_tree = run.span, style.text
+    given, read = message.shared(f"sheet {style.index}", lambda: (SourceText(document.source.slice(of_source)), SourceText(of_tree)))
+    first, last = (read.position(offset) for offset in (start, end))
     span = Span(run.span.start + given.offset(first.line, first.column), run.span.start + given.offset(last.line, last.column))
     return Place.in_html(message, span, style.index)
 

@@ -7,13 +7,15 @@ from collections.abc import Iterator
 
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.fields import tokens
-from jetwind.core.markup import source_span
+from jetwind.core.markup import Document, source_span
 from jetwind.core.message import Message
 from jetwind.core.source import Span
 
 #: Attributes that a reader gets to see or follow; tokens of code marks are found in all of them.
 _READ_ATTRIBUTES = frozenset({"alt", "title", "href", "src", "background", "aria-label", "content", "style", "width", "height", "bgcolor"})
 _ADDRESSES = frozenset({"href", "src", "background"})
+#: Tokens of one message that are told one by one.
+_MOST = 3_000
 
 
 @check(
@@ -81,18 +83,22 @@ def _tokens(message: Message) -> Iterator[tuple[str, Place]]:
 
 def _in_html(message: Message) -> Iterator[tuple[str, Place]]:
     """Tokens of code marks anywhere in the source; in copy and in attributes that are read, those of word marks and escaped ones too."""
-    document = message.document
-    if document is None:
-        return
+    if message.document is not None:
+        for span, source, index in sorted(_placed(message, message.document), key=lambda item: item[0].start):
+            yield source, Place.in_html(message, span, index)
+
+
+def _placed(message: Message, document: Document) -> list[tuple[Span, str, int | None]]:
     found: list[tuple[Span, str, int | None]] = []
     starts = sorted((element.start_tag.start, element.index) for element in document.all_elements if element.start_tag)
-    covered: set[int] = set()
-    for token in document.field_tokens:
-        covered.update((token.span.start, token.span.end))
+    covered = {token.span.start for token in document.field_tokens}
+    for token in document.field_tokens[:_MOST]:
         if token.is_foreign:
             before = bisect_right(starts, (token.span.start, len(starts)))
             found.append((token.span, token.source, starts[before - 1][1] if before else None))
     for piece in (*message.reading.lead_in_pieces, *message.reading.pieces):
+        if len(found) > _MOST:
+            return found
         run = piece.run
         for token in tokens(run.text, message.syntax):
             if token.is_foreign and run.span is not None:
@@ -107,5 +113,4 @@ def _in_html(message: Message) -> Iterator[tuple[str, Place]]:
                 span = source_span(document.source.slice(attribute.value_span), attribute.value_span, token.span.start, token.span.end)
                 if token.is_foreign and span.start not in covered:
                     found.append((span, token.source, element.index))
-    for span, source, index in sorted(found, key=lambda item: item[0].start):
-        yield source, Place.in_html(message, span, index)
+    return found

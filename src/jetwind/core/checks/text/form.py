@@ -60,7 +60,7 @@ def find_residue(message: Message, context: Context, options: Options) -> Iterat
     """The plain text holds no tags, no CSS and no entities."""
     text = need_text(message)
     shown = message.reading.visible_text if message.html is not None else ""
-    written = opaque(text.text, message.syntax)
+    written = opaque(text.seen, message.syntax)
     for what, pattern in (("a tag", _TAG), ("CSS", _CSS), ("an entity", _ENTITY)):
         found = list(pattern.finditer(written))
         for match in found:

@@ -1,0 +1,145 @@
+"""Helper processes: what passes its budget is given up, the rest is answered."""
+
+from __future__ import annotations
+
+import os
+import signal
+import time
+from collections.abc import Iterator
+from functools import partial
+
+import pytest
+
+from jetwind.apps.demo import messages
+from jetwind.core.checking import CheckResult, Context, Hit, Level, Options, Outcome, Place, registry
+from jetwind.core.checking.declaration import Check
+from jetwind.core.message import Message, read_bytes
+from jetwind.core.profiles import profiles, rewrite
+from jetwind.core.reports import review
+from jetwind.engines.bounded import BoundedRewriter, Budget, Helper, PastBudget, Start, review_bounded
+
+SMALL = Budget(answer_seconds=0.5, all_seconds=1.2, memory=200_000_000)
+STARTS: list[Start] = ["fork", "server"]
+
+
+def length(given: str) -> int:
+    """A plain question."""
+    return len(given)
+
+
+def endless(given: str) -> None:
+    """Never answers."""
+    while True:
+        pass
+
+
+def large(given: str) -> int:
+    """Needs more memory than there is."""
+    return len(bytearray(900_000_000))
+
+
+def deadly(given: str) -> None:
+    """Takes its process along."""
+    os.kill(os.getpid(), signal.SIGSEGV)
+
+
+def wrong(given: str) -> None:
+    """Raises."""
+    raise ValueError(f"no {given}")
+
+
+@pytest.mark.parametrize("start", STARTS)
+class TestHelper:
+    """One process, asked again and again; another where it was ended."""
+
+    def test_answers_and_failures(self, start: Start) -> None:
+        """Both come back as they are."""
+        with Helper("seven", SMALL, start) as helper:
+            assert helper.ask(length) == 5
+            with pytest.raises(ValueError, match="no seven"):
+                helper.ask(wrong)
+            assert helper.ask(length) == 5
+
+    @pytest.mark.parametrize(
+        ("question", "said"), [(endless, "took longer than 0.5 s"), (large, "needed more than 200 MB"), (deadly, "took the process down")]
+    )
+    def test_past_the_budget(self, start: Start, question: object, said: str) -> None:
+        """Given up with a reason, and the next question is answered by a fresh helper."""
+        with Helper("seven", SMALL, start) as helper:
+            with pytest.raises(PastBudget, match=said):
+                helper.ask(question)  # type: ignore[arg-type]
+            assert helper.ask(length) == 5
+
+    def test_the_whole_budget(self, start: Start) -> None:
+        """Once it is spent nothing more is started."""
+        with Helper("seven", SMALL, start) as helper:
+            reasons = []
+            for _ in range(4):
+                with pytest.raises(PastBudget) as past:
+                    helper.ask(endless)
+                reasons.append(str(past.value))
+            assert reasons[0] == "took longer than 0.5 s"
+            assert reasons[-1] == "the message takes longer than 1.2 s in all"
+
+    def test_nothing_is_left(self, start: Start) -> None:
+        """A closed helper has no process."""
+        helper = Helper("seven", SMALL, start)
+        helper.ask(length)
+        pid = helper._process.pid
+        helper.close()
+        time.sleep(0.1)
+        with pytest.raises(ProcessLookupError):
+            os.kill(pid, 0)
+
+
+def plain(results: tuple[CheckResult, ...]) -> list[tuple[str, Outcome, str, list[str]]]:
+    """Answers in a form to compare."""
+    return [(result.check, result.outcome, result.reason, [finding.fingerprint for finding in result.findings]) for result in results]
+
+
+class TestReview:
+    """All checks in a helper."""
+
+    @pytest.mark.parametrize("start", STARTS)
+    def test_the_same_as_without(self, start: Start) -> None:
+        """Outcomes, findings, spam and summary of a demo message are those of a review in this process."""
+        message = read_bytes(messages.autumn_sale(), "a.eml")
+        here, there = review(message, Context()), review_bounded(message, Context(), start=start)
+        assert plain(there.results) == plain(here.results)
+        assert (there.spam, there.summary) == (here.spam, here.summary)
+        assert there.findings[0].message == here.findings[0].message
+
+    def test_one_check_that_never_ends(self, monkeypatch: pytest.MonkeyPatch) -> None:
+        """It cannot tell, and the others are answered; the answer is not kept."""
+        known = registry()
+
+        def find(message: Message, context: Context, options: Options) -> Iterator[Hit]:
+            """Loop."""
+            while True:
+                pass
+            yield Hit("never", Place("message"))
+
+        slow = Check("links.slow-one", "Slow", Level.FIX, "x.", "X.", "House", (), find, Options, 1, "here")
+        monkeypatch.setitem(known, "links.slow-one", slow)
+        message = read_bytes(b"<a href='#'>x</a>", "a.html")
+        answer = review_bounded(message, Context(), ["links.empty", "links.insecure", "links.slow-one"], start="fork", budget=SMALL)
+        by_id = {result.check: result for result in answer.results}
+        assert by_id["links.empty"].outcome is Outcome.FINDINGS
+        assert by_id["links.insecure"].outcome is Outcome.CLEAR
+        assert (by_id["links.slow-one"].outcome, by_id["links.slow-one"].reason) == (Outcome.CANNOT_TELL, "took longer than 0.5 s")
+        assert not by_id["links.slow-one"].is_lasting
+
+
+class TestRewriter:
+    """A message rewritten in a helper."""
+
+    @pytest.mark.parametrize("start", STARTS)
+    def test_the_same_as_without(self, start: Start) -> None:
+        """HTML, changes and pictures of every profile, each picture sent once."""
+        message = read_bytes(messages.clean_sale(), "a.eml")
+        direct = partial(rewrite, message)
+        with BoundedRewriter(message, start=start) as rewriter:
+            for profile in list(profiles().values())[:6]:
+                assert rewriter(profile) == direct(profile)
+            assert rewriter(profile, only="css-padding") == direct(profile, only="css-padding")
+            assert rewriter(profile, spared="css-padding") == direct(profile, spared="css-padding")
