@@ -35,10 +35,15 @@ def declared(message: Message) -> tuple[Element, Attribute] | None:
     return None
 
 
+#: Tags that name no language: undetermined, several, none, uncoded (BCP 47, RFC 5646 §4.1; ISO 639-2).
+_NO_LANGUAGE = frozenset({"und", "mul", "zxx", "mis"})
+
+
 def primary_subtag(tag: str) -> str:
-    """The language of a tag such as ``en-GB``, lower case; empty for what is no tag."""
+    """The language of a tag such as ``en-GB``, lower case; empty for what is no tag or names no language."""
     match = _TAG.match(tag.strip())
-    return match[1].lower() if match else ""
+    language = match[1].lower() if match else ""
+    return "" if language in _NO_LANGUAGE else language
 
 
 @lru_cache(maxsize=1)
@@ -55,10 +60,10 @@ def detected(message: Message) -> str | None:
     return message.shared("language", lambda: detect(message.reading.visible_text))
 
 
-def detect(text: str) -> str | None:
-    """The language that the function words of a text belong to, or None where they do not tell."""
+def detect(text: str, fewest: int = _FEWEST_WORDS) -> str | None:
+    """The language that the function words of a text belong to, or None where they do not tell or the text has too few words."""
     words = [word.lower() for word in _WORD.findall(text)]
-    if len(words) < _FEWEST_WORDS:
+    if len(words) < fewest:
         return None
     counts: Counter[str] = Counter()
     for word in words:

@@ -20,9 +20,16 @@ _CURRENCY = {"€": "EUR", "£": "GBP", "$": "USD", "¥": "JPY", "zł": "PLN", "
 _CODES = "EUR|GBP|USD|CHF|CAD|AUD|NZD|SEK|NOK|DKK|PLN|CZK|JPY|INR|HUF|RON|ZAR|BRL|MXN"
 _SIGN = rf"(?:US\$|[$€£¥₹₽₩₺₫₪₴฿]|(?:{_CODES})(?![A-Za-z]))"
 _AFTER = rf"(?:[€£¥₹₽₺₴]|(?:{_CODES})(?![A-Za-z])|(?:kr|zł|Kč|Fr\.)(?![A-Za-z]))"
-_NUMBER = r"\d{1,3}(?:[.,'’\u00a0\u202f ]\d{3})+(?:[.,]\d{1,2}(?!\d))?|\d+(?:[.,]\d{1,2}(?!\d))?"
+#: No price has more than eighteen digits: a longer row of numbers is read piece by piece.
+_NUMBER = r"\d{1,3}(?:[.,'’\u00a0\u202f ]\d{3}){1,5}(?:[.,]\d{1,2}(?!\d))?|\d{1,18}(?:[.,]\d{1,2}(?!\d))?"
 _PRICE = re.compile(
     rf"(?P<sign>(?<![A-Za-z]){_SIGN})\s?(?P<number>{_NUMBER})|(?<![\w.,])(?P<number2>{_NUMBER})(?:[.,]-)?\s?(?P<sign2>{_AFTER})"
+)
+#: Currencies by their names, with how they are compared. A pound is a weight where something is weighed out.
+_NAMED = {"euro": "EUR", "pound": "GBP", "dollar": "USD", "franc": "CHF", "krona": "kr", "krone": "kr", "kronor": "kr", "kroner": "kr", "yen": "JPY", "zloty": "PLN", "złoty": "PLN", "kr": "kr"}  # fmt: skip
+_NAMED_PRICE = re.compile(
+    rf"(?<![\w.,])(?P<number>{_NUMBER})\s?(?P<name>[Ee]uro|[Pp]ound|[Dd]ollar|[Ff]ranc|[Kk]rona|[Kk]rone|[Kk]ronor|[Kk]roner|[Yy]en|[Zz]loty|[Zz]łoty)(?:e?s|ch)?(?!\w)(?!\s+(?:of|heavier|lighter|pallet)\b)"
+    rf"|(?<![\w.])(?P<name2>[Kk]r|[Ee]uro)\.?\s(?P<number2>{_NUMBER})(?![\w%])(?!\s?(?:h|hours?|Uhr|min|minutes?|cm|mm|kg|g)\b)"
 )
 _PERCENT = re.compile(
     r"(?<![\w.,])(\d{1,3}(?:[.,]\d{1,2})?)\s?(?:%|per\s?cent\b|percent\b|prozent\b|procent\b|por\s?ciento\b|pour\s?cent\b|per\s?cento\b)",
@@ -98,11 +105,15 @@ def stated(text: str, languages: Sequence[str] = ("en",)) -> list[Stated]:
         return [] if "ode" not in text.lower() and "oupon" not in text.lower() and "oucher" not in text.lower() else list(_codes(text, []))
     found: list[Stated] = list(_dates(text, languages))
     taken = [item.span for item in found]
-    for finder in (_prices, _percentages, _phones, _times, _codes):
+    covered = bytearray(len(text))
+    for span in taken:
+        covered[span.start : span.end] = b"\1" * (span.end - span.start)
+    for finder in (_prices, _named_prices, _percentages, _phones, _times, _codes):
         for item in finder(text, taken):
-            if not any(span.start < item.span.end and item.span.start < span.end for span in taken):
+            if not any(covered[item.span.start : item.span.end]):
                 found.append(item)
                 taken.append(item.span)
+                covered[item.span.start : item.span.end] = b"\1" * (item.span.end - item.span.start)
     return sorted(found, key=lambda item: item.span.start)
 
 
@@ -111,6 +122,13 @@ def _prices(text: str, taken: list[Span]) -> Iterator[Stated]:
         sign = match["sign"] or match["sign2"]
         number = _number(match["number"] or match["number2"])
         yield Stated("price", match[0].strip(), Span(match.start(), match.end()), f"{_CURRENCY.get(sign, sign.upper())} {number}")
+
+
+def _named_prices(text: str, taken: list[Span]) -> Iterator[Stated]:
+    for match in _NAMED_PRICE.finditer(text):
+        name = (match["name"] or match["name2"]).lower()
+        number = _number(match["number"] or match["number2"])
+        yield Stated("price", match[0].strip(), Span(match.start(), match.end()), f"{_NAMED[name]} {number}")
 
 
 def _number(written: str) -> str:
@@ -178,7 +196,9 @@ def _names(languages: tuple[str, ...]) -> tuple[re.Pattern[str], dict[str, int],
     month_names = _either(months)
     weekday = rf"(?:(?<!\w)(?P<W>{day_names})(?!\w)\.?,?\s+(?:(?:the|den|dem|der|le|el|il|dia|día|den|em)\s+)?)?"
     day = r"(?P<D>0?[1-9]|[12]\d|3[01])(?:st|nd|rd|th|er|\.|º|ª)?"
-    year = r"(?:,?\s+(?:de\s+|del\s+)?(?P<Y>(?:19|20)\d\d)(?!\d|[.,]\d|\s?%))?"
+    # The year may stand behind a time and a zone, as programs write it: "Feb 14 09:12:44 CET 2012".
+    clock = r"\s+\d{1,2}:\d\d(?::\d\d)?\s+(?:[A-Z]{2,5}\s+)?"
+    year = rf"(?:(?:,?\s+(?:de\s+|del\s+)?|{clock})(?P<Y>(?:19|20)\d\d)(?!\d|[.,]\d|\s?%))?"
     of = r"(?:\s+(?:of|de|del))?"
     after = rf"(?:\s*\(?,?\s*(?<=[\s(])(?P<V>{day_names})(?!\w))?"
     day_first = rf"{weekday}(?<![\w.,:/-]){day}{of}[\s-]+(?P<M>{month_names})(?!\w)\.?{year}{after}"
@@ -197,7 +217,7 @@ def _either(names: dict[str, int]) -> str:
 
 def _dates(text: str, languages: Sequence[str]) -> Iterator[Stated]:
     pattern, months, weekdays = _names(tuple(languages))
-    covered: list[Span] = []
+    covered = bytearray(len(text))
     for match in pattern.finditer(text):
         prefix = next(letter for letter in "abc" if match[f"{letter}D"] or (letter == "c" and match["cI"]))
         got = {key[1:]: value for key, value in match.groupdict().items() if key[0] == prefix and value}
@@ -222,12 +242,12 @@ def _dates(text: str, languages: Sequence[str]) -> Iterator[Stated]:
         if readings:
             words = match[0].rstrip(". ")
             span = Span(match.start(), match.start() + len(words))
-            covered.append(span)
+            covered[span.start : span.end] = b"\1" * (span.end - span.start)
             stated_date = StatedDate(year, readings, weekday, word)
             yield Stated("date", words, span, _shown(stated_date), stated_date)
     for match in (*_ISO_DATE.finditer(text), *_NUMERIC_DATE.finditer(text)):
         span = Span(match.start(), match.end())
-        if any(span.start < other.end and other.start < span.end for other in covered):
+        if any(covered[span.start : span.end]):
             continue
         found_year: int | None
         if match.re is _ISO_DATE:

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Any
+
+import tinycss2
 
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.checks.needs import need_html
@@ -56,6 +60,10 @@ _SYSTEM = frozenset(["caption", "icon", "menu", "message-box", "small-caption", 
             "<!--[if mso]><style>p{font-family:Arial !important}</style><![endif]--><p style='font-family:Arial, SANS-SERIF !important'>x</p>"
         ),
         clear("<p style='font-size:12px;mso-font-alt:Arial'>x</p>"),
+        clear("<p style=\"font-family:Arial,sans-serif,'Apple Color Emoji','Segoe UI Emoji','Segoe UI Symbol'\">x</p>"),
+        clear("<p style='font:16px Georgia,serif,Noto Color Emoji'>x</p>"),
+        clear("<div style='font-family:Georgia;display:none'>&nbsp;</div><td style='font:1px Georgia;line-height:1px'>&nbsp;</td>"),
+        clear("<table><tr><td style='font-family:Georgia;font-size:0'><img src='cid:a' alt=''></td></tr></table>"),
         finds("<p style='font-family: Georgia'>x</p>", at="font-family: Georgia"),
         finds("<style>p { font-family: Arial, Helvetica; color: red }</style><p>x</p>", at="font-family: Arial, Helvetica"),
         finds('<p style="font-family:&quot;Lora&quot;,Georgia">x</p>', at="font-family:&quot;Lora&quot;,Georgia"),
@@ -71,6 +79,8 @@ def find_font_stack(message: Message, context: Context, options: Options) -> Ite
         if name not in ("font-family", "font") or (placed.rule and placed.rule.within and placed.rule.within[-1][0] == "font-face"):
             continue
         if message.holds_field(value) or "\ue000" in value:
+            continue
+        if placed.rule is None and _is_spacer(message, placed.element):
             continue
         last = last_family(value, shorthand=name == "font")
         if last is not None:
@@ -92,6 +102,10 @@ def last_family(value: str, *, shorthand: bool) -> str | None:
         return None
     if shorthand and len(nodes) == 1 and nodes[0].type == "ident" and nodes[0].lower_value in _SYSTEM:
         return None
+    families = _without_pictures(nodes)
+    if not families:
+        return None
+    nodes = families
     last = nodes[-1]
     if last.type == "string":
         return str(last.value)
@@ -103,6 +117,25 @@ def last_family(value: str, *, shorthand: bool) -> str | None:
             break
         words.append(node.value)
     return " ".join(reversed(words))
+
+
+#: Families of pictures and signs, which may follow the generic one: they have no letters.
+_PICTURES = re.compile(r"emoji|symbol", re.IGNORECASE)
+
+
+def _without_pictures(nodes: list[Any]) -> list[Any]:
+    """A list of families without those at its end that hold emoji or symbols."""
+    while nodes:
+        cut = next((at for at in range(len(nodes) - 1, -1, -1) if nodes[at].type == "literal" and nodes[at].value == ","), -1)
+        if not _PICTURES.search(tinycss2.serialize(nodes[cut + 1 :])) or cut < 0:
+            return nodes
+        nodes = nodes[:cut]
+    return nodes
+
+
+def _is_spacer(message: Message, element: Element) -> bool:
+    """Whether no letter of an element is ever seen: hidden, or nothing in it but white space."""
+    return message.cascade.is_hidden(element) or not element.text.replace("\u00a0", " ").strip()
 
 
 @dataclass(frozen=True)

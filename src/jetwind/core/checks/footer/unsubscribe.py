@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from dataclasses import replace
 from itertools import islice
 from urllib.parse import unquote
 
@@ -115,7 +116,7 @@ def _sentence(element: Element) -> str:
         finds('<p>Sale</p><a href="https://kiln.org/sale">Shop</a>'),
         finds('<p style="display:none"><a href="https://kiln.org/u">Unsubscribe</a></p><p>Sale</p>'),
         finds("<p>You can unsubscribe by visiting us at the studio.</p>"),
-        finds('<a href="#">Unsubscribe</a>'),
+        clear('<a href="#">Unsubscribe</a>'),  # told once, by links.empty
         finds('<p>Unsubscribe | <a href="https://kiln.org/choose">Preferences</a></p>'),
         finds(
             '<p>No longer wish to receive these? <a href="https://kiln.org/choose">Update your preferences</a> or visit <a href="https://kiln.org">kiln.org</a></p>'
@@ -128,8 +129,25 @@ def find_missing(message: Message, context: Context, options: Options) -> Iterat
         raise DoesNotApply("a transactional message needs no unsubscribe link")
     if message.html is None and message.text is None:
         raise DoesNotApply("the message has no text at all")
-    if unsubscribe_link(message) is None:
-        yield Hit("The message has no visible unsubscribe link.", Place("html" if message.html else "text"), identity="missing")
+    if message.html is None:
+        raise DoesNotApply("the plain text stands alone; text.unsubscribe-missing tells")
+    if unsubscribe_link(message) is not None or _has_no_target(message):
+        return
+    lacks_too = message.text is not None and message.text.seen.strip() and unsubscribe_link(replace(message, html=None)) is None
+    others = (Place("text"),) if lacks_too else ()
+    yield Hit("The message has no visible unsubscribe link.", Place("html"), identity="missing", also=others)
+
+
+def _has_no_target(message: Message) -> bool:
+    """Whether a visible link says that it unsubscribes and leads nowhere: that is told once, by links.empty."""
+    words = phrase_pattern("phrases", "unsubscribe")
+    return any(
+        (not link.address or link.address == "#" or link.scheme == "javascript")
+        and link.element is not None
+        and not message.cascade.is_hidden(link.element)
+        and words.search(link.name)
+        for link in islice(links(message), LIMITS.links)
+    )
 
 
 _URI = re.compile(r"<([^<>]*)>")

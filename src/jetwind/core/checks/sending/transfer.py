@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.checks.needs import need_mail
 from jetwind.core.message import Message
+from jetwind.core.message.parts import MimePart
 from jetwind.core.source import Span
 
 _HEAD = "From: a@kiln.org\nSubject: x\nMIME-Version: 1.0\n"
@@ -69,28 +70,45 @@ class LineOptions(Options):
         clear(f"<p>{'a' * 2000}</p>"),
         finds(f"{_HEAD}\n{'a' * 999}\n", at="a" * 999),
         finds(f"{_HEAD}Content-Type: text/html\n\n<p>{'a' * 2000}</p>\n"),
+        finds(f"{_PARTS}{'p' * 1200}\n--b\n\nx\n--b--\n", at="p" * 1200),
+        finds(f"{_PARTS}--b\n\nx\n--b\nX-Long: {'h' * 1200}\n\ny\n--b--\n{'e' * 1500}\n", at="e" * 1500),
     ],
 )
 def find_line_long(message: Message, context: Context, options: LineOptions) -> Iterator[Hit]:
     """No line of a body has more than 998 octets as it is transferred."""
     need_mail(message)
     assert message.root is not None
-    for part in message.root.leaves:
-        over = [match for match in _LINE.finditer(part.body) if len(match[0]) > options.most_octets]
+    for start, octets, what, identity in _stretches(message.root):
+        over = [match for match in _LINE.finditer(octets) if len(match[0]) > options.most_octets]
         if over:
-            start = part.body_span.start + over[0].start()
-            longest = max(len(match[0]) for match in over)
+            at = start + over[0].start()
             yield Hit(
                 "{lines} of {type} are over {limit} octets; the longest has {octets}.",
-                Place.in_message(message, Span(start, start + len(over[0][0]))),
+                Place.in_message(message, Span(at, at + len(over[0][0]))),
                 {
                     "lines": f"{len(over)} line{'s' if len(over) > 1 else ''}",
-                    "type": part.content_type,
+                    "type": what,
                     "limit": options.most_octets,
-                    "octets": longest,
+                    "octets": max(len(match[0]) for match in over),
                 },
-                identity=f"{part.content_type}:{part.file_name}",
+                identity=identity,
             )
+
+
+def _stretches(root: MimePart) -> Iterator[tuple[int, bytes, str, str]]:
+    """Everything after the header of the mail: bodies, headers of parts, and what stands between the parts."""
+    for part in root.walk():
+        if part is not root:
+            yield part.offset, part.head, "a part's header", "header"
+        if not part.is_multipart:
+            yield part.offset + len(part.head), part.body, part.content_type, f"{part.content_type}:{part.file_name}"
+            continue
+        at = part.offset + len(part.head)
+        between = [part.body, *(delimiter for delimiter, _ in part.children), part.closing]
+        inside = [*(len(child.to_bytes()) for _, child in part.children), 0]
+        for number, octets in enumerate(between):
+            yield at, octets, "what stands between the parts", "between"
+            at += len(octets) + (inside[number - 1] if number else 0)
 
 
 @dataclass(frozen=True)

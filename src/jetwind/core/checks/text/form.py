@@ -162,6 +162,8 @@ def find_unsubscribe_missing(message: Message, context: Context, options: Option
     text = need_text(message)
     if not text.seen.strip():
         raise DoesNotApply("the plain-text part is empty")
+    if message.html is not None and unsubscribe_link(message) is None:
+        raise DoesNotApply("the HTML has none either; footer.unsubscribe-missing tells")
     if unsubscribe_link(replace(message, html=None)) is not None or _has_field_or_bare_host(message, text.seen):
         return
     yield Hit("The plain text has no address to unsubscribe.", Place("text"), identity="missing")

@@ -40,6 +40,9 @@ def _dates(message: Message) -> Iterator[tuple[Copy, Stated, StatedDate]]:
         clear("<p>On Tuesday 09/03/2027 and Tuesday 03/09/2027</p>"),  # day or month first: one reading fits
         clear("<p>We sat 9 March pots on the sun deck; may 3 of them last.</p>", given=_PLANNED),
         clear("<p>Tuesday 5 January</p>", given={"planned": datetime(2026, 12, 20, tzinfo=UTC)}),
+        clear("<p>Fired on Tue Feb 14 09:12:44 2012</p>"),
+        finds("<p>Fired on Mon Feb 14 09:12:44 2012</p>", at="Mon Feb 14 09:12:44 2012"),
+        finds("<p>Fired on Mon Feb 14 09:12 CET 2012</p>"),
         finds("<p>Join us on Monday 9 March 2027</p>", at="Monday 9 March 2027"),
         finds("<p>Join us on Mon, March 9th 2027.</p>", at="Mon, March 9th 2027"),
         finds("<p>Join us on <b>Monday</b> 9 March</p>", at="Monday</b> 9 March", given=_PLANNED),

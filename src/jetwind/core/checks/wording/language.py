@@ -31,6 +31,8 @@ _GERMAN = (
         clear("<html lang='de'><p>Kiln Spring Sale</p></html>"),  # too few words to tell
         clear(f"<p>{_ENGLISH}</p>"),
         clear("<html lang='xx-invalid-tag-of-nothing'><p>Short</p></html>"),
+        clear(f"<html lang='und'><p>{_ENGLISH}</p></html>"),
+        clear(f"<html lang='mul'><p>{_GERMAN}</p></html>"),
         finds(f"<html lang='de'><p>{_ENGLISH}</p></html>", at="de"),
         finds(f"<html lang='en'><p>{_GERMAN}</p></html>", at="en"),
         finds(f"<body><div lang='fr'><p>{_ENGLISH}</p></div></body>", at="fr"),

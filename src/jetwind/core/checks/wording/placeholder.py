@@ -5,13 +5,14 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from functools import partial
+from urllib.parse import urlsplit
 
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.checks import copy as copies
 from jetwind.core.checks.copy import Copy
 from jetwind.core.facts import phrases
 from jetwind.core.fields import opaque
-from jetwind.core.message import Message
+from jetwind.core.message import Message, image_references
 from jetwind.core.source import LIMITS, Span
 
 _WORDS = re.compile(r"[^\W\d_]+")
@@ -46,6 +47,13 @@ _MASKED = re.compile(r"(?<![X*•])[X*•]{2,4}(?:[ -]?[X*•]{2,4}){0,4}[ -]?\d
         clear("<p>Venue: TBC. Type your code here at the till.</p>"),
         clear('<div style="display:none">x</div><p>Enter the studio from here on the left.</p>'),
         finds("<p>Lorem ipsum dolor sit amet, consectetur.</p>", at="Lorem ipsum dolor sit amet, consectetur"),
+        clear("<h1>Headlines of the week</h1><p>A title goes to the winner. Picture of the month</p>"),
+        clear("<img src='https://kiln.org/logo.png' alt='Kiln logo'><img src='https://kiln.org/placeholders/a.png' alt='A'>"),
+        finds("<h1>Headline</h1>", at="Headline"),
+        finds("<td><b>A title goes here</b></td>", at="A title goes here"),
+        finds("<img src='https://placeholder.example/600x300' alt='Bowls'>", at="https://placeholder.example/600x300"),
+        finds("<img src='https://kiln.org/img/your-logo.png' alt='Kiln'>", at="https://kiln.org/img/your-logo.png"),
+        finds("<img src='https://img.kiln.org/placeholder-600.png' alt='Bowls'>", at="https://img.kiln.org/placeholder-600.png"),
         finds("<h1>Main title</h1>", at="Main title"),
         finds("<p>Insert your offer here</p>", at="Insert your offer here"),
         finds("<p>Add your text here</p>", at="Add your text here"),
@@ -64,6 +72,33 @@ def find_placeholder(message: Message, context: Context, options: Options) -> It
             place = copy.place(found.start, found.end)
             words = copy.text[found.start : found.end].strip()
             yield Hit("“{words}” is sample text.", place, {"words": words}, identity=words.casefold())
+    for reference in image_references(message):
+        if _is_stand_in(reference.value, context):
+            place = Place.in_html(message, reference.span, reference.element.index)
+            yield Hit("The picture is a stand-in: {address}", place, {"address": reference.value}, identity=reference.value)
+
+
+def _is_stand_in(address: str, context: Context) -> bool:
+    """Whether a picture's address says that another should stand there: a reserved host (RFC 2606), or words of its own."""
+    try:
+        parts = urlsplit(address.strip()[:2000])
+        host = (parts.hostname or "").lower()
+    except ValueError:
+        return False
+    if any(host == domain or host.endswith(f".{domain}") for domain in context.practice_domains):
+        return False
+    if parts.scheme.lower() in ("http", "https", "") and host and _RESERVED.search(host):
+        return True
+    return parts.scheme.lower() != "data" and (_SAYS_SO.search(parts.path.rpartition("/")[2]) or _SAYS_SO_HOST.search(host)) is not None
+
+
+#: RFC 2606 §2 and §3 (from memory): names that nobody owns.
+_RESERVED = re.compile(r"(?:^|\.)(?:example(?:\.com|\.net|\.org)?|test|invalid|localhost)\Z")
+_SAYS_SO = re.compile(
+    r"(?:^|[^a-z])(?:placeholder|your[-_ ]?(?:logo|image|picture|photo|banner)(?:[-_ ]?here)?|dummy[-_ ]?(?:image|picture))(?:[^a-z]|$)",
+    re.IGNORECASE,
+)
+_SAYS_SO_HOST = re.compile(r"(?:^|[.-])(?:placeholder|dummyimage|placeimage)s?(?:[.-]|$)")
 
 
 def _pieces(message: Message) -> Iterator[Copy]:
