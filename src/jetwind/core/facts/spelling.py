@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import re
 from functools import lru_cache
 from pathlib import Path
@@ -77,6 +78,10 @@ def is_known(language: str, word: str) -> bool:
     return any(_opened(name).spell(word) for name in names[1:])
 
 
+def _offends(word: str) -> bool:
+    return hashlib.sha256(word.lower().encode()).hexdigest()[:12] in table("words")["never_suggested"]
+
+
 def suggestion(language: str, word: str) -> str:
     """A known word that is one slip away: two letters swapped, one too many, one missing, one wrong; else an empty string.
 
@@ -91,6 +96,6 @@ def suggestion(language: str, word: str) -> str:
         (head + letter + tail[1:] for head, tail in cuts if tail for letter in letters),
     ):
         for candidate in candidates:
-            if len(candidate) > 2 and is_known(language, candidate):
+            if len(candidate) > 2 and is_known(language, candidate) and not _offends(candidate):
                 return candidate
     return ""

@@ -76,6 +76,15 @@ def detect(text: str, fewest: int = _FEWEST_WORDS) -> str | None:
     return ranked[0][0]
 
 
+#: Words with which a passage tells its own language, where the message has told it already.
+_FEW_WORDS = 7
+
+
+def of_passage(text: str, otherwise: str) -> str:
+    """The language of a passage by its own function words; where they do not tell, that of the message."""
+    return detect(text, _FEW_WORDS) or otherwise
+
+
 def same(one: str, other: str) -> bool:
     """Whether two languages are one, as far as ``detect`` can tell them apart."""
     return _ALIKE.get(one, one) == _ALIKE.get(other, other)

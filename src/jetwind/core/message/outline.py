@@ -23,6 +23,7 @@ Section = Literal["header", "body", "footer"]
 _FOOTER_WORDS = re.compile(
     r"©|\bcopyright\b|all rights reserved|you (?:are |have )?(?:receiv|got|get)[a-z]* this|privacy|why did i get", re.IGNORECASE
 )
+_SAYS_FOOTER = re.compile(r"(?:^|[\s_-])foot(?:er)?(?:$|[\s_-])", re.IGNORECASE)
 _WIDTH_ATTRIBUTE = re.compile(r"\s*([0-9]{1,7}(?:\.[0-9]{1,9})?)\s*(?:px)?\s*\Z", re.IGNORECASE)
 _PERCENT = re.compile(r"\s*([0-9]{1,7}(?:\.[0-9]{1,9})?)\s*%")
 _BOXES = frozenset({"table", "td", "th", "div", "center", "section", "article", "main", "body"})
@@ -100,7 +101,12 @@ class Outline:
         ]
 
     def section_of(self, element: Element) -> Section:
-        """The section an element stands in: that of the last passage at or before it."""
+        """The section an element stands in: the footer where something around it says so, else that of the last passage at or before it."""
+        if any(
+            place.tag == "footer" or _SAYS_FOOTER.search(f"{place.get('class') or ''} {place.get('id') or ''}")
+            for place in (element, *element.ancestors())
+        ):
+            return "footer"
         found: Section = "header"
         for section, passage in self.sections:
             if passage.element.index > element.index:

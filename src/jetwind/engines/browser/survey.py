@@ -65,6 +65,21 @@ def survey(
     return Renders(ordered, failed, shown=tuple(shown) if shown is not None else None, untold="" if shown is not None else _SLOW)
 
 
+class _Remembering:
+    """Asks the rewriter once for each page: a client's own page in a window is held against that of every feature it lacks."""
+
+    def __init__(self, rewriter: Rewriter) -> None:
+        self._rewriter = rewriter
+        self._known: dict[tuple[Profile, str | None, str], Rewritten] = {}
+
+    def __call__(self, profile: Profile, *, only: str | None = None, spared: str = "") -> Rewritten:
+        """The page, asked for or remembered."""
+        key = (profile, only, spared)
+        if key not in self._known:
+            self._known[key] = self._rewriter(profile, only=only, spared=spared)
+        return self._known[key]
+
+
 _SLOW = "the message takes too long to lay out to try each feature"
 
 
@@ -84,6 +99,7 @@ def references(rewriter: Rewriter, chosen: Sequence[Profile], browser: Captures)
 def losses_shown(rewriter: Rewriter, pages: Mapping[str, Rewritten], chosen: Sequence[Profile], browser: Captures) -> list[Shown] | None:
     """The features whose loss shows, or None where the message is too slow to try them all."""
     by_id = {profile.id: profile for profile in chosen}
+    rewriter = _Remembering(rewriter)
     tried = trials(dict(pages), chosen)
     started = time.monotonic()
     bases: dict[Profile, Measured | None] = {}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
 
@@ -13,8 +14,8 @@ from jetwind.core.profiles.measured import Block, Measured
 _WHITE, _BLACK = (255, 255, 255, 1), (0, 0, 0, 1)
 
 
-def _text(size: float, characters: int = 80) -> Block:
-    return Block(3, "text", 0, 0, 200, 20, characters, size, 400, _BLACK, _WHITE)
+def _text(size: float, characters: int = 80, element: int = 3) -> Block:
+    return Block(element, "text", 0, 0, 200, 20, characters, size, 400, _BLACK, _WHITE)
 
 
 @dataclass(frozen=True)
@@ -39,6 +40,10 @@ class TextOptions(Options):
         clear("<p>Words enough to be copy.</p>", given={"renders": laid_out("desktop-pane", _text(12))}),
         clear("<p>Words enough to be copy.</p>", given={"renders": laid_out("phone-upright", _text(14))}),
         clear("<p>Words.</p>", given={"renders": laid_out("desktop-pane", _text(9, 6))}),
+        clear(
+            "<p>Words enough to be copy.</p><p>Small print.</p>",
+            given={"renders": laid_out("phone-upright", _text(14, 400), _text(10, 120, 5))},
+        ),
         finds("<p>Words enough to be copy.</p>", "<p>", given={"renders": laid_out("desktop-pane", _text(11))}),
         finds("<p>Words enough to be copy.</p>", "<p>", given={"renders": laid_out("phone-upright", _text(13))}),
     ],
@@ -82,8 +87,12 @@ def find_small(message: Message, context: Context, options: TextOptions) -> Iter
 
 
 def _end_of_copy(measured: Measured, least: float, characters: int) -> int:
-    """The last element of copy in full size: small print after it is a footer, whatever it says. Without any, all is copy."""
-    large = [block.element for block in measured.of("text") if block.size >= least and block.characters >= characters]
+    """The last element of copy in the size of most of it, or in full size: smaller print after it is a footer, whatever it says."""
+    letters: Counter[float] = Counter()
+    for block in measured.of("text"):
+        letters[block.size] += block.characters
+    usual = letters.most_common(1)[0][0] if letters else least
+    large = [block.element for block in measured.of("text") if block.size >= min(least, usual) and block.characters >= characters]
     return max(large, default=10**9)
 
 

@@ -125,7 +125,7 @@ def _leftovers(text: str) -> Iterator[Span]:
         start = text.index(stripped)
         yield Span(start, start + len(stripped))
         return
-    yield from _filler(text)
+    yield from filler(text)
     for pattern in (_INSERT, _YOUR_HERE):
         yield from (Span(match.start(), match.end()) for match in pattern.finditer(text))
     for match in _MARK.finditer(text):
@@ -142,7 +142,7 @@ def _whole() -> frozenset[str]:
     return frozenset(phrases("phrases", "placeholder_whole"))
 
 
-def _filler(text: str) -> Iterator[Span]:
+def filler(text: str) -> Iterator[Span]:
     """Runs of four or more filler words, two of them telltale."""
     words = frozenset(phrases("phrases", "filler_latin"))
     telltale = frozenset(phrases("phrases", "filler_latin_telltale"))

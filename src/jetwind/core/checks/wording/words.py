@@ -4,15 +4,19 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from itertools import islice
 
 from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, check, clear, finds
 from jetwind.core.checks import copy as copies
 from jetwind.core.checks.copy import Copy
+from jetwind.core.checks.wording.placeholder import filler
 from jetwind.core.facts import phrases
 from jetwind.core.facts.spelling import dictionary_names, is_known, suggestion
+from jetwind.core.links import links
 from jetwind.core.message import Envelope, Message
 from jetwind.core.message.language import declared as declared_language
-from jetwind.core.message.language import detected, languages_of, primary_subtag
+from jetwind.core.message.language import detected, languages_of, of_passage, primary_subtag
+from jetwind.core.source import LIMITS
 
 _TWICE = re.compile(r"(?<![\w’'@/.#-])(?P<word>[^\W\d_]{2,})(?P<gap>\s+)(?P<again>(?P=word))(?![\w’'@/-]|\.\w)", re.IGNORECASE)
 #: A shorter line of plain text ends where its author broke it, so words on both sides belong to two things.
@@ -108,48 +112,111 @@ _WORD = re.compile(r"(?<![\w@./#&%+-])[^\W\d_]+(?:['’ʼ][^\W\d_]+)*(?![\w@/]|[
         clear("<p>Ask Tove at Saltmarsh about SKU ABX-12 or tove@kiln.org and https://kiln.org/sprng.</p>"),
         clear("<p>Hello {{ frist_name }}, your [[custmer_nr]] is here</p>"),
         clear("<p>A grog-rich stoneware clay</p>", given={"word_list": frozenset(["grog", "stoneware"])}),
+        clear("<html lang='und'><p>We have glazes for everyone who likes the sea and the kiln.</p></html>"),
+        clear("<p>Follow us: @saltmarshkiln, or saltmarshkiln on the quay</p><a href='https://saltmarshkiln.org/'>saltmarshkiln</a>"),
+        clear("<p>Lorem ipsum dolor sit amet, nunc eget vulputate scelerisque</p>"),
+        clear(
+            "<p>We fire on Mondays and Thursdays for the members.</p><p>Nous avons préparé les émaux pour vous et vos amis avec soin</p>"
+        ),
+        clear("<p>Tove fires on Mondays. Rosalindis comes on Thursdays. Quillmere Barsted glazes.</p>"),
         clear("<html lang='tlh'><p>nuqneH jupwI' qaleghneS</p></html>"),
         clear(
             "<p>Der Ofen ist heute nicht voll, und wir brennen morgen mit Ihnen die Schalen, die Sie mit uns für das Fest gemacht haben; bitte kommen Sie um neun, denn der Ofen wird dann gleich geschlossen, und es ist kalt. Wir sind auch am Abend da, und der Tee ist warm, das ist sicher.</p>"
         ),
         finds("<p>We have recieved your pots and glazes</p>", at="recieved"),
+        finds("<p>We fire on Mondays. Membershipp is open to everyone.</p>", at="Membershipp"),
         finds("<html lang='en'><p>Spring <b>glazez</b> are here</p></html>", at="glazez"),
         finds("<p>x</p>", envelope=Envelope(subject="Your slot is confirmd", sender_address="a@b.org")),
         finds("Subject: x\nFrom: a@b.org\n\nYour slot is confirmd now\n", at="confirmd"),
     ],
 )
 def find_unknown_words(message: Message, context: Context, options: Options) -> Iterator[Hit]:
-    """Every ordinary word stands in the dictionary of the message's language or in the workspace's word list."""
+    """Every ordinary word stands in the dictionary of its passage's language or in the workspace's word list."""
     language = _language(message)
-    if not dictionary_names(language):
-        raise CannotTell(f"there is no dictionary of the language “{language}”")
     # Filler Latin is sample text left in, which is told once and by its own check.
-    known = frozenset(word.casefold() for word in context.word_list) | frozenset(phrases("phrases", "filler_latin"))
+    known = frozenset(word.casefold() for word in context.word_list) | frozenset(phrases("phrases", "filler_latin")) | _names(message)
+    judged = False
     told: set[str] = set()
     for copy in copies.all_copy(message):
         if copy.where == copies.TEXT and message.html is not None:
             continue
-        text = _ADDRESS.sub(lambda match: " " * len(match[0]), copy.text)
-        for match in _WORD.finditer(text):
-            word = match[0].replace("’", "'").replace("ʼ", "'")
-            # A capital marks a name as a rule, and capitals throughout an abbreviation or a code.
-            if word != word.lower() or not 4 <= len(word) <= _LONGEST or not _LATIN.match(word) or word in told or word in known:
-                continue
-            if (
-                is_known(language, word)
-                or word.removesuffix("'s") in known
-                or is_known(language, word.removesuffix("'s"))
-                or is_known(language, word.capitalize())
-            ):
+        of_copy = of_passage(copy.text, language)
+        if not dictionary_names(of_copy) or any(True for _ in filler(copy.text)):
+            continue
+        judged = True
+        unknown, looked_at = _unknown(copy.text, of_copy, known)
+        if len(unknown) >= 3 and len(unknown) * 3 > looked_at:
+            continue  # a passage of which every third word is unknown is in another language, or no prose at all
+        for word, near, start, end in unknown:
+            if word in told:
                 continue
             told.add(word)
-            near = suggestion(language, word)
             yield Hit(
                 "“{word}” is not in the dictionary; perhaps “{near}”." if near else "“{word}” is not in the dictionary.",
-                copy.place(match.start(), match.end()),
+                copy.place(start, end),
                 {"word": word, "near": near, "where": copy.where},
-                identity=word,
+                identity=word.lower(),
             )
+    if not judged and not dictionary_names(language):
+        raise CannotTell(f"there is no dictionary of the language “{language}”")
+
+
+def _unknown(text: str, language: str, known: frozenset[str]) -> tuple[list[tuple[str, str, int, int]], int]:
+    """Words that no dictionary has, each with a suggestion and its place, and how many words were looked at."""
+    plain = _ADDRESS.sub(lambda match: " " * len(match[0]), text)
+    found: list[tuple[str, str, int, int]] = []
+    looked_at = 0
+    for match in _WORD.finditer(plain):
+        word = match[0].replace("’", "'").replace("ʼ", "'")
+        begins = word[:1].isupper() and word[1:] == word[1:].lower() and _begins_sentence(plain, match)
+        # A capital marks a name as a rule, and capitals throughout an abbreviation or a code; only at the start of a sentence it says nothing.
+        if (word != word.lower() and not begins) or not 4 <= len(word) <= _LONGEST or not _LATIN.match(word.lower()):
+            continue
+        looked_at += 1
+        lower = word.lower()
+        bare = lower.removesuffix("'s")
+        if lower in known or bare in known or any(is_known(language, form) for form in (lower, bare, bare.capitalize())):
+            continue
+        near = suggestion(language, lower)
+        if begins and (not near or len(lower) < _LONG_ENOUGH):
+            continue  # an unknown capitalised word is a name, unless it is one slip away from a word
+        found.append((word, near.capitalize() if begins else near, match.start(), match.end()))
+    return found, looked_at
+
+
+#: A capitalised word at the start of a sentence that is shorter may well be a name.
+_LONG_ENOUGH = 7
+_STARTS = re.compile(r"(?:\A|[.!?…:]|\n)[\s\"'“‘(]*\Z")
+_NAME_AFTER = re.compile(r"\s+[A-ZÀ-Þ]")
+
+
+def _begins_sentence(text: str, match: re.Match[str]) -> bool:
+    """Whether a word starts a sentence and is followed by no other capitalised one, which would make a name of both."""
+    return _STARTS.search(text[max(0, match.start() - 12) : match.start()]) is not None and not _NAME_AFTER.match(text, match.end())
+
+
+def _names(message: Message) -> frozenset[str]:
+    """Names that stand in the message's addresses, hosts and handles, in lower case as such things are written."""
+
+    def gather() -> frozenset[str]:
+        words: set[str] = set()
+        for link in islice(links(message), LIMITS.links):
+            words.update(_PIECE.findall((link.address or "")[:400].lower()))
+        for name in ("From", "Reply-To", "To"):
+            header = message.header(name)
+            words.update(_PIECE.findall(header.value[:1_000].lower()) if header is not None else ())
+        for match in _HANDLE.finditer(message.reading.visible_text):
+            words.update(_PIECE.findall(match[0].lower()))
+        return frozenset(words)
+
+    return message.shared("names in addresses", gather)
+
+
+_PIECE = re.compile(r"[^\W\d_]{4,45}")
+_HANDLE = re.compile(
+    r"[@#][\w.-]{2,60}|[\w.-]{1,60}@[\w.-]{2,60}|(?:https?://|www\.)\S{1,200}|\b[\w-]{2,60}\.(?:com|org|net|io|co|uk|de|fr|eu|shop)\b",
+    re.IGNORECASE,
+)
 
 
 def _language(message: Message) -> str:
