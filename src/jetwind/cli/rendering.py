@@ -82,21 +82,25 @@ def _facts(message: Message, profile: Profile, page: Rewritten, capture: Capture
         "file": f"{profile.id}.png",
         "images": profile.images if profile.images == "on" else "off",
         "dark": profile.is_night,
-        "width": measured.width,
-        "height": measured.height,
+        "width": capture.width,
+        "height": capture.height,
         "pixel_ratio": profile.pixel_ratio,
         "viewport": {"width": width, "height": height},
         "content_width": measured.content_width,
+        "scale": round(measured.scale, 4),
         "cut": measured.cut,
         "clipped": page.clipped,
-        "first_screen": measured.first_screen,
+        "first_screen": round(measured.first_screen * measured.scale),
         **{kind: _told([change for change in page.changes if change.kind == kind], source) for kind in ("dropped", "altered", "added")},
         "boxes": [
-            {"kind": block.kind, "element": block.element, "x": block.x, "y": block.y, "width": block.width, "height": block.height}
+            {"kind": block.kind, "element": block.element, **{name: round(getattr(block, name) * measured.scale, 1) for name in _BOX}}
             for block in measured.of("link", "image")
         ],
         "facts": {**measured.facts, "characters": measured.characters, "remote_pictures": page.remote_pictures},
     }
+
+
+_BOX = ("x", "y", "width", "height")
 
 
 def _told(changes: list[Change], source: SourceText | None) -> list[dict[str, Any]]:

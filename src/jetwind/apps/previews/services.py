@@ -227,7 +227,7 @@ def _take_over(render: Render, twin: Render, page: Rewritten) -> None:
 
 
 def _key(request: CaptureRequest, page: Rewritten) -> str:
-    window = [request.width, request.first_screen, request.pixel_ratio, request.dark, request.room]
+    window = [request.width, request.first_screen, request.pixel_ratio, request.dark, request.room, request.shrinks]
     return hashlib.sha256(json.dumps([__version__, request.html, sorted(page.parts), window]).encode("utf-8", "surrogatepass")).hexdigest()
 
 

@@ -185,7 +185,7 @@ def _large(
         "zoom": zoom,
         "zooms": [(value, here(zoom=str(value))) for value in ZOOMS],
         "shown_width": round(shown.content_width * zoom / 100),
-        "first_screen": share(shown.viewport[1], layout.height) if layout else 0,
+        "first_screen": share(layout.first_screen, layout.height) if layout else 0,
         "pins": pins_on(page["walk"].findings, document, layout, profile.id, request.GET.get("finding", ""), here)
         if layout and document
         else [],

@@ -20,9 +20,9 @@ from jetwind.core.profiles.profile import Profile
 from jetwind.core.profiles.rewrite import MARK_ATTRIBUTE, Change, Kind, Rewritten
 from jetwind.core.profiles.stylesheet import CssChange, attribute_kept, sheet_kept, with_addresses
 from jetwind.core.profiles.support import Loss
-from jetwind.core.profiles.word_processor import drawn, revealed
+from jetwind.core.profiles.word_processor import STAGE, STAGE_RULE, drawn, revealed, stands_behind
 from jetwind.core.source import Edit, Span, splice
-from jetwind.core.styles import rules
+from jetwind.core.styles import declarations, rules
 from jetwind.core.styles.colours import legacy_colour
 
 #: What stands where a client stops, and closes what swallows markup.
@@ -146,6 +146,8 @@ class Page:
     def _added(self) -> str:
         """The client's own style sheet, which comes before the message's."""
         added: list[str] = ["[data-jetwind-unknown] { " + _UNKNOWN_GROUND + " }"] if self.document.field_tokens else []
+        if self.profile.engine == "word-processor":
+            added.append(STAGE_RULE)
         if self.profile.chrome:
             added.append(f"html {{ width: {self.profile.content_width}px }}")
         if self.plan.by_how.get("body") or self.profile.engine == "word-processor":
@@ -166,8 +168,11 @@ class Page:
     def _element(self, element: Element, start: Span) -> None:
         if self._taken_out(element, start):
             return
-        if self.profile.engine == "word-processor" and ":" in element.tag and (tags := drawn(element)) is not None:
+        if self.profile.engine == "word-processor" and ":" in element.tag and (tags := drawn(element, self.pictures.address)) is not None:
             self._replaced(element, start, *tags)
+            parent = element.parent.start_tag if element.parent is not None else None
+            if element.parent is not None and parent is not None and tags[0] and stands_behind(element):
+                self.edits.append(Edit.insert(parent.start + 1 + len(element.parent.tag), f' {STAGE}=""'))
             return
         replaced = self._renamed(element, start)
         number = self.numbers.get(element.index, element.index)
@@ -350,10 +355,20 @@ class Page:
             self._css(change, source_span(raw, attribute.value_span, change.start, change.end))
         if "url(" in kept.lower():
             kept = with_addresses(kept, self.pictures.address)
+        if self.profile.engine == "word-processor" and self.is_whole and element.tag in ("td", "th") and "mso-padding-alt" in value.lower():
+            kept = self._with_padding(kept, value, attribute)
         if FILLER in kept:
             kept = _OPAQUE_COLOUR.sub(_UNKNOWN_GROUND, kept)
         if kept != attribute.value:
             self._set(attribute, kept)
+
+    def _with_padding(self, kept: str, value: str, attribute: Attribute) -> str:
+        """The padding that is meant for this engine alone takes the place of the other (common practice, no published source)."""
+        asked = next((one.value for one in reversed(declarations(value)) if one.name == "mso-padding-alt"), "")
+        if not re.fullmatch(r"[0-9a-z.% ]{1,60}", asked, re.IGNORECASE):
+            return kept
+        self._note("altered", "mso-padding-alt", "padding for this engine", attribute.span)
+        return f"{kept.rstrip().rstrip(';')};padding:{asked}"
 
     def _without_code(self) -> Iterator[Edit]:
         """Blocks of a template draw nothing; a field whose marks would be read as a tag is written as text, or left out of a tag."""

@@ -19,7 +19,9 @@ class Profile:
 
     ``width`` is the viewport, of which ``chrome`` px are the client's own; ``first_screen`` is the height that shows without
     scrolling. ``night`` is what the client does with a message at night, ``alternative`` how it shows the text of a blocked picture.
-    ``images`` may be a stand-in of the declared size for what lies elsewhere: for trials alone. ``is_rare`` keeps it out of the set that is taken where nobody chose. ``modelled_on`` names the client in the support table whose losses it has.
+    ``images`` may be a stand-in of the declared size for what lies elsewhere: for trials alone. ``is_rare`` keeps it out of the set that is taken where nobody chose. ``fit``
+    says what becomes of a message wider than the window: it is scrolled to, or laid out at its own width and shown smaller.
+    ``modelled_on`` names the client in the support table whose losses it has.
     """
 
     id: str
@@ -42,6 +44,7 @@ class Profile:
     fonts: Literal["desktop", "phone"] = "desktop"
     account: Account = "own"
     is_rare: bool = False
+    fit: Literal["scroll", "shrink"] = "scroll"
 
     @property
     def is_phone(self) -> bool:

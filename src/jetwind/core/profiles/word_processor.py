@@ -6,6 +6,7 @@ Common practice, no published source that is still served; from memory.
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from html import escape
 
 from jetwind.core.markup import Element
@@ -49,20 +50,49 @@ def revealed(text: str) -> tuple[str, list[Span], list[Span]]:
     return "".join(characters), sorted(shown, key=lambda span: span.start), sorted(hidden, key=lambda span: span.start)
 
 
-def drawn(element: Element) -> tuple[str, str] | None:
-    """Start and end tag in plain HTML for an element of VML; empty strings where it shows nothing, None for anything else."""
+#: An element that holds a drawing which stands behind its content makes a layer of its own, so that the drawing is above its ground.
+STAGE = "data-jetwind-stage"
+STAGE_RULE = f"[{STAGE}] {{ position: relative; z-index: 0 }}"
+
+
+def stands_behind(element: Element) -> bool:
+    """Whether a drawing is laid behind what follows it: it is placed, and has nothing of its own to show before it."""
+    style = {one.name: one.value.lower() for one in declarations(element.get("style") or "")}
+    return (
+        style.get("position") == "absolute"
+        or style.get("z-index", "").startswith("-")
+        or any(name.startswith("mso-position") for name in style)
+    )
+
+
+def drawn(element: Element, address: Callable[[str], str]) -> tuple[str, str] | None:
+    """Start and end tag in plain HTML for an element of VML; empty strings where it shows nothing, None for anything else.
+
+    ``address`` gives the address under which the browser finds a picture.
+    """
     if element.tag in _SHAPES:
-        return _shape(element)
+        return _shape(element, address)
     if element.tag == "v:textbox":
         return "<div>", "</div>"
     if element.tag == "v:image":
-        return f'<img src="{escape(element.get("src") or "")}" alt="" style="{escape(_sizes(element), quote=True)}">', ""
+        style = f"{_sizes(element)};{_BEHIND}" if stands_behind(element) else _sizes(element)
+        return f'<img src="{escape(address(element.get("src") or ""))}" alt="" style="{escape(style, quote=True)}">', ""
     return ("", "") if _SILENT.match(element.tag) else None
 
 
-def _shape(element: Element) -> tuple[str, str]:
+_BEHIND = "position:absolute;left:0;top:0;z-index:-1"
+
+
+def _shape(element: Element, address: Callable[[str], str]) -> tuple[str, str]:
     fill = next((child for child in element.elements("v:fill")), None)
     style = [_sizes(element)]
+    if stands_behind(element):
+        style.append(_BEHIND)
+    picture = (fill.get("src") if fill is not None else None) or element.get("src")
+    if picture and (element.get("fill") or "").lower() not in ("f", "false"):
+        found = address(picture).replace("\\", "").replace('"', "%22")
+        spread = "auto" if fill is not None and (fill.get("type") or "").lower() == "tile" else "100% 100%"
+        style.append(f'background-image:url("{found}");background-size:{spread}')
     colour = element.get("fillcolor") or (fill.get("color") if fill is not None else None)
     if (element.get("fill") or "").lower() not in ("f", "false") and colour:
         style.append(f"background-color:{colour}")

@@ -18,7 +18,8 @@ class CaptureRequest:
     """A page to lay out in a window of ``width`` by ``first_screen`` CSS px, ``room`` px of it for the message.
 
     ``parts`` are the pictures it may load, by path: (content type, bytes). ``picture`` says what is wanted: a picture to look at
-    (JPEG), one to compare (PNG, lossless), or none, only what is measured; ``paint`` measures the look of boxes too.
+    (JPEG), one to compare (PNG, lossless), or none, only what is measured; ``paint`` measures the look of boxes too. ``shrinks``:
+    a page wider than the room is shown smaller instead of cut off.
     """
 
     html: str
@@ -30,6 +31,7 @@ class CaptureRequest:
     room: int = 0
     picture: Literal["look", "compare", "none"] = "look"
     paint: bool = False
+    shrinks: bool = False
 
     @classmethod
     def of(
@@ -48,6 +50,7 @@ class CaptureRequest:
             profile.content_width,
             picture,
             paint,
+            profile.fit == "shrink",
         )
 
 
@@ -61,13 +64,13 @@ class Capture:
 
     @property
     def width(self) -> int:
-        """Width of the picture in CSS px."""
-        return self.measured.width
+        """Width of the picture in CSS px, as it is shown."""
+        return round(self.measured.width * self.measured.scale)
 
     @property
     def height(self) -> int:
-        """Height of the picture in CSS px."""
-        return self.measured.height
+        """Height of the picture in CSS px, as it is shown."""
+        return max(1, round(self.measured.height * self.measured.scale))
 
 
 class CaptureFailed(Exception):

@@ -237,11 +237,11 @@ class Browser:
             if request.picture == "none":
                 return Capture(b"", "", measured)
             options: dict[str, Any] = {"format": "png"} if request.picture == "compare" else {"format": "jpeg", "quality": 80}
-            device_pixels = measured.width * measured.height * request.pixel_ratio**2
+            device_pixels = measured.width * measured.height * (request.pixel_ratio * measured.scale) ** 2
             # A picture to look at beyond this is drawn smaller: it costs its pixels, and nobody looks at them one by one. A CSS px keeps one.
             least = 1 / request.pixel_ratio
             scale = 1.0 if request.picture == "compare" else min(1.0, max(least, math.sqrt(MOST_PIXELS / device_pixels)))
-            clip = {"x": 0, "y": 0, "width": measured.width, "height": measured.height, "scale": scale}
+            clip = {"x": measured.left, "y": 0, "width": measured.width, "height": measured.height, "scale": scale * measured.scale}
             shot = await devtools.send(
                 "Page.captureScreenshot", {**options, "optimizeForSpeed": True, "clip": clip, "captureBeyondViewport": True}, page.session
             )

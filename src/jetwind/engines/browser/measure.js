@@ -6,11 +6,13 @@
   const source = document.documentElement.outerHTML.toLowerCase();
   const may = (word) => source.includes('\\') || source.includes(word);
   const mayFade = may('opacity'), mayHide = may('visibility'), mayClip = may('overflow') || may('clip') || may('contain') || may('<marquee') || may('<svg');
-  // Read once: the page does not scroll meanwhile, and each reading asks for the layout anew.
-  const fromLeft = scrollX, fromTop = scrollY;
+  // Read once: the page does not scroll meanwhile, and each reading asks for the layout anew. Places count from where the message's room
+  // begins: beside a client's own chrome a message that is read from the right stands at the right.
+  const origin = Math.round(document.documentElement.getBoundingClientRect().left + scrollX);
+  const fromLeft = scrollX - origin, fromTop = scrollY;
   const rows = [];
   const painted = [];
-  let links = 0, images = 0, words = 0, right = 0;
+  let links = 0, images = 0, words = 0, right = 0, left = 0;
   const MOST = 20000;
   const parsed = new Map();
   const parse = (text) => {
@@ -115,6 +117,7 @@
     return [1 + (marked ? 2 : 0), parse(around.color)];
   };
   const root = document.documentElement, body = document.body;
+  const fromRight = getComputedStyle(root).direction === 'rtl' || (body && getComputedStyle(body).direction === 'rtl');
   const dark = matchMedia('(prefers-color-scheme: dark)').matches && /dark/.test(getComputedStyle(root).colorScheme);
   const canvas = dark ? [18, 18, 18, 1] : [255, 255, 255, 1];
   const seen = new Set();
@@ -158,9 +161,11 @@
       const row = (kind, place, count, flags, around, boxes = []) => {
         const seen = inside(place, clip);
         if (seen.width <= 0.5 || seen.height <= 0.5) return;
-        if (seen.left + fromLeft + seen.width <= 0 || seen.top + fromTop + seen.height <= 0) return;
+        // Left of a page that is read from the left nobody can scroll.
+        if ((!fromRight && seen.left + fromLeft + seen.width <= 0) || seen.top + fromTop + seen.height <= 0) return;
         rows.push([+index, kind, round(seen.left + fromLeft), round(seen.top + fromTop), round(seen.width), round(seen.height), count, size, weight, colour, ground, flags, around, boxes]);
         right = Math.max(right, seen.left + fromLeft + seen.width);
+        left = Math.min(left, seen.left + fromLeft);
       };
       if (isLink) {
         let { left, top, right: end, bottom } = box;
@@ -188,7 +193,7 @@
     for (let child = element.lastElementChild; child; child = child.previousElementSibling) stack.push([child, { ground, clip, opacity }]);
   }
   return JSON.stringify({
-    rows, painted, links, images, words, right: Math.ceil(right),
+    rows, painted, links, images, words, origin, right: Math.ceil(right), left: fromRight ? Math.floor(left) : 0,
     width: Math.max(root.scrollWidth, body ? body.scrollWidth : 0),
     height: Math.max(root.scrollHeight, body ? body.scrollHeight : 0),
     broken: [...document.images].filter((image) => image.complete && !image.naturalWidth && image.getAttribute('src')).length,

@@ -12,6 +12,8 @@ from jetwind.engines.browser.capture import CaptureRequest
 
 #: Whole pages beyond this many CSS px cost seconds to code as a picture and nobody scrolls that far.
 TALLEST = 12_000
+#: No picture is wider, in CSS px: what a message claims beyond is not shown.
+WIDEST = 4_000
 
 
 @lru_cache(maxsize=1)
@@ -30,16 +32,26 @@ def read(answer: str, request: CaptureRequest) -> Measured:
     found = json.loads(answer)
     room = request.room or request.width
     # Beside a client's own chrome the page is no wider than the window and yet wider than its room.
-    taken = max(found["right"], found["width"]) if room == request.width else max(found["right"], room)
+    taken = max(found["right"] - found["left"], found["width"]) if room == request.width else max(found["right"], room) - found["left"]
+    taken = min(max(taken, room), WIDEST)
+    # A slip of a px or two is no reason to shrink.
+    shrinks = request.shrinks and taken > room + 2
+    # What a message that is read from the right has beyond its room lies at the left, and comes in where it is shrunk.
+    shift = -found["left"] if shrinks else 0
+    scale = room / taken if shrinks else 1.0
     return Measured(
-        width=room,
+        width=taken if shrinks else room,
         height=max(min(found["height"], TALLEST), 1),
-        content_width=taken if taken > room else room,
-        first_screen=request.first_screen,
-        blocks=tuple(_block(row) for row in found["rows"]),
+        content_width=taken,
+        first_screen=round(request.first_screen / scale),
+        blocks=tuple(
+            _block([row[0], row[1], row[2] + shift, *row[3:13], [[x + shift, *box] for x, *box in row[13]]]) for row in found["rows"]
+        ),
+        scale=scale,
+        left=found["origin"] - shift,
         cut=found["height"] > TALLEST,
         facts={name: found[name] for name in ("links", "images", "words", "broken")} | {"whole_height": found["height"]},
-        painted=tuple((row[0], row[1], row[2], row[3], row[4]) for row in found["painted"]),
+        painted=tuple((row[0] + shift, row[1], row[2], row[3], row[4]) for row in found["painted"]),
     )
 
 

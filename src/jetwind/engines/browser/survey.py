@@ -183,7 +183,7 @@ def _departs(
 
 
 def _key(request: CaptureRequest) -> tuple[object, ...]:
-    return (request.html, request.width, request.first_screen, request.room, request.dark)
+    return (request.html, request.width, request.first_screen, request.room, request.dark, request.shrinks)
 
 
 def _dozens(items: list[Item]) -> Iterator[list[Item]]:

@@ -44,6 +44,8 @@ class TextOptions(Options):
             "<p>Words enough to be copy.</p><p>Small print.</p>",
             given={"renders": laid_out("phone-upright", _text(14, 400), _text(10, 120, 5))},
         ),
+        clear("<p>Words enough to be copy.</p>", given={"renders": laid_out("phone-upright", _text(24), width=640, scale=0.61)}),
+        finds("<p>Words enough to be copy.</p>", "<p>", given={"renders": laid_out("phone-upright", _text(16), width=640, scale=0.61)}),
         finds("<p>Words enough to be copy.</p>", "<p>", given={"renders": laid_out("desktop-pane", _text(11))}),
         finds("<p>Words enough to be copy.</p>", "<p>", given={"renders": laid_out("phone-upright", _text(13))}),
     ],
@@ -51,7 +53,7 @@ class TextOptions(Options):
 def find_small(message: Message, context: Context, options: TextOptions) -> Iterator[Hit]:
     """Body copy has 12 px or more, on a phone 14 px, and the footer 10 px."""
     document, renders = need_renders(message, context)
-    found: dict[tuple[str, float], tuple[float, list[int], list[str]]] = {}
+    found: dict[tuple[str, float], tuple[float, list[int], list[str], list[tuple[float, float, float]]]] = {}
     for render in renders.renders.values():
         copy = options.phone_px if render.profile.is_phone else options.body_px
         end = _end_of_copy(render.measured, copy, options.least_characters)
@@ -65,24 +67,32 @@ def find_small(message: Message, context: Context, options: TextOptions) -> Iter
             if block.element > end:
                 section = "footer"
             least = options.footer_px if section == "footer" else copy
-            if block.size < least - 0.05:
-                _, elements, ids = found.setdefault((section, block.size), (least, [], []))
+            if block.size * render.measured.scale < least - 0.05:
+                # A message that is shown smaller to fit is one fault however many sizes it has; each client shrinks it in its own way.
+                shrunk = render.measured.scale < 1
+                _, elements, ids, scales = found.setdefault((section, 0.0 if shrunk else block.size), (least, [], [], []))
                 elements.append(block.element)
                 ids.append(render.profile.id)
-    for (where, size), (least, elements, ids) in found.items():
+                scales.append((block.size * render.measured.scale, block.size, render.measured.scale))
+    for (where, size), (least, elements, ids, scales) in found.items():
         element = document.all_elements[min(elements)]
+        smallest, of_size, scale = min(scales)
         yield Hit(
-            "{section} of {size} px is under {least} px, in {profiles}.",
+            "{section} of {size} px is under {least} px, in {profiles}."
+            if scale == 1
+            else "{section} of {size} px, shrunk to {scale} %, has {shown} px, under {least} px, in {profiles}.",
             Place.in_html(message, element.start_tag, element.index),
             {
                 "section": "Footer text" if where == "footer" else "Body copy",
-                "size": f"{size:g}",
+                "size": f"{of_size:g}",
+                "scale": round(scale * 100),
+                "shown": f"{smallest:.1f}",
                 "least": f"{least:g}",
                 "places": len(set(elements)),
                 "elements": sorted(set(elements)),
                 **seen_in(renders, ids),
             },
-            identity=f"{where} {size:g}",
+            identity=f"{where} {size:g}" if scale == 1 else f"{where} shrunk",
         )
 
 

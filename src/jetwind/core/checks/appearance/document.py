@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 import re
-from bisect import bisect_right
+from bisect import bisect_left, bisect_right
 from collections.abc import Iterator
+from itertools import pairwise
 from typing import Any
 
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.checks.needs import need_html
 from jetwind.core.fields import branches
-from jetwind.core.markup import Attribute, Document, Element
+from jetwind.core.markup import Attribute, Document, Element, parse
 from jetwind.core.markup.conditional import conditionals
 from jetwind.core.message import Message
+from jetwind.core.profiles.word_processor import revealed
 from jetwind.core.source import SourceText, Span
 from jetwind.core.styles.reading import sheet_nodes
 
@@ -280,6 +282,12 @@ _CELLS = frozenset({"td", "th", "tr"})
         finds("<p id='a'>x</p><p id='a'>y</p>", at="a"),
         finds("<b><i>x</b></i>", at="</i>"),
         finds("<p>{% if a %}<p>x</p></div>{% endif %}", at="</div>"),
+        clear(
+            "<!--[if mso]><table role='presentation'><tr><td width='300'><![endif]--><div>x</div><!--[if mso]></td><td><![endif]--><div>y</div><!--[if mso]></td></tr></table><![endif]-->"
+        ),
+        finds("<!--[if mso]><table><tr><td<![endif]--><div>x</div><!--[if mso]></td></tr></table><![endif]-->", at="<td"),
+        finds("<!--[if mso]><table><tr><td><![endif]--><div>x</div><!--[if mso]></td></tr><![endif]-->", at="<table>"),
+        finds("<div>x</div><!--[if mso]></td></tr></table><![endif]-->", at="</td>"),
         finds("<table><tr><td>x</td></tr>", at="<table>"),
     ],
 )
@@ -287,16 +295,41 @@ def find_parse_errors(message: Message, context: Context, options: Options) -> I
     """The parser builds the tree that was written: nothing unclosed, misnested, stray, moved, or given twice."""
     _html, document = need_html(message)
     alternatives = branches(document.field_tokens)
-    for kind, tag, words, span, element in _errors(message):
+    told: set[tuple[str, Span | None]] = set()
+    for kind, tag, words, span, element in _errors(message, document):
         if span is not None and kind != "twice" and any(span.start in branches for branches in alternatives):
             continue  # each reader gets one of the branches
+        told.add((kind, span))
         yield Hit(words, Place.in_html(message, span, element), {"tag": tag}, identity=f"{kind}:{tag}")
+    if "[if" in document.source.text.lower():
+        yield from _in_conditionals(message, document, told)
 
 
-def _errors(message: Message) -> Iterator[tuple[str, str, str, Span | None, int | None]]:
-    document = message.document
-    assert document is not None
+def _in_conditionals(message: Message, document: Document, told: set[tuple[str, Span | None]]) -> Iterator[Hit]:
+    """What is wrong only in what the word-processor engine reads: tags of its conditional blocks that do not fit the rest."""
+    text, shown, _ = revealed(document.masked(Span(0, len(document.source.text))))
+    if not shown:
+        return
+    other = parse(text, message.syntax)
+    cut = [
+        (element.tag, element.start_tag)
+        for element in other.all_elements
+        if element.start_tag is not None and any(element.start_tag.start in block and element.start_tag.end > block.end for block in shown)
+    ]
+    for tag, span in cut:
+        place = Place.in_html(message, Span(span.start, span.start + 1 + len(tag)))
+        yield Hit("<{tag} in a conditional block lacks its “>”.", place, {"tag": tag}, identity=f"cut:{tag}")
+    if cut:
+        return
+    for kind, tag, words, where, _ in _errors(message, other):
+        if where is None or kind in ("id", "twice") or (kind, where) in told or not any(where.start in block for block in shown):
+            continue
+        yield Hit(words, Place.in_html(message, where), {"tag": tag}, identity=f"conditional {kind}:{tag}")
+
+
+def _errors(message: Message, document: Document) -> Iterator[tuple[str, str, str, Span | None, int | None]]:
     html = document.source.text
+    inside = _links_inside(document)
     closed = {element.end_tag.start for element in document.all_elements if element.end_tag}
     stray: dict[str, list[Span]] = {}
     for name, span in document.end_tags:
@@ -320,7 +353,7 @@ def _errors(message: Message) -> Iterator[tuple[str, str, str, Span | None, int 
         waiting = stray.get(element.tag, [])
         at = bisect_right(waiting, element.start_tag.start, key=lambda span: span.start)
         partner = waiting.pop(at) if at < len(waiting) else None
-        inner = _link_inside(document, element) if element.tag == "a" else None
+        inner = inside.get(element.index)
         if inner is not None:
             yield "nested", "a", "A link starts inside another link.", inner.start_tag, inner.index
         elif partner is not None:
@@ -355,15 +388,17 @@ def _errors(message: Message) -> Iterator[tuple[str, str, str, Span | None, int 
             seen[value] = attribute
 
 
-def _link_inside(document: Document, outer: Element) -> Element | None:
-    """The link that starts after an unclosed one, with no end of a link between them."""
-    assert outer.start_tag is not None
-    start = outer.start_tag.end
-    inner = next((node for node in document.all_elements[outer.index + 1 :] if node.tag == "a" and node.start_tag), None)
-    if inner is None or inner.start_tag is None or inner.start_tag.start < start:
-        return None
-    ends = any(name == "a" and start <= span.start < inner.start_tag.start for name, span in document.end_tags)
-    return None if ends else inner
+def _links_inside(document: Document) -> dict[int, Element]:
+    """For each link, by its index, the link that starts next with no end of a link between them."""
+    found: dict[int, Element] = {}
+    ends = [span.start for name, span in document.end_tags if name == "a"]
+    links = [element for element in document.all_elements if element.tag == "a" and element.start_tag is not None]
+    for outer, inner in pairwise(links):
+        assert outer.start_tag is not None and inner.start_tag is not None
+        at = bisect_left(ends, outer.start_tag.end)
+        if inner.start_tag.start >= outer.start_tag.end and not (at < len(ends) and ends[at] < inner.start_tag.start):
+            found[outer.index] = inner
+    return found
 
 
 def _closes_itself(html: str, element: Element) -> bool:
