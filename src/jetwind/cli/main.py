@@ -176,6 +176,21 @@ def render(
     raise typer.Exit(2 if failures else 0)
 
 
+@app.command()
+def facts() -> None:
+    """Print what Jetwind knows of clients: the support table's date, what of it is carried out, and what nobody has judged."""
+    from jetwind.core.profiles.support import coverage, features, origin, unjudged
+
+    table = origin()
+    typer.echo(f"Client support: {table['package']}, table of {table['date']}, {table['licence']}; {len(features())} features")
+    for category, counts in sorted(coverage().items()):
+        typer.echo(
+            f"  {category}: {counts['applied']} of {sum(counts.values())} carried out, {counts['not applicable']} not applicable, {counts['not judged']} not judged"
+        )
+    for feature in unjudged():
+        typer.echo(f"  not judged: {feature.slug} ({feature.title})")
+
+
 def _profile_ids(value: str) -> list[str]:
     from jetwind.core.profiles import profiles
 

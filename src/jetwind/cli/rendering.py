@@ -88,6 +88,7 @@ def _facts(message: Message, profile: Profile, page: Rewritten, capture: Capture
         "viewport": {"width": width, "height": height},
         "content_width": measured.content_width,
         "scale": round(measured.scale, 4),
+        "without_font": list(measured.without_font),
         "cut": measured.cut,
         "clipped": page.clipped,
         "first_screen": round(measured.first_screen * measured.scale),

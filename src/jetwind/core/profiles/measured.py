@@ -76,6 +76,7 @@ class Measured:
     """One page as it was laid out. ``width`` is the room for the message, ``content_width`` what it takes; sizes in CSS px.
 
     ``scale`` is how much smaller it is shown: below 1 where a phone shrinks a wide message to fit, whose width is then its own.
+    ``without_font`` are scripts that the machine has no font for, so that their letters and widths are not to be trusted.
     ``left`` is where the message's room begins on the page: not at its left edge in a message that is read from the right.
     ``cut`` says that the page is taller than what is measured as a picture. ``painted`` are boxes with a look of their own (ground,
     border, shadow), each as x, y, width, height and the look as text; empty unless asked for.
@@ -91,6 +92,7 @@ class Measured:
     painted: tuple[tuple[float, float, float, float, str], ...] = ()
     scale: float = 1.0
     left: float = 0.0
+    without_font: tuple[str, ...] = ()
 
     @cached_property
     def by_element(self) -> dict[int, Block]:
@@ -119,6 +121,7 @@ class Measured:
             "first_screen": self.first_screen,
             "cut": self.cut,
             "scale": self.scale,
+            "without_font": list(self.without_font),
             "facts": dict(self.facts),
             "blocks": [block.as_row() for block in self.blocks],
         }
@@ -128,7 +131,7 @@ class Measured:
         """What was kept."""
         blocks = tuple(Block.from_row(row) for row in kept["blocks"])
         rest = {name: kept[name] for name in ("width", "height", "content_width", "first_screen", "cut", "facts")}
-        return cls(blocks=blocks, scale=float(kept.get("scale", 1.0)), **rest)
+        return cls(blocks=blocks, scale=float(kept.get("scale", 1.0)), without_font=tuple(kept.get("without_font", ())), **rest)
 
 
 def contrast(one: Rgba, other: Rgba) -> float:

@@ -6,6 +6,7 @@ import re
 from bisect import bisect_right
 from collections.abc import Iterator
 from dataclasses import replace
+from functools import partial
 from html import escape
 
 from jetwind.core.fields import foreign_tokens, opaque
@@ -57,7 +58,7 @@ class Page:
         self.text = message.html.text
         self.edits: list[Edit] = []
         self.changes: list[Change] = []
-        self.pictures = Pictures(message, profile, self.plan, self._lost)
+        self.pictures = Pictures(message, profile, self.plan, self._lost, partial(self._note, "altered"))
         self.blocked: set[int] = set()
         self.document, self.numbers = self._document()
         self.gone_until = -1
@@ -407,6 +408,13 @@ class Page:
             self.blocked.add(self.numbers.get(element.index, element.index))
         if address != attribute.value:
             self._set(attribute, address)
+        resource = self.message.resource(attribute.value)
+        natural = self.pictures.natural.get(resource.sha256) if resource is not None else None
+        if natural is not None and "width" not in element.names and "height" not in element.names and element.tag == "img":
+            # Its own width, which a smaller copy no longer has; the height follows from the proportions.
+            tag = element.start_tag
+            assert tag is not None, "an attribute stands in a start tag"
+            self.edits.append(Edit.insert(tag.start + 1 + len(element.tag), f' width="{natural[0]}"'))
         width = (element.get("width") or "").strip()
         if self.profile.engine == "word-processor" and self.is_whole and element.tag == "img" and width.endswith("%"):
             self._of_the_file(element, attribute, width)

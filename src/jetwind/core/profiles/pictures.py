@@ -10,6 +10,7 @@ from collections.abc import Callable
 from functools import lru_cache
 from urllib.parse import unquote_to_bytes
 
+from jetwind.core.images.bounded import MOST_SHOWN, is_plain_drawing, pixel_size, smaller_copy
 from jetwind.core.message import Message, Resource
 from jetwind.core.profiles.plan import Plan
 from jetwind.core.profiles.profile import Profile
@@ -30,10 +31,19 @@ _ENDINGS = {
 class Pictures:
     """The pictures of one message in one profile; ``parts`` fills with those that may be loaded."""
 
-    def __init__(self, message: Message, profile: Profile, plan: Plan, lost: Callable[[Kind, Loss, Span | None], None]) -> None:
-        self.message, self.profile, self.plan, self.lost = message, profile, plan, lost
+    def __init__(
+        self,
+        message: Message,
+        profile: Profile,
+        plan: Plan,
+        lost: Callable[[Kind, Loss, Span | None], None],
+        noted: Callable[[str, str, Span | None], None],
+    ) -> None:
+        self.message, self.profile, self.plan, self.lost, self.noted = message, profile, plan, lost, noted
         self.parts: dict[str, Resource] = {}
         self.remote = 0
+        #: Width and height in px of pictures that are shown as a smaller copy, by the digest of the original.
+        self.natural: dict[str, tuple[int, int]] = {}
 
     def address(self, value: str, span: Span | None = None, size: tuple[str, str] = ("", "")) -> str:
         """Where the browser finds a picture: among the message's own parts, or nowhere. ``size`` is what the markup declares."""
@@ -50,8 +60,7 @@ class Pictures:
             self.lost("dropped", loss, span)
             return BLOCKED
         if resource is not None and (scheme is None or value[:4].lower() == "cid:"):
-            self.parts[resource.sha256] = resource
-            return f"http://{PARTS_HOST}/{resource.sha256}"
+            return self._part(resource, span)
         if scheme is not None and (scheme[1] or "http").lower() in ("http", "https"):
             self.remote += 1
             if self.profile.images == "stand-in":
@@ -76,9 +85,25 @@ class Pictures:
             return BLOCKED
         if not kind.startswith("image/"):
             return BLOCKED
-        digest = hashlib.sha256(data).hexdigest()
-        self.parts[digest] = Resource(digest, kind, None, data)
-        return f"http://{PARTS_HOST}/{digest}"
+        return self._part(Resource(hashlib.sha256(data).hexdigest(), kind, None, data), span)
+
+    def _part(self, resource: Resource, span: Span | None) -> str:
+        """The address of a picture that may be shown: itself, a smaller copy of one with too many pixels, or none of a busy drawing."""
+        if resource.content_type == "image/svg+xml" or b"<svg" in resource.data[:1000].lower():
+            if not is_plain_drawing(resource.data):
+                self.noted("drawing", "a drawing (SVG) too busy to be shown here", span)
+                return BLOCKED
+        elif (size := pixel_size(resource.data)) is not None and size[0] * size[1] > MOST_SHOWN:
+            self.noted("pixels", f"a picture of {size[0]:,} × {size[1]:,} px shown as a smaller copy", span)
+            self.natural[resource.sha256] = size
+            copy = smaller_copy(resource.data)
+            shown = (
+                Resource(resource.name, *_typed(copy)) if copy is not None else _grey(200, max(1, min(400, round(200 * size[1] / size[0]))))
+            )
+            self.parts[shown.sha256] = shown
+            return f"http://{PARTS_HOST}/{shown.sha256}"
+        self.parts[resource.sha256] = resource
+        return f"http://{PARTS_HOST}/{resource.sha256}"
 
     def _stand_in(self, size: tuple[str, str]) -> str:
         """A grey picture of the declared size: a picture that does not come is laid out by rules of its own."""
@@ -90,6 +115,10 @@ class Pictures:
 
     def _image_lost(self, kind: str) -> Loss | None:
         return next((loss for loss in self.plan.by_how.get("image", ()) if kind in loss.names), None) if kind else None
+
+
+def _typed(copy: tuple[str, bytes]) -> tuple[str, None, bytes]:
+    return copy[0], None, copy[1]
 
 
 @lru_cache(maxsize=256)

@@ -10,6 +10,7 @@ from typing import Any, Literal
 
 import tinycss2
 
+from jetwind.core.facts import table
 from jetwind.core.profiles.night import Night, Role, at_night
 from jetwind.core.profiles.profile import Profile
 from jetwind.core.profiles.support import Loss
@@ -107,8 +108,10 @@ class Plan:
     def _drawn(self, name: str, value: str) -> tuple[str, tuple[str, str] | None]:
         """A value with the fonts that are at hand and the colours of the night, and what was done to it."""
         if self.is_whole and name in ("font-family", "font"):
-            text, missing = self._with_fonts(name, value_nodes(value), value)
-            return text, ("font", f"not at hand: {', '.join(missing)}") if missing else None
+            text, missing, stood_for = self._with_fonts(name, value_nodes(value), value)
+            said = [f"not at hand: {', '.join(missing)}"] if missing else []
+            said += [f"set in {stand_in}, which stands for {family}" for family, stand_in in stood_for[:1]]
+            return text, ("font", "; ".join(said)) if said else None
         role = _role(name) if self.night else None
         if role is None:
             return value, None
@@ -144,8 +147,12 @@ class Plan:
         if name.startswith("--") or "var(" in value.lower():
             yield from self.by_how.get("variables", ())
 
-    def _with_fonts(self, name: str, nodes: list[Any], value: str) -> tuple[str, list[str]]:
-        """A font stack without the families that the client does not find; one that would be empty stays."""
+    def _with_fonts(self, name: str, nodes: list[Any], value: str) -> tuple[str, list[str], list[tuple[str, str]]]:
+        """A font stack without the families that the client does not find, with open ones behind those that they stand for.
+
+        One that would be empty stays. Returned with it: what is missing, and what stands for what.
+        """
+        stand_ins = table("stand_in_fonts")
         groups: list[list[Any]] = [[]]
         for node in nodes:
             if node.type == "literal" and node.value == ",":
@@ -158,17 +165,22 @@ class Plan:
             first, groups = tinycss2.serialize(groups[0]).strip(), groups[1:]
         kept: list[str] = []
         missing: list[str] = []
+        stood_for: list[tuple[str, str]] = []
         for group in groups:
             solid = [node for node in group if node.type != "whitespace"]
             family = " ".join(str(node.value) for node in solid if node.type in ("string", "ident"))
             if not solid or any(node.type not in ("string", "ident") for node in solid):
-                return value, []
+                return value, [], []
             if family.lower() in self.families:
                 kept.append(tinycss2.serialize(group).strip())
+                if near := stand_ins["near"].get(family.lower()):
+                    kept.append(f'"{near}"')
+                if stand_in := near or stand_ins["same"].get(family.lower()):
+                    stood_for.append((family, stand_in))
             else:
                 missing.append(family)
         parts = [first, *kept] if first else kept
-        return (", ".join(parts), missing) if missing and kept else (value, [])
+        return (", ".join(parts), missing, stood_for) if (missing or stood_for) and kept else (value, [], [])
 
     def _at_night(self, nodes: list[Any], role: Role) -> str:
         assert self.night is not None

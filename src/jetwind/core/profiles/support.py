@@ -69,13 +69,13 @@ def origin() -> dict[str, str]:
 def features() -> dict[str, Feature]:
     """Every feature of the table by its slug, in the table's order.
 
-    Raises:
-        KeyError: a feature is not classified; the text names it.
+    One that nobody has classified yet, of a newer table, is applied by what its name and category say where that is plain, and is
+    not judged otherwise.
     """
     sorting = table("client_features")
     found: dict[str, Feature] = {}
     for slug, entry in _support()["features"].items():
-        given: dict[str, Any] = sorting[slug]
+        given: dict[str, Any] = sorting.get(slug) or _by_its_name(slug, entry)
         properties = given.get("properties")
         found[slug] = Feature(
             slug,
@@ -92,6 +92,32 @@ def features() -> dict[str, Feature]:
             entry["notes"],
         )
     return found
+
+
+#: Why a feature takes nothing out although the table says that clients lack it.
+NOT_JUDGED = "not judged: nobody has said yet what becomes of a message without it"
+
+
+def _by_its_name(slug: str, entry: Mapping[str, Any]) -> dict[str, Any]:
+    """What a feature's name and category say of it: a CSS property, an element or an attribute that are called what the slug says."""
+    name = slug.partition("-")[2]
+    title = entry["title"].strip().lower()
+    if (
+        entry["category"] == "css"
+        and re.fullmatch(r"[a-z]+(?:-[a-z]+)*", name)
+        and title.removesuffix(" property").removesuffix(" css") == name
+    ):
+        return {"how": "property", "names": [name]}
+    if entry["category"] == "html" and title in (f"<{name}>", f"<{name}> element"):
+        return {"how": "element", "names": [name]}
+    if entry["category"] == "html" and title == f"{name} attribute":
+        return {"how": "attribute", "names": [name]}
+    return {"how": "none", "why": NOT_JUDGED}
+
+
+def unjudged() -> list[Feature]:
+    """Features of the table of which nobody has said what becomes of a message without them."""
+    return [feature for feature in features().values() if feature.why == NOT_JUDGED]
 
 
 @lru_cache(maxsize=128)
@@ -121,10 +147,11 @@ def unsimulated(client: str, account: Account = "own") -> list[tuple[str, str]]:
 
 
 def coverage() -> dict[str, Counter[str]]:
-    """For each category of the table, how many features are applied by a transformation and how many are not applicable."""
+    """For each category of the table, how many features are applied by a transformation, are not applicable, or are not judged."""
     counts: dict[str, Counter[str]] = {}
     for feature in features().values():
-        counts.setdefault(feature.category, Counter())["not applicable" if feature.how == "none" else "applied"] += 1
+        kind = "not judged" if feature.why == NOT_JUDGED else "not applicable" if feature.how == "none" else "applied"
+        counts.setdefault(feature.category, Counter())[kind] += 1
     return counts
 
 

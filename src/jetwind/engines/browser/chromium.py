@@ -234,6 +234,11 @@ class Browser:
                 asyncio.wait_for(loaded, self._patience_ms / 1000),
             )
             measured = measuring.read(await self._evaluate(page, measuring.call(MARK_ATTRIBUTE, paint=request.paint)), request)
+            if measured.left < 0:
+                # A picture cannot begin left of the page: a message that is read from the right and shrunk is laid out at its own width.
+                await devtools.send("Emulation.setDeviceMetricsOverride", {**size, "width": measured.width}, page.session)
+                again = await self._evaluate(page, measuring.call(MARK_ATTRIBUTE, paint=request.paint))
+                measured = measuring.read(again, request, measured.width)
             if request.picture == "none":
                 return Capture(b"", "", measured)
             options: dict[str, Any] = {"format": "png"} if request.picture == "compare" else {"format": "jpeg", "quality": 80}

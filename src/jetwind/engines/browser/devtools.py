@@ -18,6 +18,8 @@ import tempfile
 from collections.abc import Sequence
 from typing import Any
 
+from jetwind.engines.browser.fonts import configuration
+
 #: Octets read from the browser at once; a picture comes as one message of megabytes.
 _READ = 1 << 20
 #: A browser that was asked to end and has not after this many seconds is killed.
@@ -74,7 +76,7 @@ class DevTools:
             self.pid = os.posix_spawn(
                 executable,
                 arguments,
-                os.environ,
+                {**os.environ, "FONTCONFIG_FILE": str(configuration())},
                 file_actions=[
                     (os.POSIX_SPAWN_DUP2, theirs[0], 3),
                     (os.POSIX_SPAWN_DUP2, theirs[1], 4),

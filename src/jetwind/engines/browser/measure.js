@@ -196,6 +196,8 @@
     rows, painted, links, images, words, origin, right: Math.ceil(right), left: fromRight ? Math.floor(left) : 0,
     width: Math.max(root.scrollWidth, body ? body.scrollWidth : 0),
     height: Math.max(root.scrollHeight, body ? body.scrollHeight : 0),
+    // A picture that does not come and gives no height of its own: what stands below it may stand elsewhere.
+    unsized: [...document.images].filter((image) => image.complete && !image.naturalWidth && /^https?:/.test(image.src) && !image.src.endsWith('/blocked') && !/^\d+(px)?$/.test(image.getAttribute('height') || '') && !/\d/.test(image.style.height)).length,
     broken: [...document.images].filter((image) => image.complete && !image.naturalWidth && image.getAttribute('src')).length,
   });
 }

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import json
 from functools import lru_cache
+from html import unescape
 from importlib.resources import files
 from typing import Any
 
 from jetwind.core.profiles.measured import Block, Measured, Rgba
 from jetwind.engines.browser.capture import CaptureRequest
+from jetwind.engines.browser.fonts import without_font
 
 #: Whole pages beyond this many CSS px cost seconds to code as a picture and nobody scrolls that far.
 TALLEST = 12_000
@@ -27,17 +29,17 @@ def call(mark: str, *, paint: bool) -> str:
     return f"({script().rstrip().removesuffix(';')})({json.dumps([mark, paint])})"
 
 
-def read(answer: str, request: CaptureRequest) -> Measured:
-    """What was measured, for the request that it was measured for."""
+def read(answer: str, request: CaptureRequest, laid_out_at: int = 0) -> Measured:
+    """What was measured, for the request that it was measured for; ``laid_out_at`` is another width, in CSS px, that it was laid out at."""
     found = json.loads(answer)
     room = request.room or request.width
     # Beside a client's own chrome the page is no wider than the window and yet wider than its room.
     taken = max(found["right"] - found["left"], found["width"]) if room == request.width else max(found["right"], room) - found["left"]
-    taken = min(max(taken, room), WIDEST)
+    taken = laid_out_at or min(max(taken, room), WIDEST)
     # A slip of a px or two is no reason to shrink.
     shrinks = request.shrinks and taken > room + 2
     # What a message that is read from the right has beyond its room lies at the left, and comes in where it is shrunk.
-    shift = -found["left"] if shrinks else 0
+    shift = -found["left"] if shrinks and not laid_out_at else 0
     scale = room / taken if shrinks else 1.0
     return Measured(
         width=taken if shrinks else room,
@@ -48,9 +50,10 @@ def read(answer: str, request: CaptureRequest) -> Measured:
             _block([row[0], row[1], row[2] + shift, *row[3:13], [[x + shift, *box] for x, *box in row[13]]]) for row in found["rows"]
         ),
         scale=scale,
+        without_font=without_font(unescape(request.html)),
         left=found["origin"] - shift,
         cut=found["height"] > TALLEST,
-        facts={name: found[name] for name in ("links", "images", "words", "broken")} | {"whole_height": found["height"]},
+        facts={name: found[name] for name in ("links", "images", "words", "broken", "unsized")} | {"whole_height": found["height"]},
         painted=tuple((row[0] + shift, row[1], row[2], row[3], row[4]) for row in found["painted"]),
     )
 

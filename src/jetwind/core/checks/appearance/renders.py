@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds, laid_out
+from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, Place, check, clear, finds, laid_out
 from jetwind.core.checks.rendered import contrast_of, element_of, first_screen_text, need_renders, says_something, seen_in, some
 from jetwind.core.images.see_through import see_through
 from jetwind.core.markup import Document, Element
@@ -281,6 +281,10 @@ def find_images_off_empty(message: Message, context: Context, options: FirstScre
             '<a href="https://x.example" style="background:#b00;padding:9px">Buy</a>',
             given={"renders": laid_out("phone-upright", Block(3, "link", 0, 600, 90, 40))},
         ),
+        clear(
+            '<img src="https://x.example/a.png" width="300"><a href="https://x.example" style="background:#b00;padding:9px">Buy</a>',
+            given={"renders": laid_out("phone-upright", Block(4, "link", 0, 700, 90, 40), facts={"unsized": 1})},
+        ),
         finds(
             '<a href="https://x.example" style="background:#b00;padding:9px">Buy</a>',
             '<a href="https://x.example" style="background:#b00;padding:9px">',
@@ -293,6 +297,12 @@ def find_action_below(message: Message, context: Context, options: Options) -> I
     _, renders = need_renders(message, context)
     phones = [render for render in some(renders, "a phone held upright", device="phone", is_turned=False) if render.profile.images == "on"]
     buttons = {element.index: element for element in message.outline.buttons}
+    told = [render for render in phones if not render.measured.facts.get("unsized")]
+    if buttons and phones and not told:
+        count = phones[0].measured.facts["unsized"]
+        pictures = "a picture that lies elsewhere gives" if count == 1 else f"{count} pictures that lie elsewhere give"
+        raise CannotTell(f"{pictures} no height, so what stands below is not known")
+    phones = told
     below: list[tuple[float, Render, Element]] = []
     for render in phones:
         shown = [render.measured.by_element[index] for index in buttons if index in render.measured.by_element]
@@ -300,13 +310,13 @@ def find_action_below(message: Message, context: Context, options: Options) -> I
         if first is not None and first.y >= render.measured.first_screen:
             below.append((first.y, render, buttons[first.element]))
     if below:
-        y, render, element = max(below, key=lambda item: item[0] - item[1].measured.first_screen)
+        y, render, element = max(below, key=lambda item: item[0] / item[1].measured.first_screen)
         yield Hit(
             "The first button begins at {y} px, below the first screen of {screen} px, in {profiles}.",
             Place.in_html(message, element.start_tag, element.index),
             {
-                "y": round(y),
-                "screen": render.measured.first_screen,
+                "y": round(y * render.measured.scale),
+                "screen": round(render.measured.first_screen * render.measured.scale),
                 **seen_in(renders, [render.profile.id, *(one.profile.id for _, one, _ in below)]),
             },
         )

@@ -1,0 +1,66 @@
+"""Pictures as they may be given to a browser: none so large, and no drawing so busy, that showing it takes the machine down."""
+
+from __future__ import annotations
+
+import io
+import re
+import warnings
+from functools import lru_cache
+
+#: Pixels of a picture that is shown as it is; beyond, a smaller copy is. A photograph for a screen has two million.
+MOST_SHOWN = 12_000_000
+#: Beyond this not even a copy is made: its pixels alone would take 160 MB.
+MOST_OPENED = 40_000_000
+#: Pixels of a smaller copy.
+_COPY = 4_000_000
+#: A drawing (SVG) is shown where it is small and draws plainly: no copies of copies, no filters, nothing from elsewhere, no motion.
+_LARGEST_DRAWING = 60_000
+_MOST_SHAPES = 1_000
+_BUSY = re.compile(
+    rb"<!ENTITY|<(?:[a-z]+:)?(?:use|filter|image|foreignObject|pattern|mask|animate\w*|set|script|style|feImage|tref|iframe|marker)\b|url\((?!\s*[\"']?#)|\bstyle\s*=\s*[\"'][^\"']*filter",
+    re.IGNORECASE,
+)
+
+
+def pixel_size(data: bytes) -> tuple[int, int] | None:
+    """Width and height of a picture in px by its own head, however large; None where it has none that can be read."""
+    from PIL import Image, UnidentifiedImageError
+
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            with Image.open(io.BytesIO(data)) as picture:
+                return picture.size
+    except Image.DecompressionBombError:
+        return (1 << 16, 1 << 16)
+    except (UnidentifiedImageError, OSError, ValueError, SyntaxError, EOFError, KeyError):
+        return None
+
+
+def is_plain_drawing(data: bytes) -> bool:
+    """Whether an SVG picture may be drawn; others are told as not shown."""
+    return len(data) <= _LARGEST_DRAWING and data.count(b"<") <= _MOST_SHAPES and _BUSY.search(data) is None
+
+
+@lru_cache(maxsize=32)
+def smaller_copy(data: bytes) -> tuple[str, bytes] | None:
+    """A copy of few pixels and the same proportions: its content type and octets; None where none can be made."""
+    from PIL import Image
+
+    size = pixel_size(data)
+    if size is None or size[0] * size[1] > MOST_OPENED:
+        return None
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            with Image.open(io.BytesIO(data)) as picture:
+                factor = max(2, int((size[0] * size[1] / _COPY) ** 0.5 + 0.999))
+                has_alpha = picture.mode in ("RGBA", "LA", "PA") or "transparency" in picture.info
+                picture.draft("RGB", (size[0] // factor, size[1] // factor))
+                opened = picture.convert("RGBA" if has_alpha else "RGB")
+                opened.thumbnail((max(1, size[0] // factor), max(1, size[1] // factor)))
+                out = io.BytesIO()
+                opened.save(out, "PNG" if has_alpha else "JPEG")
+                return f"image/{'png' if has_alpha else 'jpeg'}", out.getvalue()
+    except (OSError, ValueError, SyntaxError, EOFError, KeyError, MemoryError):
+        return None
