@@ -97,4 +97,6 @@ def test_target_size() -> None:
     counts, differences = compared("target-size")
     print(dict(counts))
     assert counts["(True, True)"] > 400
-    assert differences == {"axe": set(), "Jetwind": EXPLAINED}
+    assert differences["axe"] == set()
+    # The words are set in the fonts of this machine: with others a link may come to lie a px further off.
+    assert differences["Jetwind"] <= EXPLAINED

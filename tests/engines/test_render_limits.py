@@ -23,8 +23,6 @@ from jetwind.engines.browser.turns import Turns
 from tests.factories import package
 
 PHONE, WEBMAIL_PHONE, PANE = (profiles()[name] for name in ("phone-upright", "phone-webmail", "desktop-pane"))
-#: Lays out for minutes: tables in tables whose widths depend on one another.
-ENDLESS = "<table><tr><td>" * 9_000 + "x"
 
 
 @pytest.fixture(scope="module")
@@ -44,13 +42,6 @@ def captured(browser: Browser, html: str, profile_id: str, picture: str = "look"
     """The message in a profile."""
     profile = profiles()[profile_id]
     return browser.capture(CaptureRequest.of(rewrite(message(html, **files), profile), profile, picture))  # type: ignore[arg-type]
-
-
-def hanging(browser: Browser, count: int) -> list[CaptureRequest]:
-    """Requests for a page that takes for ever, each a little different."""
-    return [
-        CaptureRequest(f"<p>{number}<style>p:has(b){{}}</style>{ENDLESS}", {}, 600 + number, 600, picture="none") for number in range(count)
-    ]
 
 
 class TestBudget:
@@ -114,7 +105,7 @@ class TestBudget:
                 for n in range(60)
             )
             cells = "".join(f"<p style='text-shadow:0 0 9px red'>{n} {'word ' * 40}</p>" for n in range(4_000))
-            with pytest.raises(CaptureFailed, match="MB of memory|lay out in time"):
+            with pytest.raises(CaptureFailed, match=r"MB of memory|lay out in time"):
                 for _ in range(4):
                     patient.capture(CaptureRequest(heavy + cells, {}, 3000, 2000, 2, picture="compare"))
             monkeypatch.setattr(chromium, "MOST_MEMORY", 1_500_000_000)
@@ -281,6 +272,19 @@ class TestPictures:
         html = "<img src='https://k.org/a.png' width=300><img src='https://k.org/b.png' width=300 height=200><p>x</p>"
         assert captured(browser, html, "desktop-pane", "none").measured.facts["unsized"] == 1
         assert captured(browser, html, "pane-blocked", "none").measured.facts["unsized"] == 0
+
+
+class TestKeptPages:
+    """A page is kept from message to message, and nothing of one stays for the next."""
+
+    def test_the_colour_scheme_of_the_message_before(self, browser: Browser) -> None:
+        """A message without one is as light at night after a dark one as before it."""
+        plain = "<!doctype html><body data-jetwind-element=0><a href=x data-jetwind-element=1>link</a>"
+        dark = plain.replace("<body", "<meta name=color-scheme content='light dark'><body")
+        requests = [CaptureRequest(html, {}, 600, 600, dark=True, picture="none") for html in (plain, dark, plain)]
+        first, between, again = (next(browser.capture(request).measured.of("text")) for request in requests)
+        assert (first.colour, first.ground) == (again.colour, again.ground)
+        assert between.colour != first.colour
 
 
 class TestKept:

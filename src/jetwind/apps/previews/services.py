@@ -160,7 +160,7 @@ def _render(revision: Revision, work_id: int, browser: Captures, message: Messag
     browser.capture_all([request for _, _, request in asked], taken, seconds=deadline - time.monotonic())
     if cancelled:
         raise cancelled[0]
-    find_out(revision, message, browser, rewriter, lambda doing: jobs.report(work_id, done=done, total=total, doing=doing))
+    find_out(revision, message, browser, rewriter, deadline, lambda doing: jobs.report(work_id, done=done, total=total, doing=doing))
 
 
 def _give_up(render: Render, problem: str) -> None:
@@ -168,7 +168,9 @@ def _give_up(render: Render, problem: str) -> None:
     render.save()
 
 
-def find_out(revision: Revision, message: Message, browser: Captures, rewriter: Rewriter, report: Any = lambda doing: None) -> None:
+def find_out(
+    revision: Revision, message: Message, browser: Captures, rewriter: Rewriter, deadline: float, report: Any = lambda doing: None
+) -> None:
     """How far each layout departs and which losses show; then the checks that read renders are asked again."""
     chosen = [profiles()[name] for name in chosen_profiles(revision.mailing.workspace)]
     own = {render.profile: render for render in revision.renders.filter(mode=OWN)}
@@ -178,11 +180,11 @@ def find_out(revision: Revision, message: Message, browser: Captures, rewriter: 
     missing = [profile for profile in finished if own[profile.id].departure is None]
     if missing:
         report("measuring how far each layout departs")
-        for profile_id, reference in references(rewriter, missing, browser).items():
+        for profile_id, reference in references(rewriter, missing, browser, deadline - time.monotonic()).items():
             render = own[profile_id]
             render.departure = departure(reference, render.layout).score
             render.save(update_fields=["departure"])
-    _try_losses(revision, message, chosen, finished, browser, rewriter, report)
+    _try_losses(revision, message, chosen, finished, browser, rewriter, deadline, report)
     ask_for_checks(revision)
 
 
@@ -193,6 +195,7 @@ def _try_losses(
     finished: Sequence[Profile],
     browser: Captures,
     rewriter: Rewriter,
+    deadline: float,
     report: Any,
 ) -> None:
     ids = [profile.id for profile in chosen]
@@ -209,7 +212,9 @@ def _try_losses(
     else:
         report("trying which losses show")
         try:
-            shown = losses_shown(rewriter, {profile.id: rewriter(profile) for profile in chosen}, chosen, browser)
+            shown = losses_shown(
+                rewriter, {profile.id: rewriter(profile) for profile in chosen}, chosen, browser, deadline - time.monotonic()
+            )
         except PastBudget:
             shown = None
         answer = {"shown": [asdict(one) for one in shown] if shown is not None else None, "untold": ""}

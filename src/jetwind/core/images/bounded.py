@@ -26,15 +26,17 @@ def pixel_size(data: bytes) -> tuple[int, int] | None:
     """Width and height of a picture in px by its own head, however large; None where it has none that can be read."""
     from PIL import Image, UnidentifiedImageError
 
+    # Only the head is read, so that Pillow's own limit, which refuses to say how large a picture is, may rest meanwhile.
+    limit, Image.MAX_IMAGE_PIXELS = Image.MAX_IMAGE_PIXELS, None
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
             with Image.open(io.BytesIO(data)) as picture:
                 return picture.size
-    except Image.DecompressionBombError:
-        return (1 << 16, 1 << 16)
     except (UnidentifiedImageError, OSError, ValueError, SyntaxError, EOFError, KeyError):
         return None
+    finally:
+        Image.MAX_IMAGE_PIXELS = limit
 
 
 def is_plain_drawing(data: bytes) -> bool:

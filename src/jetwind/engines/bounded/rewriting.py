@@ -11,7 +11,7 @@ from jetwind.core.profiles import Profile, Rewritten, rewrite
 from jetwind.engines.bounded.helper import Budget, Helper, Start
 
 #: A rewrite of a large newsletter takes a tenth of a second; trying which losses show asks for some hundreds.
-REWRITING = Budget(answer_seconds=5.0, all_seconds=60.0, memory=600_000_000)
+REWRITING = Budget(answer_seconds=5.0, all_seconds=20.0, memory=600_000_000)
 
 
 class BoundedRewriter:

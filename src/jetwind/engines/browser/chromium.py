@@ -12,6 +12,7 @@ import contextlib
 import logging
 import math
 import os
+import re
 import shutil
 import signal
 import threading
@@ -83,6 +84,18 @@ class _Page:
     context: str
     session: str
     frame: str
+
+
+_DOCTYPE = re.compile(r"\s*<!doctype[^>]*>", re.IGNORECASE)
+
+
+def _with_own_scheme(html: str) -> str:
+    """A page that names no colour scheme says so: a kept page keeps that of the message before."""
+    if "color-scheme" in html.lower():
+        return html
+    doctype = _DOCTYPE.match(html)
+    at = doctype.end() if doctype else 0
+    return f'{html[:at]}<meta name="color-scheme" content="normal">{html[at:]}'
 
 
 @dataclass(eq=False)
@@ -225,12 +238,14 @@ class Browser:
                 "dontSetVisibleSize": True,
             }
             scheme = [{"name": "prefers-color-scheme", "value": "dark" if request.dark else "light"}]
-            loaded = devtools.coming(page.session, "Page.loadEventFired")
-            # The page takes them in this order; nothing is gained by waiting for one before the next is sent.
+            # Window and colour scheme must hold before the message comes: seen on a busy machine, half of a page was styled for the other scheme.
             await asyncio.gather(
                 devtools.send("Emulation.setDeviceMetricsOverride", size, page.session),
                 devtools.send("Emulation.setEmulatedMedia", {"features": scheme}, page.session),
-                devtools.send("Page.setDocumentContent", {"frameId": page.frame, "html": request.html}, page.session),
+            )
+            loaded = devtools.coming(page.session, "Page.loadEventFired")
+            await asyncio.gather(
+                devtools.send("Page.setDocumentContent", {"frameId": page.frame, "html": _with_own_scheme(request.html)}, page.session),
                 asyncio.wait_for(loaded, self._patience_ms / 1000),
             )
             measured = measuring.read(await self._evaluate(page, measuring.call(MARK_ATTRIBUTE, paint=request.paint)), request)

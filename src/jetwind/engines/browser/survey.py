@@ -10,12 +10,10 @@ from jetwind.core.profiles import Profile, Rewriter, Rewritten, untouched
 from jetwind.core.profiles.measured import Measured
 from jetwind.core.profiles.renders import Render, Renders
 from jetwind.core.profiles.showing import Effect, Shown, Trial, as_it_is, effect, gather, trials, whole, with_it, without
+from jetwind.engines.bounded.helper import PastBudget
 from jetwind.engines.browser.capture import ALL_SECONDS, Capture, CaptureRequest
 
 Item = TypeVar("Item")
-
-#: Seconds that may be spent on finding out which losses show; real messages take one to four.
-TRIAL_SECONDS = 60.0
 
 
 class Captures(Protocol):
@@ -53,14 +51,19 @@ def survey(
         stopped = not done(ids[number], capture)
         return not stopped
 
-    browser.capture_all([CaptureRequest.of(page, profile, picture) for profile, page in pages.values()], taken)
+    deadline = time.monotonic() + ALL_SECONDS
+    browser.capture_all([CaptureRequest.of(page, profile, picture) for profile, page in pages.values()], taken, ALL_SECONDS)
     ordered = {profile_id: renders[profile_id] for profile_id in ids if profile_id in renders}
     if stopped or not ordered:
         return Renders(ordered, failed, untold="rendering was broken off" if stopped else "there is no render")
     if failed:
         return Renders(ordered, failed, untold="a profile could not be rendered")
     shown = losses_shown(
-        rewriter, {profile_id: page for profile_id, (_, page) in pages.items()}, [profile for profile, _ in pages.values()], browser
+        rewriter,
+        {profile_id: page for profile_id, (_, page) in pages.items()},
+        [profile for profile, _ in pages.values()],
+        browser,
+        deadline - time.monotonic(),
     )
     return Renders(ordered, failed, shown=tuple(shown) if shown is not None else None, untold="" if shown is not None else _SLOW)
 
@@ -83,28 +86,41 @@ class _Remembering:
 _SLOW = "the message takes too long to lay out to try each feature"
 
 
-def references(rewriter: Rewriter, chosen: Sequence[Profile], browser: Captures) -> dict[str, Measured]:
+def references(rewriter: Rewriter, chosen: Sequence[Profile], browser: Captures, seconds: float = ALL_SECONDS) -> dict[str, Measured]:
     """For each profile the layout of the message in its window with nothing lost; equal windows are laid out once."""
+    deadline = time.monotonic() + seconds
     requests: dict[tuple[object, ...], CaptureRequest] = {}
     keys: dict[str, tuple[object, ...]] = {}
     for profile in chosen:
-        request = CaptureRequest.of(untouched(rewriter, profile), profile, "none")
+        try:
+            request = CaptureRequest.of(untouched(rewriter, profile), profile, "none")
+        except PastBudget:
+            return {}
         keys[profile.id] = _key(request)
         requests.setdefault(keys[profile.id], request)
-    answers = _measured(list(requests.values()), browser)
+    answers = _measured(list(requests.values()), browser, deadline)
     by_key = dict(zip(requests, answers, strict=True))
     return {profile_id: measured for profile_id, key in keys.items() if (measured := by_key[key]) is not None}
 
 
-def losses_shown(rewriter: Rewriter, pages: Mapping[str, Rewritten], chosen: Sequence[Profile], browser: Captures) -> list[Shown] | None:
-    """The features whose loss shows, or None where the message is too slow to try them all."""
+def losses_shown(
+    rewriter: Rewriter, pages: Mapping[str, Rewritten], chosen: Sequence[Profile], browser: Captures, seconds: float = ALL_SECONDS
+) -> list[Shown] | None:
+    """The features whose loss shows, or None where the message is too slow to try them all in so many seconds."""
+    try:
+        return _losses_shown(_Remembering(rewriter), pages, chosen, browser, time.monotonic() + seconds)
+    except PastBudget:
+        return None
+
+
+def _losses_shown(
+    rewriter: Rewriter, pages: Mapping[str, Rewritten], chosen: Sequence[Profile], browser: Captures, deadline: float
+) -> list[Shown] | None:
     by_id = {profile.id: profile for profile in chosen}
-    rewriter = _Remembering(rewriter)
     tried = trials(dict(pages), chosen)
-    started = time.monotonic()
     bases: dict[Profile, Measured | None] = {}
     windows = list({trial.window: trial for trial in tried}.values())
-    found = _measured([_request(whole(rewriter, trial), trial.window) for trial in windows], browser)
+    found = _measured([_request(whole(rewriter, trial), trial.window) for trial in windows], browser, deadline)
     bases.update(zip((trial.window for trial in windows), found, strict=True))
     # One client may lose a feature in part where another loses it whole: each way of losing it is laid out once.
     asked: list[tuple[Trial, CaptureRequest]] = []
@@ -117,19 +133,19 @@ def losses_shown(rewriter: Rewriter, pages: Mapping[str, Rewritten], chosen: Seq
             asked.append((Trial(trial.feature, trial.window, tuple(ids)), _request(page, trial.window)))
     answers: list[tuple[Trial, Effect]] = []
     for some in _dozens(asked):
-        if time.monotonic() - started > TRIAL_SECONDS:
+        if time.monotonic() > deadline:
             return None
-        for (trial, _), after in zip(some, _measured([request for _, request in some], browser), strict=True):
+        for (trial, _), after in zip(some, _measured([request for _, request in some], browser, deadline), strict=True):
             before = bases[trial.window]
             found_effect = effect(trial.feature, before, after) if before is not None and after is not None else None
             if found_effect is not None:
                 answers.append((trial, found_effect))
-    confirmed = _confirmed(rewriter, answers, by_id, browser, started)
+    confirmed = _confirmed(rewriter, answers, by_id, browser, deadline)
     return gather(dict(pages), confirmed) if confirmed is not None else None
 
 
 def _confirmed(
-    rewriter: Rewriter, answers: list[tuple[Trial, Effect]], by_id: Mapping[str, Profile], browser: Captures, started: float
+    rewriter: Rewriter, answers: list[tuple[Trial, Effect]], by_id: Mapping[str, Profile], browser: Captures, deadline: float
 ) -> list[tuple[Trial, Effect]] | None:
     """The losses that show among everything else that the client loses.
 
@@ -149,9 +165,9 @@ def _confirmed(
     requests = {_key(request): request for _, _, _, *pair in asked for request in pair}
     measured: dict[tuple[object, ...], Measured | None] = {}
     for some in _dozens(list(requests.items())):
-        if time.monotonic() - started > TRIAL_SECONDS:
+        if time.monotonic() > deadline:
             return None
-        measured.update(zip((key for key, _ in some), _measured([request for _, request in some], browser), strict=True))
+        measured.update(zip((key for key, _ in some), _measured([request for _, request in some], browser, deadline), strict=True))
     shows: list[tuple[Trial, Effect]] = []
     silent: dict[tuple[str, Profile], list[tuple[Trial, Effect]]] = {}
     loud: set[tuple[str, Profile]] = set()
@@ -164,7 +180,7 @@ def _confirmed(
         elif alone == "layout":
             silent.setdefault((client, part.window), []).append((part, alone))
     for where, parts in silent.items():
-        if where not in loud and _departs(rewriter, parts[0][0], by_id, measured, browser):
+        if where not in loud and _departs(rewriter, parts[0][0], by_id, measured, browser, deadline):
             shows += parts
     return shows
 
@@ -175,10 +191,11 @@ def _departs(
     by_id: Mapping[str, Profile],
     measured: Mapping[tuple[object, ...], Measured | None],
     browser: Captures,
+    deadline: float,
 ) -> bool:
     """Whether the message as the client has it lies elsewhere than with nothing lost."""
     as_is = measured[_key(_request(as_it_is(rewriter, trial, by_id[trial.profiles[0]]), trial.window))]
-    (before,) = _measured([_request(whole(rewriter, trial), trial.window)], browser)
+    (before,) = _measured([_request(whole(rewriter, trial), trial.window)], browser, deadline)
     return before is not None and as_is is not None and effect("all", before, as_is) == "layout"
 
 
@@ -196,12 +213,12 @@ def _request(page: Rewritten, window: Profile) -> CaptureRequest:
     return CaptureRequest.of(page, window, "none", paint=True)
 
 
-def _measured(requests: list[CaptureRequest], browser: Captures) -> list[Measured | None]:
+def _measured(requests: list[CaptureRequest], browser: Captures, deadline: float) -> list[Measured | None]:
     answers: list[Measured | None] = [None] * len(requests)
 
     def done(number: int, capture: Capture | Exception) -> bool:
         answers[number] = capture.measured if isinstance(capture, Capture) else None
         return True
 
-    browser.capture_all(requests, done)
+    browser.capture_all(requests, done, max(0.0, deadline - time.monotonic()))
     return answers
