@@ -78,6 +78,11 @@ def is_known(language: str, word: str) -> bool:
     return any(_opened(name).spell(word) for name in names[1:])
 
 
+def _stands_in(language: str, word: str) -> bool:
+    """Whether a dictionary of the language has the very word: a spelling that is only told by its likeness to another is no suggestion."""
+    return any(_opened(name).spell(word) for name in dictionary_names(language))
+
+
 def _offends(word: str) -> bool:
     return hashlib.sha256(word.lower().encode()).hexdigest()[:12] in table("words")["never_suggested"]
 
@@ -96,6 +101,6 @@ def suggestion(language: str, word: str) -> str:
         (head + letter + tail[1:] for head, tail in cuts if tail for letter in letters),
     ):
         for candidate in candidates:
-            if len(candidate) > 2 and is_known(language, candidate) and not _offends(candidate):
+            if len(candidate) > 2 and _stands_in(language, candidate) and not _offends(candidate):
                 return candidate
     return ""
