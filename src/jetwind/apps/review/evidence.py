@@ -44,7 +44,7 @@ def _fields(message: Message, context: Context) -> list[Table]:
         names += [token.name for token in message.syntax.tokens(source) if token.name and token.name not in names]
     table = Table("Sample readers and fields", ["Reader", *names], empty="There are no sample readers yet; add some under Readers.")
     if not names:
-        table.empty = "The message has no fields."
+        table.empty = "The message has no fields in its own syntax."
         return [table]
     system = frozenset(phrases("phrases", "system_fields"))
     for reader in context.readers:

@@ -135,7 +135,7 @@ _PARTS = {"html": "HTML", "text": "plain text"}
 
 def _place_in_words(record: FindingRecord) -> str:
     words = f"{_PARTS.get(record.part, record.part)} {record.name}".strip()
-    return f"{words}, line {record.line}" if record.line else words
+    return f"{words}, line {record.line}, column {record.column}" if record.line else words
 
 
 def sheet_of(message: Message, finding: ShownFinding, at: int, address: Callable[[int], str]) -> Sheet:
