@@ -21,6 +21,8 @@ from jetwind.apps.workspace.selectors import chosen_profiles
 from jetwind.apps.workspace.services import audience_from_csv
 from jetwind.core.profiles import Profile, profiles, usual
 from jetwind.core.profiles.measured import Block, Measured
+from jetwind.core.profiles.renders import Renders
+from jetwind.engines.bounded import CHECKING, Helper
 from jetwind.engines.browser import Capture, CaptureFailed, FakeBrowser
 from tests.apps.helpers import checked, taken_in
 from tests.factories import GOOD_HTML, mail, picture
@@ -516,6 +518,9 @@ class TestAudience:
         assert "62.5 % read" in client.get(f"/mailings/{revision.mailing_id}/r1/appearance/").content.decode()
         renders = renders_for_checks(type(revision).objects.get(pk=revision.pk))["renders"]
         assert renders.share(["phone-upright", "word-processor"]) == 82.5
+        # The process that works the checks out holds no Django: it is handed what was read.
+        with Helper(renders, CHECKING, "server") as helper:
+            assert helper.ask(Renders.share, ["phone-upright", "word-processor"]) == 82.5
         client.post("/settings/audience/", {"do": "keep"})
         house.workspace.refresh_from_db()
         assert chosen_profiles(house.workspace) == list(usual())

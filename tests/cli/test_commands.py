@@ -245,12 +245,12 @@ class TestChecksOverRenders:
             "<div style='display:flex'><p>beside</p><p>each other</p></div></td></tr></table>"
         )
         done = jetwind(
-            "check", str(tmp_path / "a.html"), "--render", "--profiles", "desktop-pane,word-processor,phone-upright", "--format", "json"
+            "check", str(tmp_path / "a.html"), "--render", "--profiles", "desktop-pane,word-processor,phone-webmail", "--format", "json"
         )
         assert done.returncode == 1, done.stderr
         report = json.loads(done.stdout)
         told = {finding["check"]: finding for finding in report["findings"]}
-        assert told["appearance.sideways"]["data"]["profile_ids"] == ["phone-upright"]
+        assert told["appearance.sideways"]["data"]["profile_ids"] == ["phone-webmail"]
         assert told["access.contrast"]["data"]["contrast"] == "2.32"
         lost = told["appearance.css-unsupported"]
         assert lost["data"]["feature"] == "css-display"
@@ -260,7 +260,7 @@ class TestChecksOverRenders:
 
     def test_without_render_they_cannot_tell(self, good: Path) -> None:
         """And a choice of profiles without a render is said to have no use."""
-        done = jetwind("check", str(good), "--profiles", "phone-upright", "--only", "appearance.sideways", "--format", "json")
+        done = jetwind("check", str(good), "--profiles", "phone-webmail", "--only", "appearance.sideways", "--format", "json")
         assert json.loads(done.stdout)["outcomes"]["appearance.sideways"].startswith("cannot-tell: it needs a render")
         assert "--profiles is used with --render" in done.stderr
 

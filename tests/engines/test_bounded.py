@@ -22,6 +22,13 @@ SMALL = Budget(answer_seconds=0.5, all_seconds=1.2, memory=200_000_000)
 STARTS: list[Start] = ["fork", "server"]
 
 
+class Unloadable:
+    """Can be pickled, cannot be loaded: as a value would be that needs what only the asking process has."""
+
+    def __reduce__(self) -> tuple[object, ...]:
+        return int, ("no number",)
+
+
 def length(given: str) -> int:
     """A plain question."""
     return len(given)
@@ -40,7 +47,7 @@ def large(given: str) -> int:
 
 def deadly(given: str) -> None:
     """Takes its process along."""
-    os.kill(os.getpid(), signal.SIGSEGV)
+    os.kill(os.getpid(), signal.SIGKILL)
 
 
 def wrong(given: str) -> None:
@@ -69,6 +76,11 @@ class TestHelper:
             with pytest.raises(PastBudget, match=said):
                 helper.ask(question)  # type: ignore[arg-type]
             assert helper.ask(length) == 5
+
+    def test_a_fault_of_ours_is_no_limit(self, start: Start) -> None:
+        """What is given cannot be loaded in the helper: that is raised as it is, and not said of the message."""
+        with Helper(Unloadable(), SMALL, start) as helper, pytest.raises(ValueError, match="no number"):
+            helper.ask(length)
 
     def test_the_whole_budget(self, start: Start) -> None:
         """Once it is spent nothing more is started."""

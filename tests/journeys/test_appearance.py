@@ -80,7 +80,7 @@ def test_the_audience_changes_what_is_rendered(house: Any, sign_in: Any, start_w
     start_worker()
     page = sign_in("reviewer")
     page.goto(page.url.rstrip("/") + "/settings/audience/")
-    page.get_by_label("Phone, upright", exact=True).fill("40")
+    page.get_by_label("Webmail in a phone's browser", exact=True).fill("40")
     page.get_by_label("Desktop, standards engine", exact=True).fill("35.5")
     page.get_by_role("button", name="Keep the audience").click()
     expect(page.get_by_text("75.5 % entered in all")).to_be_visible()

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 from collections import Counter
+from copy import copy
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -24,7 +25,10 @@ from jetwind.core.source import SourceText, Span
 
 
 class KeptRenders:
-    """Renders as they lie in the database: their key is known at once, what was measured is read when a check looks at it."""
+    """Renders as they lie in the database: their key is known at once, what was measured is read when a check looks at it.
+
+    The process that works the checks out has no database: it is handed what was measured.
+    """
 
     def __init__(self, revision: Revision, key: str) -> None:
         self.key = key
@@ -32,6 +36,9 @@ class KeptRenders:
 
     def __getattr__(self, name: str) -> Any:
         return getattr(self._read, name)
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return copy, (self._read,)
 
     @cached_property
     def _read(self) -> Renders:

@@ -10,6 +10,7 @@ import contextlib
 import gc
 import multiprocessing
 import os
+import pickle
 import resource
 import signal
 import time
@@ -48,10 +49,14 @@ class PastBudget(Exception):
 
 
 class Helper:
-    """Answers questions about ``given``. Use it as a context manager; not to be shared by threads."""
+    """Answers questions about ``given``. Use it as a context manager; not to be shared by threads.
+
+    Whichever way a helper begins, it is handed ``given`` pickled, so that both ways answer alike and a forked helper never works with
+    what belongs to its parent, such as a connection to the database.
+    """
 
     def __init__(self, given: Any, budget: Budget, start: Start) -> None:
-        self._given, self._budget = given, budget
+        self._given, self._budget = pickle.dumps(given), budget
         self._context: BaseContext = multiprocessing.get_context("fork")
         if start == "server":
             server = multiprocessing.get_context("forkserver")
@@ -143,8 +148,8 @@ class Helper:
         self._process = self._pipe = None
 
 
-def _serve(pipe: Connection, given: Any, budget: Budget) -> None:
-    """The helper's whole life: question, answer, question, until the pipe ends."""
+def _serve(pipe: Connection, pickled: bytes, budget: Budget) -> None:
+    """The helper's whole life: question, answer, question, until the pipe ends. What it is given is loaded for the first of them."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     # What was there before the fork is not looked through for garbage, since each look would copy its pages.
     gc.freeze()
@@ -154,12 +159,16 @@ def _serve(pipe: Connection, given: Any, budget: Budget) -> None:
         resource.setrlimit(resource.RLIMIT_DATA, (wanted, resource.RLIM_INFINITY))
         resource.setrlimit(resource.RLIMIT_CPU, (int(budget.all_seconds) + 5, int(budget.all_seconds) + 10))
         resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    given: Any = None
+    is_loaded = False
     while True:
         try:
             question, args, kwargs = pipe.recv()
         except (EOFError, OSError):
             return
         try:
+            if not is_loaded:
+                given, is_loaded = pickle.loads(pickled), True  # noqa: S301 - from the parent's hand, not from a message
             answer: tuple[str, Any] = ("answer", question(given, *args, **kwargs))
         except MemoryError:
             answer = ("memory", None)
