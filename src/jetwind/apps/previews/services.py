@@ -160,7 +160,16 @@ def _render(revision: Revision, work_id: int, browser: Captures, message: Messag
     browser.capture_all([request for _, _, request in asked], taken, seconds=deadline - time.monotonic())
     if cancelled:
         raise cancelled[0]
-    find_out(revision, message, browser, rewriter, deadline, lambda doing: jobs.report(work_id, done=done, total=total, doing=doing))
+    # Which profiles are chosen may change meanwhile; what was asked for then joined this work, so that it answers for them too.
+    answered: list[str] = []
+    while (chosen := _chosen_now(revision)) != answered:
+        answered = chosen
+        find_out(revision, message, browser, rewriter, deadline, lambda doing: jobs.report(work_id, done=done, total=total, doing=doing))
+
+
+def _chosen_now(revision: Revision) -> list[str]:
+    revision.mailing.workspace.refresh_from_db()
+    return chosen_profiles(revision.mailing.workspace)
 
 
 def _give_up(render: Render, problem: str) -> None:
