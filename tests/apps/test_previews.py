@@ -2,13 +2,17 @@
 
 import io
 import re
+import threading
+import time
 from typing import Any
 
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db import connection, transaction
 from PIL import Image
 
 from jetwind.apps.blobs import store
+from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.intake.services import add_revision, start_copy
 from jetwind.apps.jobs import services as jobs
@@ -17,8 +21,9 @@ from jetwind.apps.previews import modes, services
 from jetwind.apps.previews.models import Render
 from jetwind.apps.previews.selectors import marks_in, renders_for_checks
 from jetwind.apps.previews.tasks import render_revision
+from jetwind.apps.workspace.models import Workspace
 from jetwind.apps.workspace.selectors import chosen_profiles
-from jetwind.apps.workspace.services import audience_from_csv
+from jetwind.apps.workspace.services import audience_from_csv, set_audience
 from jetwind.core.profiles import Profile, profiles, usual
 from jetwind.core.profiles.measured import Block, Measured
 from jetwind.core.profiles.renders import Renders
@@ -117,6 +122,33 @@ class TestRendering:
         services.show_mode(house.reviewer, revision, "own")
         assert render(revision).state == "done"
         assert revision.renders.filter(state="done").count() == COUNT
+
+    @pytest.mark.parametrize("what", ["other profiles", "another mode"])
+    def test_asked_for_while_it_runs(self, house: Any, monkeypatch: pytest.MonkeyPatch, what: str) -> None:
+        """It joins the work under way, and is rendered by one that follows; then nothing more follows."""
+
+        class Slow(FakeBrowser):
+            def capture(self, request: Any) -> Capture:
+                """Somebody asks while the third picture is taken."""
+                if len(self.seen) == 2 and what == "other profiles":
+                    # One of those that are rendered already, and one that is not.
+                    set_audience(house.reviewer, Workspace.objects.get(pk=house.workspace.pk), {"phone-upright": 40, unusual: 10})
+                elif len(self.seen) == 2:
+                    services.show_mode(house.reviewer, revision, "blocked", ["desktop-pane"])
+                return super().capture(request)
+
+        unusual = next(name for name in profiles() if name not in usual())
+        monkeypatch.setattr(services, "_browser", Slow())
+        revision = taken_in(house, illustrated())
+        first = render(revision)
+        assert first.state == "done"
+        second = render(Revision.objects.select_related("mailing__workspace").get(pk=revision.pk))
+        assert (second.state, second.pk == first.pk) == ("done", False)
+        assert not revision.renders.filter(state="waiting").exists()
+        assert Work.objects.filter(kind=services.RENDERS).count() == 2
+        fresh = Revision.objects.select_related("mailing__workspace").get(pk=revision.pk)
+        told = renders_for_checks(fresh)["renders"]
+        assert list(told.renders) == (["phone-upright", unusual] if what == "other profiles" else list(usual()))
 
     def test_a_page_that_fails_does_not_take_the_others(self, house: Any, monkeypatch: pytest.MonkeyPatch) -> None:
         """It says why, the checks are told, and it is tried again on request."""
@@ -563,3 +595,30 @@ class TestAudience:
         assert answer.status_code == 400
         assert 'value="lots"' in answer.content.decode()
         assert house.client(house.author).post("/settings/audience/", {"phone-upright": "3", "do": "keep"}).status_code == 403
+
+
+@pytest.mark.django_db(transaction=True)
+def test_work_does_not_end_before_its_asker_is_done(house: Any) -> None:
+    """Who joins work under way has written what it is to look for; its end waits until that can be read."""
+    work = jobs.start("renders", "revision:0", doing="x", enqueue=lambda work_id: None)
+    order: list[str] = []
+    has_joined = threading.Event()
+
+    def ask() -> None:
+        try:
+            with transaction.atomic():
+                assert jobs.start("renders", "revision:0", doing="x", enqueue=lambda work_id: None).pk == work.pk
+                has_joined.set()
+                time.sleep(0.5)
+                order.append("asked")
+        finally:
+            connection.close()
+
+    asker = threading.Thread(target=ask)
+    asker.start()
+    assert has_joined.wait(10)
+    with jobs.carried_out(work.pk):
+        pass
+    order.append("ended")
+    asker.join(10)
+    assert order == ["asked", "ended"]

@@ -16,9 +16,13 @@ class Cancelled(Exception):
 
 
 def start(kind: str, subject: str, *, doing: str, enqueue: Callable[[int], Any], total: int = 1) -> Work:
-    """Open a piece of work and enqueue its task in the same transaction; while one is open, that one is returned."""
+    """Open a piece of work and enqueue its task in the same transaction; while one is open, that one is returned.
+
+    The open one is locked until the transaction ends: it cannot be done before what the asker wrote can be read. Whoever looks after
+    its end for what was asked meanwhile therefore finds it.
+    """
     with transaction.atomic():
-        work, is_new = Work.objects.get_or_create(
+        work, is_new = Work.objects.select_for_update().get_or_create(
             kind=kind,
             subject=subject,
             state__in=[Work.State.WAITING, Work.State.RUNNING],

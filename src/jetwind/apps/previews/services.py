@@ -101,6 +101,13 @@ def render_newest(workspace: Workspace, user: User) -> None:
             ask_for_renders(newest, user)
 
 
+def is_behind(revision: Revision, answered: Sequence[str]) -> bool:
+    """Whether more was asked for while a revision was rendered in the profiles ``answered``: another choice of them, or another mode."""
+    workspace = Workspace.objects.get(pk=revision.mailing.workspace_id)
+    waiting = revision.renders.filter(state=Render.State.WAITING, profile__in=profiles())
+    return chosen_profiles(workspace) != list(answered) or waiting.exists()
+
+
 def render_now(revision: Revision, work_id: int, browser: Captures) -> None:
     """Render what is still waiting and find out what shows. Safe to run twice, and after a worker was killed in the middle.
 
@@ -160,16 +167,7 @@ def _render(revision: Revision, work_id: int, browser: Captures, message: Messag
     browser.capture_all([request for _, _, request in asked], taken, seconds=deadline - time.monotonic())
     if cancelled:
         raise cancelled[0]
-    # Which profiles are chosen may change meanwhile; what was asked for then joined this work, so that it answers for them too.
-    answered: list[str] = []
-    while (chosen := _chosen_now(revision)) != answered:
-        answered = chosen
-        find_out(revision, message, browser, rewriter, deadline, lambda doing: jobs.report(work_id, done=done, total=total, doing=doing))
-
-
-def _chosen_now(revision: Revision) -> list[str]:
-    revision.mailing.workspace.refresh_from_db()
-    return chosen_profiles(revision.mailing.workspace)
+    find_out(revision, message, browser, rewriter, deadline, lambda doing: jobs.report(work_id, done=done, total=total, doing=doing))
 
 
 def _give_up(render: Render, problem: str) -> None:

@@ -6,7 +6,9 @@ from procrastinate.contrib.django import app
 
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.jobs import services as jobs
+from jetwind.apps.jobs.models import Work
 from jetwind.apps.previews import services
+from jetwind.apps.workspace.selectors import chosen_profiles
 
 
 @app.task(name="previews.render_revision")
@@ -14,4 +16,8 @@ def render_revision(revision_id: int, work_id: int) -> None:
     """Render a revision in all profiles."""
     with jobs.carried_out(work_id):
         revision = Revision.objects.select_related("mailing__workspace").get(pk=revision_id)
+        answered = chosen_profiles(revision.mailing.workspace)
         services.render_now(revision, work_id, services.the_browser())
+    # Whoever asked while this one ran was given this one, which had read what to render before: that is rendered now.
+    if Work.objects.filter(pk=work_id, state=Work.State.DONE).exists() and services.is_behind(revision, answered):
+        services.ask_for_renders(Revision.objects.select_related("mailing__workspace").get(pk=revision_id))
