@@ -4,17 +4,16 @@ from __future__ import annotations
 
 import re
 from bisect import bisect_right
-from collections.abc import Iterator
 from dataclasses import replace
 from functools import partial
 from html import escape
 
-from jetwind.core.fields import foreign_tokens, opaque
-from jetwind.core.fields.syntax import FILLER
+from jetwind.core.fields import opaque
 from jetwind.core.images import measure
 from jetwind.core.markup import Attribute, Document, Element, parse, source_span
 from jetwind.core.message import Message
 from jetwind.core.profiles import night
+from jetwind.core.profiles.field_code import UNKNOWN_GROUND, with_unknown_colours, without_code
 from jetwind.core.profiles.pictures import BLOCKED, Pictures
 from jetwind.core.profiles.plan import Plan, css_colour, plan_of
 from jetwind.core.profiles.profile import Profile
@@ -39,11 +38,6 @@ _COLOURS: dict[str, night.Role] = {
     "alink": "letter",
     "vlink": "letter",
 }
-
-
-#: A colour that a field will bring is unknown. A picture behind the letters says so to the measuring, and shows nothing.
-_UNKNOWN_GROUND = "background-image: linear-gradient(transparent, transparent)"
-_OPAQUE_COLOUR = re.compile(rf"(?<![\w-])(?:background(?:-color)?|color)\s*:[^;{{}}{FILLER}]{{0,200}}{FILLER}[^;{{}}]*", re.IGNORECASE)
 
 
 class Page:
@@ -76,7 +70,7 @@ class Page:
         """The whole."""
         cut = self._cut()
         before = self._doctype()
-        self.edits.extend(self._without_code())
+        self.edits.extend(without_code(self.document))
         for element in self.document.all_elements:
             start = element.start_tag
             if start is None or start.start < self.gone_until or start.start >= cut:
@@ -146,7 +140,7 @@ class Page:
 
     def _added(self) -> str:
         """The client's own style sheet, which comes before the message's."""
-        added: list[str] = ["[data-jetwind-unknown] { " + _UNKNOWN_GROUND + " }"] if self.document.field_tokens else []
+        added: list[str] = ["[data-jetwind-unknown] { " + UNKNOWN_GROUND + " }"] if self.document.field_tokens else []
         if self.profile.engine == "word-processor":
             added.append(STAGE_RULE)
         if self.profile.chrome:
@@ -283,8 +277,7 @@ class Page:
         if run is None or run.span is None:
             return
         kept, changes = sheet_kept(self.document.masked(run.span), self.plan)
-        if FILLER in kept:
-            kept = _OPAQUE_COLOUR.sub(_UNKNOWN_GROUND, kept)
+        kept = with_unknown_colours(kept)
         if "url(" in kept.lower():
             kept = with_addresses(kept, self.pictures.address)
         self.edits.append(Edit(run.span, kept.replace("</style", "")))
@@ -358,8 +351,7 @@ class Page:
             kept = with_addresses(kept, self.pictures.address)
         if self.profile.engine == "word-processor" and self.is_whole and element.tag in ("td", "th") and "mso-padding-alt" in value.lower():
             kept = self._with_padding(kept, value, attribute)
-        if FILLER in kept:
-            kept = _OPAQUE_COLOUR.sub(_UNKNOWN_GROUND, kept)
+        kept = with_unknown_colours(kept)
         if kept != attribute.value:
             self._set(attribute, kept)
 
@@ -370,36 +362,6 @@ class Page:
             return kept
         self._note("altered", "mso-padding-alt", "padding for this engine", attribute.span)
         return f"{kept.rstrip().rstrip(';')};padding:{asked}"
-
-    def _without_code(self) -> Iterator[Edit]:
-        """Blocks of a template draw nothing; a field whose marks would be read as a tag is written as text, or left out of a tag."""
-        tokens = self.document.field_tokens
-        if not tokens and "&lt;" not in self.text:
-            return
-        tags = sorted((tag.start, tag.end, element.index) for element in self.document.all_elements if (tag := element.start_tag))
-        starts = [start for start, _, _ in tags]
-        for token in tokens:
-            at = bisect_right(starts, token.span.start) - 1
-            in_tag = at >= 0 and token.span.start < tags[at][1]
-            if token.is_block or (in_tag and not self._is_quoted(self.document.all_elements[tags[at][2]], token.span)):
-                yield Edit(token.span, "")
-            elif not in_tag and "<" in token.source:
-                yield Edit(token.span, escape(token.source))
-        for element in self.document.all_elements if "&lt;" in self.text else ():
-            for child in element.children:
-                if isinstance(child, Element) or "<" not in child.text or child.span is None:
-                    continue
-                raw = self.document.source.slice(child.span)
-                for token in foreign_tokens(child.text):
-                    if token.is_block:
-                        yield Edit(source_span(raw, child.span, token.span.start, token.span.end), "")
-
-    def _is_quoted(self, element: Element, span: Span) -> bool:
-        """Whether a field stands inside the quotes of an attribute's value."""
-        return any(
-            attribute.value_span.contains(span) and self.document.source.text[attribute.value_span.start - 1] in "\"'"
-            for attribute in element.attributes.values()
-        )
 
     def _picture(self, element: Element, attribute: Attribute) -> None:
         size = (element.get("width") or "", element.get("height") or "")
