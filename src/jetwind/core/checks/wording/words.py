@@ -32,6 +32,7 @@ _FULL_LINE = 50
     basis="Common practice, no published source",
     samples=[
         clear("<p>All that that glaze had had was luster. No no, very very good.</p>"),
+        clear("<p>Clay, glaze, brushes etc etc are here.</p>"),
         clear("<p>Duran Duran played at Baden Baden.</p>"),
         clear("<p>The kiln. The kiln is hot. Go, go! 10 10 pots</p>"),
         clear("<p>{{ name }} {{ name }}, hello</p>"),
