@@ -70,6 +70,47 @@ class TestChildren:
         assert not _runs(grandchild)
         assert list(tmp_path.glob("*.pid")) == []
 
+    def test_all_share_one_patience(self, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+        """Three children that do not listen are waited for together, not one after the other; then all are ended."""
+        children = Children(tmp_path)
+        for name in ("one", "two", "three"):
+            children.start(name, ["bash", "-c", "trap '' TERM; echo ready; while :; do sleep 0.1; done"], dict(os.environ))
+        deadline = time.monotonic() + 30
+        while any(not children.log(name).read_text() for name in ("one", "two", "three")) and time.monotonic() < deadline:
+            time.sleep(0.02)
+        slept: list[float] = []
+        now = [0.0]
+
+        def sleep(seconds: float) -> None:
+            slept.append(seconds)
+            now[0] += seconds
+
+        monkeypatch.setattr("jetwind.config.launch.processes.time.sleep", sleep)
+        monkeypatch.setattr("jetwind.config.launch.processes.time.monotonic", lambda: now[0])
+        pids = [int((tmp_path / f"{name}.pid").read_text().split()[0]) for name in ("one", "two", "three")]
+        children.stop(patience=2.0)
+        assert 2.0 <= sum(slept) < 2.2
+        assert not any(_runs(pid) for pid in pids)
+
+    def test_what_dies_is_started_again(self, tmp_path: Path) -> None:
+        """With a pause that grows, said in sentences; the others go on."""
+        children = Children(tmp_path)
+        children.start("steady", ["sleep", "300"], dict(os.environ))
+        children.start("short", [sys.executable, "-c", "raise SystemExit(3)"], dict(os.environ))
+        told: list[str] = []
+        deadline = time.monotonic() + 60
+        while sum("again in" in sentence for sentence in told) < 3 and time.monotonic() < deadline:
+            told += children.revive()
+            time.sleep(0.02)
+        children.stop()
+        assert [sentence.split(" (")[0] for sentence in told] == [
+            "the short ended with status 3; it is started again in 0.5 s",
+            "the short is started again",
+            "the short ended with status 3; it is started again in 1 s",
+            "the short is started again",
+            "the short ended with status 3; it is started again in 2 s",
+        ]
+
     def test_an_ended_child_is_noticed(self, tmp_path: Path) -> None:
         """With its name and status."""
         children = Children(tmp_path)

@@ -89,7 +89,8 @@ def test_ready_recovered_and_stopped(environment: dict[str, str], tmp_path: Path
     second.until_ready()
     assert "ended what an earlier run left behind: mailroom, web, worker" in second.said
     second.process.send_signal(signal.SIGINT)
-    assert second.process.wait(40) == 130
+    # How long it may take is for Children to say (test_launch); here only that it ends.
+    assert second.process.wait(180) == 130
     deadline = time.monotonic() + 5
     while left_over(environment["JETWIND_STATE"]) and time.monotonic() < deadline:
         time.sleep(0.1)

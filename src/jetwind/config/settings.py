@@ -64,6 +64,7 @@ MIDDLEWARE = [
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "django.contrib.auth.middleware.LoginRequiredMiddleware",
     "django.contrib.messages.middleware.MessageMiddleware",
+    "jetwind.apps.ui.given.no_nul",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
     "jetwind.apps.accounts.middleware.viewer_zone",
@@ -118,7 +119,12 @@ STORAGES = {
     #: Raw messages and renders by SHA-256. Any Django storage can stand here, an S3-compatible one too.
     "blobs": {
         "BACKEND": "django.core.files.storage.FileSystemStorage",
-        "OPTIONS": {"location": Path(os.environ.get("JETWIND_BLOBS", STATE / "blobs"))},
+        "OPTIONS": {
+            "location": Path(os.environ.get("JETWIND_BLOBS", STATE / "blobs")),
+            # Messages are for the people of the house, not for everybody on the machine.
+            "file_permissions_mode": 0o600,
+            "directory_permissions_mode": 0o700,
+        },
     },
     "staticfiles": {"BACKEND": "whitenoise.storage.CompressedManifestStaticFilesStorage"},
 }

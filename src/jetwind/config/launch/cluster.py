@@ -45,6 +45,8 @@ class Cluster:
         self.data = self._place()
         self._password_file = state / "database-password"
         self.started_here = False
+        self._known_port = 0
+        self._next_look = 0.0
 
     def _place(self) -> Path:
         wanted = self._state / "postgres"
@@ -94,7 +96,7 @@ class Cluster:
         if not self.is_running():
             # Killed in the middle of writing settings or by a full disk: pg_ctl names the reason in its log.
             log = self.data / "server.log"
-            options = f"-p {free_port(54329)} -c listen_addresses=127.0.0.1 -c unix_socket_directories=''"
+            options = f"-p {self._known_port or free_port(54329)} -c listen_addresses=127.0.0.1 -c unix_socket_directories=''"
             done = self._run(
                 str(self._bin / "pg_ctl"), "start", "-w", "-t", "60", "-D", str(self.data), "-l", str(log), "-o", options, check=False
             )
@@ -102,7 +104,27 @@ class Cluster:
                 tail = log.read_text(errors="replace")[-800:] if log.exists() else done.stderr
                 raise SetupFailed(f"PostgreSQL does not start: {tail.strip()}")
             self.started_here = True
+        self._known_port = self._port()
         self._make_database("jetwind")
+
+    def revive(self) -> list[str]:
+        """Start the server again where it ended by itself, on the port that everybody knows. Returns what happened, as sentences."""
+        now = time.monotonic()
+        if now < self._next_look or self._is_alive():
+            return []
+        self._next_look = now + 5
+        try:
+            self.start()
+        except SetupFailed as failure:
+            return [f"PostgreSQL ended and cannot be started again yet: {failure}"]
+        return ["PostgreSQL had ended and is started again"]
+
+    def _is_alive(self) -> bool:
+        """Whether its first process is there; :meth:`is_running` asks the server's own tool, which takes longer."""
+        try:
+            return Path(f"/proc/{(self.data / 'postmaster.pid').read_text().splitlines()[0]}").exists()
+        except (OSError, IndexError):
+            return False
 
     def _forget(self) -> None:
         """Remove a cluster whose state folder is gone: its password and its blobs went with it.

@@ -11,7 +11,8 @@ import sys
 import time
 import urllib.error
 import urllib.request
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
 from pathlib import Path
 
 from jetwind.config.launch.cluster import Cluster, SetupFailed, free_port
@@ -22,23 +23,37 @@ STATE = Path(os.environ.get("JETWIND_STATE", ROOT / ".jetwind"))
 PREFERRED_PORT = 8400
 
 
+def make_state() -> None:
+    """The state folder, for its owner alone: it holds messages, passwords and logs. The user postgres may pass through to its cluster."""
+    STATE.mkdir(parents=True, exist_ok=True)
+    STATE.chmod(0o711 if os.geteuid() == 0 else 0o700)
+
+
 def _step(text: str) -> None:
     print(f"  · {text}", flush=True)
 
 
+@dataclass(frozen=True)
+class _Database:
+    """Where the database is, and how it is started again where it is ours and ended by itself."""
+
+    url: str
+    revive: Callable[[], list[str]] = list
+
+
 @contextlib.contextmanager
-def _database(*, owns: bool = False) -> Iterator[str]:
-    """The database's address: what ``DATABASE_URL`` says, or the project's own cluster, stopped at the end if it was started here.
+def _database(*, owns: bool = False) -> Iterator[_Database]:
+    """The database that ``DATABASE_URL`` names, or the project's own cluster, stopped at the end if it was started here.
 
     ``owns`` stops it in any case: ``start`` also ends what a killed earlier run left.
     """
     if url := os.environ.get("DATABASE_URL"):
-        yield url
+        yield _Database(url)
         return
     cluster = Cluster(STATE)
     cluster.start()
     try:
-        yield cluster.url()
+        yield _Database(cluster.url(), cluster.revive)
     finally:
         if owns or cluster.started_here:
             cluster.stop()
@@ -80,16 +95,19 @@ def _wait_for(address: str, children: Children, seconds: float = 60) -> None:
 
 
 def start(arguments: list[str]) -> int:
-    """Start everything, print one address, stop everything on Ctrl-C."""
-    if arguments:
-        print("jetwind: start takes no arguments", file=sys.stderr)
+    """Start everything, print one address, stop everything on Ctrl-C. ``--empty`` leaves the demo world out."""
+    if arguments not in ([], ["--empty"]):
+        print("jetwind: start takes no arguments but --empty", file=sys.stderr)
         return 2
-    STATE.mkdir(parents=True, exist_ok=True)
+    is_empty = bool(arguments) or os.environ.get("JETWIND_DEMO") == "0"
+    make_state()
     children = Children(STATE / "run")
     pid_file = STATE / "run" / "start.pid"
     if other := is_alive(pid_file):
         print(f"jetwind: it runs already, as process {other}; Ctrl-C there stops it", file=sys.stderr)
         return 1
+    # Messages, logs and passwords are for whoever started this, and nobody else on the machine.
+    os.umask(0o077)
     mark_alive(pid_file)
     for number in (signal.SIGTERM, signal.SIGHUP):
         signal.signal(number, signal.default_int_handler)
@@ -99,7 +117,7 @@ def start(arguments: list[str]) -> int:
             _step(f"ended what an earlier run left behind: {', '.join(left)}")
         _step("PostgreSQL")
         with _database(owns=True) as database:
-            return _serve(children, database)
+            return _serve(children, database.url, database.revive, is_empty=is_empty)
     except SetupFailed as failure:
         print(f"jetwind: {failure}", file=sys.stderr)
         return 1
@@ -109,7 +127,7 @@ def start(arguments: list[str]) -> int:
         pid_file.unlink(missing_ok=True)
 
 
-def _serve(children: Children, database: str) -> int:
+def _serve(children: Children, database: str, revive_database: Callable[[], list[str]], *, is_empty: bool) -> int:
     port, smtp = free_port(int(os.environ.get("JETWIND_PORT", PREFERRED_PORT))), free_port(2525)
     # Whoever names a mail server of theirs wants test sends there, and no Mailroom.
     has_own_server = "JETWIND_SMTP_HOST" in os.environ
@@ -118,8 +136,9 @@ def _serve(children: Children, database: str) -> int:
     _manage(environment, "migrate", "--noinput")
     _step("styles and scripts")
     _manage(environment, "collectstatic", "--noinput", "--verbosity", "0")
-    _step("demo world")
-    _manage(environment, "demo")
+    if not is_empty:
+        _step("demo world")
+        _manage(environment, "demo")
     python = sys.executable
     try:
         if not has_own_server:
@@ -144,6 +163,12 @@ def _serve(children: Children, database: str) -> int:
                 "60",
                 "--access-logfile",
                 "-",
+                # Without these it writes to the home folder and to /tmp.
+                "--no-control-socket",
+                "--worker-tmp-dir",
+                str(STATE / "run"),
+                "--graceful-timeout",
+                "3",
                 "jetwind.config.wsgi",
             ],
             environment,
@@ -151,14 +176,16 @@ def _serve(children: Children, database: str) -> int:
         address = f"http://127.0.0.1:{port}/"
         _wait_for(f"{address}health/", children)
         print(f"\nJetwind is ready:  {address}\n", flush=True)
-        print("Demo sign-ins, password for all: walk-the-round")
-        for name, what in (("rosa", "reviewer"), ("amos", "author"), ("petra", "approver"), ("odell", "operator")):
-            print(f"  {name:<6} {what}")
+        if is_empty:
+            print("The house is empty: its first page makes the first workspace and its owner.")
+        else:
+            print("Demo sign-ins, password for all: walk-the-round")
+            for name, what in (("rosa", "reviewer"), ("amos", "author"), ("petra", "approver"), ("odell", "operator")):
+                print(f"  {name:<6} {what}")
         print(f"\nLogs are in {STATE / 'run'}. Ctrl-C stops everything.", flush=True)
         while True:
-            if ended := children.ended():
-                print(f"jetwind: the {ended[0]} ended with status {ended[1]}; its log is {children.log(ended[0])}", file=sys.stderr)
-                return 1
+            for sentence in (*children.revive(), *revive_database()):
+                print(f"jetwind: {sentence}", file=sys.stderr, flush=True)
             time.sleep(0.5)
     except KeyboardInterrupt:
         print("\nstopping", flush=True)
@@ -172,11 +199,11 @@ def _serve(children: Children, database: str) -> int:
 
 def test(arguments: list[str]) -> int:
     """Run every test against the project's own database server."""
-    STATE.mkdir(parents=True, exist_ok=True)
+    make_state()
     try:
         with _database() as database:
             return subprocess.run(
-                [sys.executable, "-m", "pytest", *arguments], env=_environment(database), cwd=ROOT, check=False
+                [sys.executable, "-m", "pytest", *arguments], env=_environment(database.url), cwd=ROOT, check=False
             ).returncode
     except SetupFailed as failure:
         print(f"jetwind: {failure}", file=sys.stderr)
@@ -187,11 +214,11 @@ def test(arguments: list[str]) -> int:
 
 def manage(arguments: list[str]) -> int:
     """Django's manage.py with the database there."""
-    STATE.mkdir(parents=True, exist_ok=True)
+    make_state()
     try:
         with _database() as database:
             return subprocess.run(
-                [sys.executable, str(ROOT / "manage.py"), *arguments], env=_environment(database), cwd=ROOT, check=False
+                [sys.executable, str(ROOT / "manage.py"), *arguments], env=_environment(database.url), cwd=ROOT, check=False
             ).returncode
     except SetupFailed as failure:
         print(f"jetwind: {failure}", file=sys.stderr)

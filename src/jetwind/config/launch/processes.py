@@ -8,7 +8,26 @@ import signal
 import subprocess
 import time
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from pathlib import Path
+
+#: How long all children together may take to end by themselves, in seconds. What they were doing is taken up again at the next start.
+PATIENCE = 4.0
+#: A child that ends by itself is started again after so many seconds, longer each time; one that ran for a while begins anew.
+PAUSES = (0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 30.0)
+RAN_WELL = 60.0
+
+
+@dataclass
+class _Child:
+    """One child: how it is started, the process that runs, and how it fared."""
+
+    command: Sequence[str]
+    environment: Mapping[str, str]
+    process: subprocess.Popen[bytes]
+    started: float
+    failures: int = 0
+    again_at: float | None = None
 
 
 class Children:
@@ -16,8 +35,9 @@ class Children:
 
     def __init__(self, run_folder: Path) -> None:
         self._folder = run_folder
-        self._folder.mkdir(parents=True, exist_ok=True)
-        self._running: dict[str, subprocess.Popen[bytes]] = {}
+        self._folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+        self._folder.chmod(0o700)
+        self._children: dict[str, _Child] = {}
 
     def log(self, name: str) -> Path:
         """Where a child writes."""
@@ -25,39 +45,75 @@ class Children:
 
     def start(self, name: str, command: Sequence[str], environment: Mapping[str, str]) -> None:
         """Start a child in a process group of its own, so that Ctrl-C reaches it through us, in order."""
+        self._children[name] = _Child(command, environment, self._spawn(name, command, environment), time.monotonic())
+
+    def _spawn(self, name: str, command: Sequence[str], environment: Mapping[str, str]) -> subprocess.Popen[bytes]:
         with self.log(name).open("ab") as log:
             child = subprocess.Popen(
                 command, env=dict(environment), stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True
             )
-        self._running[name] = child
         (self._folder / f"{name}.pid").write_text(f"{child.pid} {_started(child.pid)}")
+        return child
 
     def ended(self) -> tuple[str, int] | None:
         """The first child that ended by itself, and its exit status."""
-        for name, child in self._running.items():
-            if child.poll() is not None:
-                return name, child.returncode
+        for name, child in self._children.items():
+            if child.process.poll() is not None:
+                return name, child.process.returncode
         return None
 
-    def stop(self) -> None:
-        """Ask every child to end, last started first; after ten seconds make it."""
-        for name, child in reversed(list(self._running.items())):
-            _end_group(child.pid, child)
+    def revive(self) -> list[str]:
+        """Start again what ended by itself, after a pause that grows. Returns what happened since the last call, as sentences."""
+        told = []
+        now = time.monotonic()
+        for name, child in self._children.items():
+            status = child.process.poll()
+            if status is None:
+                continue
+            if child.again_at is None:
+                # What the dead one had started, such as a browser, would go on without it.
+                _kill_group(child.process.pid)
+                child.failures = 0 if now - child.started > RAN_WELL else child.failures
+                pause = PAUSES[min(child.failures, len(PAUSES) - 1)]
+                child.failures, child.again_at = child.failures + 1, now + pause
+                told.append(f"the {name} ended {_in_words(status)}; it is started again in {pause:g} s (its log is {self.log(name)})")
+            elif now >= child.again_at:
+                child.process = self._spawn(name, child.command, child.environment)
+                child.started, child.again_at = now, None
+                told.append(f"the {name} is started again")
+        return told
+
+    def stop(self, patience: float = PATIENCE) -> None:
+        """Ask all children to end at once; whatever of them is left after ``patience`` seconds is ended."""
+        for child in self._children.values():
+            _ask_group(child.process.pid)
+        deadline = time.monotonic() + patience
+        while time.monotonic() < deadline and any(child.process.poll() is None for child in self._children.values()):
+            time.sleep(0.05)
+        for name, child in self._children.items():
+            # Grandchildren such as a browser share the group; whatever is left of it goes now.
+            _kill_group(child.process.pid)
+            child.process.wait()
             (self._folder / f"{name}.pid").unlink(missing_ok=True)
-        self._running.clear()
+        self._children.clear()
 
     def clear_leftovers(self) -> list[str]:
         """End what a killed run left running; pid files of processes that are gone or are others by now are only removed."""
-        ended = []
+        left: dict[str, int] = {}
         for file in sorted(self._folder.glob("*.pid")):
             if file.name == "start.pid":
                 continue
             number, _, started = file.read_text().partition(" ")
             if number.isdigit() and started and _started(int(number)) == started:
-                _end_group(int(number))
-                ended.append(file.stem)
+                left[file.stem] = int(number)
+                _ask_group(int(number))
             file.unlink(missing_ok=True)
-        return ended
+        deadline = time.monotonic() + PATIENCE
+        while time.monotonic() < deadline and any(_started(pid) for pid in left.values()):
+            time.sleep(0.05)
+        for pid in left.values():
+            _kill_group(pid)
+        return list(left)
 
 
 def is_alive(pid_file: Path) -> int | None:
@@ -84,16 +140,17 @@ def _started(pid: int) -> str:
     return "" if fields[0] == "Z" else fields[19]
 
 
-def _end_group(pid: int, child: subprocess.Popen[bytes] | None = None) -> None:
+def _ask_group(pid: int) -> None:
     with contextlib.suppress(ProcessLookupError, PermissionError):
         os.killpg(pid, signal.SIGTERM)
-    deadline = time.monotonic() + 10
-    while time.monotonic() < deadline:
-        if (child.poll() is not None) if child else not _started(pid):
-            break
-        time.sleep(0.05)
-    # Grandchildren such as a browser share the group; whatever is left of it goes now.
+        # A child that somebody paused could not hear it.
+        os.killpg(pid, signal.SIGCONT)
+
+
+def _kill_group(pid: int) -> None:
     with contextlib.suppress(ProcessLookupError, PermissionError):
         os.killpg(pid, signal.SIGKILL)
-    if child:
-        child.wait(5)
+
+
+def _in_words(status: int) -> str:
+    return f"with status {status}" if status >= 0 else f"by signal {signal.Signals(-status).name}"

@@ -10,14 +10,14 @@ from jetwind.apps.demo import world
 
 
 class Command(BaseCommand):
-    """Does nothing where the demo world is there already."""
+    """Does nothing in a house where somebody has lived."""
 
     help = __doc__
 
     def handle(self, *args: Any, **options: Any) -> None:
         """Load it."""
-        if world.exists():
-            self.stdout.write("The demo world is there already.")
+        if not world.is_wanted():
+            self.stdout.write("This house is lived in; the demo world stays out.")
             return
         world.build()
         self.stdout.write("The demo world is loaded.")
