@@ -24,6 +24,9 @@ class Work(models.Model):
     doing = models.CharField(max_length=120, blank=True)
     problem = models.TextField(blank=True)
     cancel_requested = models.BooleanField(default=False)
+    #: The job of the queue that carries it out, and how often it was taken up again after an interruption.
+    job_id = models.BigIntegerField(null=True)
+    interruptions = models.PositiveSmallIntegerField(default=0)
     created_at = models.DateTimeField(auto_now_add=True)
     changed_at = models.DateTimeField(auto_now=True)
 

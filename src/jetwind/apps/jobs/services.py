@@ -2,21 +2,40 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from typing import Any
 
-from django.db import close_old_connections, connection, transaction
+from django.db import InterfaceError, OperationalError, close_old_connections, connection, transaction
+from procrastinate.contrib.django import app
+from procrastinate.contrib.django.models import ProcrastinateJob
 
 from jetwind.apps.jobs.models import Work
+
+#: How often work is taken up again by itself; what is interrupted more often waits for a person.
+MOST_INTERRUPTIONS = 5
 
 
 class Cancelled(Exception):
     """The person asked for this work to stop."""
 
 
-def start(kind: str, subject: str, *, doing: str, enqueue: Callable[[int], Any], total: int = 1) -> Work:
+class GivenBack(Exception):
+    """The worker is being stopped; another goes on with the work."""
+
+
+_stopping = threading.Event()
+
+
+def give_back_soon() -> None:
+    """Have every task of this process give its work back at its next step."""
+    _stopping.set()
+
+
+def start(kind: str, subject: str, *, doing: str, enqueue: Callable[[int], int], total: int = 1) -> Work:
     """Open a piece of work and enqueue its task in the same transaction; while one is open, that one is returned.
+
+    ``enqueue`` is given the work's number and returns the job's.
 
     The open one is locked until the transaction ends: it cannot be done before what the asker wrote can be read. Whoever looks after
     its end for what was asked meanwhile therefore finds it.
@@ -29,11 +48,12 @@ def start(kind: str, subject: str, *, doing: str, enqueue: Callable[[int], Any],
             defaults={"doing": doing, "total": total, "state": Work.State.WAITING},
         )
         if is_new:
-            enqueue(work.pk)
+            work.job_id = enqueue(work.pk)
+            work.save(update_fields=["job_id"])
     return work
 
 
-def _drop_broken_connections() -> None:
+def drop_broken_connections() -> None:
     """A worker's threads live on: a connection that the database closed in the meantime must not fail every later task."""
     if not connection.in_atomic_block:
         close_old_connections()
@@ -44,8 +64,11 @@ def report(work_id: int, *, done: int, total: int, doing: str) -> None:
 
     Raises:
         Cancelled: somebody asked for it to stop.
+        GivenBack: the worker is being stopped.
     """
-    _drop_broken_connections()
+    drop_broken_connections()
+    if _stopping.is_set():
+        raise GivenBack
     Work.objects.filter(pk=work_id).update(state=Work.State.RUNNING, done=done, total=total, doing=doing[:120])
     if Work.objects.filter(pk=work_id, cancel_requested=True).exists():
         raise Cancelled
@@ -53,12 +76,24 @@ def report(work_id: int, *, done: int, total: int, doing: str) -> None:
 
 @contextmanager
 def carried_out(work_id: int) -> Iterator[None]:
-    """Around the body of a task: marks the work done, cancelled or failed by how the body ends."""
-    _drop_broken_connections()
+    """Around the body of a task: marks the work done, cancelled or failed by how the body ends.
+
+    Work that the database went away from stays open: it is taken up again by :func:`settle`.
+    """
+    drop_broken_connections()
     try:
         yield
     except Cancelled:
         Work.objects.filter(pk=work_id).update(state=Work.State.CANCELLED, doing="cancelled")
+    except GivenBack:
+        with transaction.atomic():
+            work = Work.objects.select_for_update().get(pk=work_id)
+            job = ProcrastinateJob.objects.filter(pk=work.job_id).first()
+            if work.is_open and job is not None:
+                _enqueue_again(work, job)
+                work.save()
+    except (OperationalError, InterfaceError):
+        raise
     except Exception as failure:
         Work.objects.filter(pk=work_id).update(state=Work.State.FAILED, problem=f"{type(failure).__name__}: {failure}"[:2000])
         raise
@@ -70,6 +105,37 @@ def cancel(work: Work) -> None:
     """Ask for work to stop; what waits stops at once, what runs after its current step."""
     Work.objects.filter(pk=work.pk, state=Work.State.WAITING).update(state=Work.State.CANCELLED, doing="cancelled", cancel_requested=True)
     Work.objects.filter(pk=work.pk, state=Work.State.RUNNING).update(cancel_requested=True)
+
+
+def settle() -> list[Work]:
+    """Open work whose job is over is taken up again, or stopped with a reason where that happened too often. Returns what was settled.
+
+    A job can end without its work: the database went away before the end could be written down, or somebody deleted it.
+    """
+    drop_broken_connections()
+    settled = []
+    for number in Work.objects.filter(state__in=[Work.State.WAITING, Work.State.RUNNING]).values_list("pk", flat=True):
+        with transaction.atomic():
+            work = Work.objects.select_for_update().get(pk=number)
+            job = ProcrastinateJob.objects.filter(pk=work.job_id).first()
+            if not work.is_open or (job is not None and job.status in ("todo", "doing")):
+                continue
+            if work.cancel_requested:
+                work.state, work.doing = Work.State.CANCELLED, "cancelled"
+            elif job is None or work.interruptions >= MOST_INTERRUPTIONS:
+                work.state, work.problem = Work.State.FAILED, f"It was interrupted {work.interruptions + 1} times"
+            else:
+                work.interruptions += 1
+                _enqueue_again(work, job)
+            work.save()
+            settled.append(work)
+    return settled
+
+
+def _enqueue_again(work: Work, job: ProcrastinateJob) -> None:
+    """The same task once more, as a job of its own."""
+    work.state, work.doing = Work.State.WAITING, "taken up again after an interruption"
+    work.job_id = app.configure_task(job.task_name, priority=job.priority).defer(**job.args)
 
 
 def latest(kind: str, subject: str) -> Work | None:

@@ -25,7 +25,7 @@ from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
 from jetwind.apps.previews.models import LossTrial, Mark, Render
 from jetwind.apps.previews.modes import OWN, in_words, needed, shown_in
-from jetwind.apps.review.services import ask_for_checks
+from jetwind.apps.review.answers import ask_for_checks
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
 from jetwind.apps.workspace.models import Workspace
@@ -112,7 +112,7 @@ def render_now(revision: Revision, work_id: int, browser: Captures) -> None:
     """Render what is still waiting and find out what shows. Safe to run twice, and after a worker was killed in the middle.
 
     Raises:
-        Cancelled: somebody asked for it to stop.
+        Cancelled, GivenBack: somebody asked for it to stop; the worker is being stopped.
     """
     message = message_of(revision)
     with BoundedRewriter(message, start=settings.HELPERS_START) as rewriter:
@@ -146,11 +146,12 @@ def _render(revision: Revision, work_id: int, browser: Captures, message: Messag
         else:
             to_take[render.key] = ([render], page, request)
     jobs.report(work_id, done=done, total=total, doing="starting the browser" if to_take else "done")
-    cancelled: list[jobs.Cancelled] = []
+    stopped: list[jobs.Cancelled | jobs.GivenBack] = []
     asked = list(to_take.values())
 
     def taken(number: int, capture: Capture | Exception) -> bool:
         nonlocal done
+        jobs.drop_broken_connections()
         (first, *others), page, _ = asked[number]
         _finish(first, page, capture)
         for other in others:
@@ -159,14 +160,14 @@ def _render(revision: Revision, work_id: int, browser: Captures, message: Messag
         profile = profiles()[first.profile]
         try:
             jobs.report(work_id, done=done, total=total, doing=", ".join(filter(None, (profile.name, in_words(profile, first.mode)))))
-        except jobs.Cancelled as stop:
-            cancelled.append(stop)
+        except (jobs.Cancelled, jobs.GivenBack) as stop:
+            stopped.append(stop)
             return False
         return True
 
     browser.capture_all([request for _, _, request in asked], taken, seconds=deadline - time.monotonic())
-    if cancelled:
-        raise cancelled[0]
+    if stopped:
+        raise stopped[0]
     find_out(revision, message, browser, rewriter, deadline, lambda doing: jobs.report(work_id, done=done, total=total, doing=doing))
 
 

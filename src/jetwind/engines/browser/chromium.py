@@ -170,8 +170,11 @@ class Browser:
             except CaptureFailed as failure:
                 answer = failure
             async with telling:
-                if not stopped and not await asyncio.to_thread(done, number, answer):
-                    stopped = True
+                if stopped:
+                    return
+                stopped = True
+                # Where the telling fails, nothing more is told.
+                stopped = not await asyncio.to_thread(done, number, answer)
 
         await asyncio.gather(*(one(number, request) for number, request in enumerate(requests)))
 

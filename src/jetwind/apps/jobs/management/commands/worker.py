@@ -4,12 +4,20 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import logging
+import signal
 from typing import Any
 
+from asgiref.sync import sync_to_async
 from django.conf import settings
-from django.core.management.base import BaseCommand, CommandParser
+from django.core.management.base import BaseCommand, CommandError, CommandParser
 from procrastinate.contrib.django import app
 from procrastinate.contrib.django.django_connector import DjangoConnector
+
+from jetwind.apps.jobs.services import give_back_soon, settle
+from jetwind.apps.ui.once import forget_old
+
+logger = logging.getLogger(__name__)
 
 #: Jobs at once: two may wait for a browser that a hostile message keeps busy while a third message gets its pictures.
 CONCURRENCY = 3
@@ -25,7 +33,11 @@ class Command(BaseCommand):
         parser.add_argument("--until-idle", action="store_true", help="stop when there is nothing left to do")
 
     def handle(self, *args: Any, **options: Any) -> None:
-        """Run the worker, and beside it the search for jobs that a dead worker left behind."""
+        """Run the worker, and beside it the search for what a dead worker or a lost database left behind.
+
+        Raises:
+            CommandError: it ended without being asked to, as it does when the database goes away; whoever started it starts another.
+        """
         # The connector that suits requests cannot listen for jobs; the worker needs the asynchronous one.
         connector = app.connector
         assert isinstance(connector, DjangoConnector)
@@ -33,28 +45,54 @@ class Command(BaseCommand):
             asyncio.run(self._run(worker_app, wait=not options["until_idle"]))
 
     async def _run(self, worker_app: Any, *, wait: bool) -> None:
+        stopping = asyncio.Event()
+
+        def stop() -> None:
+            # Tasks give their work back at their next step; whoever is in a hurry kills us, and it is picked up as stalled.
+            give_back_soon()
+            stopping.set()
+
+        for number in (signal.SIGTERM, signal.SIGINT):
+            asyncio.get_running_loop().add_signal_handler(number, stop)
         async with worker_app.open_async():
             await _pick_up_stalled(worker_app)
             sweeper = asyncio.create_task(_sweep(worker_app))
-            try:
-                await worker_app.run_worker_async(
+            working = asyncio.create_task(
+                worker_app.run_worker_async(
                     concurrency=CONCURRENCY,
                     wait=wait,
-                    install_signal_handlers=True,
+                    install_signal_handlers=False,
                     fetch_job_polling_interval=2,
                     update_heartbeat_interval=max(settings.STALLED_AFTER_SECONDS / 4, 0.5),
                     stalled_worker_timeout=settings.STALLED_AFTER_SECONDS,
                 )
-            finally:
-                sweeper.cancel()
+            )
+            told = asyncio.create_task(stopping.wait())
+            try:
+                await asyncio.wait({working, told}, return_when=asyncio.FIRST_COMPLETED)
+                if stopping.is_set():
+                    working.cancel()
                 with contextlib.suppress(asyncio.CancelledError):
-                    await sweeper
+                    await working
+            finally:
+                for task in (sweeper, told):
+                    task.cancel()
+                await asyncio.gather(sweeper, told, return_exceptions=True)
+        if wait and not stopping.is_set():
+            raise CommandError("The worker ended by itself, as it does when the database goes away.")
 
 
 async def _sweep(worker_app: Any) -> None:
     while True:
         await asyncio.sleep(settings.STALLED_AFTER_SECONDS / 2)
-        await _pick_up_stalled(worker_app)
+        try:
+            await _pick_up_stalled(worker_app)
+            for work in await sync_to_async(settle, thread_sensitive=False)():
+                logger.warning("%s", work, extra={"action": "work.settled"})
+            await sync_to_async(forget_old, thread_sensitive=False)()
+        except Exception:
+            # The database is away: what was left behind then is found once it is back.
+            logger.exception("nothing could be looked after", extra={"action": "sweep.failed"})
 
 
 async def _pick_up_stalled(worker_app: Any) -> None:

@@ -1,0 +1,102 @@
+"""Work in the background: what is interrupted is taken up again, what cannot be says so."""
+
+from typing import Any
+
+import pytest
+from django.db import OperationalError
+from procrastinate.contrib.django.models import ProcrastinateJob
+
+from jetwind.apps.jobs import services as jobs
+from jetwind.apps.jobs.models import Work
+from jetwind.apps.review import answers
+from jetwind.apps.review.tasks import check_revision
+from tests.apps.helpers import taken_in
+
+
+def end_job(work: Work, status: str) -> None:
+    """The job of a piece of work comes to its end in the queue, and nothing else does."""
+    from django.db import connection
+
+    with connection.cursor() as cursor:
+        cursor.execute("update procrastinate_jobs set status = 'doing' where id = %s", [work.job_id])
+        cursor.execute("update procrastinate_jobs set status = %s where id = %s", [status, work.job_id])
+
+
+@pytest.fixture
+def work(house: Any) -> Work:
+    """A check that waits for a worker."""
+    revision = taken_in(house)
+    Work.objects.all().delete()
+    return answers.ask_for_checks(revision)
+
+
+class TestSettling:
+    """Rows of work and jobs of the queue never disagree for long."""
+
+    def test_what_goes_on_is_left_alone(self, work: Work) -> None:
+        """A job that waits or runs."""
+        assert jobs.settle() == []
+        end_job(work, "doing")
+        assert jobs.settle() == []
+
+    @pytest.mark.parametrize("status", ["failed", "succeeded", "aborted"])
+    def test_a_job_that_ended_without_its_work(self, work: Work, status: str) -> None:
+        """It is enqueued again, with the same task and arguments, and carried out."""
+        before = work.job_id
+        end_job(work, status)
+        assert [settled.pk for settled in jobs.settle()] == [work.pk]
+        work.refresh_from_db()
+        job = ProcrastinateJob.objects.get(pk=work.job_id)
+        assert (work.state, work.interruptions, job.status, job.task_name) == ("waiting", 1, "todo", "review.check_revision")
+        assert (work.job_id != before, job.args["work_id"]) == (True, work.pk)
+        check_revision.func(**job.args)
+        work.refresh_from_db()
+        assert work.state == "done"
+
+    def test_too_often(self, work: Work) -> None:
+        """It stops with the reason, and can be asked for anew."""
+        for _ in range(jobs.MOST_INTERRUPTIONS + 1):
+            work.refresh_from_db()
+            end_job(work, "failed")
+            jobs.settle()
+        work.refresh_from_db()
+        assert (work.state, work.problem) == ("failed", "It was interrupted 6 times")
+
+    def test_cancelled_meanwhile(self, work: Work) -> None:
+        """Nobody asked for it to go on."""
+        Work.objects.update(state="running")
+        work.refresh_from_db()
+        jobs.cancel(work)
+        end_job(work, "failed")
+        jobs.settle()
+        work.refresh_from_db()
+        assert work.state == "cancelled"
+
+    def test_no_job_at_all(self, work: Work) -> None:
+        """Deleted from the queue by hand."""
+        Work.objects.update(job_id=None)
+        jobs.settle()
+        work.refresh_from_db()
+        assert work.state == "failed"
+
+
+class TestEnds:
+    """How the body of a task may end."""
+
+    def test_the_database_goes_away(self, work: Work) -> None:
+        """The work stays open, to be taken up again; it is no failure of its own."""
+        with pytest.raises(OperationalError), jobs.carried_out(work.pk):
+            raise OperationalError("the connection is closed")
+        work.refresh_from_db()
+        assert work.is_open
+
+    def test_a_worker_that_is_being_stopped(self, work: Work) -> None:
+        """It gives its work back as a new job."""
+        before = work.job_id
+        jobs.give_back_soon()
+        try:
+            check_revision.func(**ProcrastinateJob.objects.get(pk=work.job_id).args)
+        finally:
+            jobs._stopping.clear()
+        work.refresh_from_db()
+        assert (work.state, work.interruptions, work.job_id != before) == ("waiting", 0, True)
