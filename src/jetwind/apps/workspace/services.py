@@ -6,24 +6,37 @@ import csv
 import dataclasses
 import math
 import re
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from typing import Any
 
-from django.db import transaction
+from django.db import IntegrityError, transaction
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import record
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
+from jetwind.apps.workspace.merging import Overtaken, merged_list, merged_table, merged_value
 from jetwind.apps.workspace.models import SampleReader, Workspace
 from jetwind.core.checking import UnusableSetting, check_settings, registry
 from jetwind.core.profiles import profiles
 
+#: Called in the same transaction when settings or readers change: apps above check again what they touch.
+on_settings_changed: list[Callable[[Workspace, User], object]] = []
 #: Called in the same transaction when the audience changes: apps above render anew.
 on_audience_changed: list[Callable[[Workspace, User], None]] = []
 
 _DOMAIN = re.compile(r"(?=.{1,120}\Z)[a-z0-9](?:[a-z0-9-]*[a-z0-9])?(?:\.[a-z0-9](?:[a-z0-9-]*[a-z0-9])?)+\Z")
 _FIELD = re.compile(r"[A-Za-z_][\w-]*(?:\.[\w-]+)*\Z")
+
+
+#: Lists of the house that have no order, and what screens call them.
+LISTS = ("field_list", "practice_domains", "test_domains", "word_list", "rulebooks")
+
+
+def shown_settings(workspace: Workspace) -> dict[str, Any]:
+    """The settings as a page shows them: what :func:`configure` merges against."""
+    return {**{name: list(getattr(workspace, name)) for name in LISTS}, "sign_offs_required": workspace.sign_offs_required}
 
 
 @transaction.atomic
@@ -37,29 +50,63 @@ def configure(
     sign_offs_required: int,
     word_list: str = "",
     rulebooks: Sequence[str] = (),
+    shown: Mapping[str, Any] | None = None,
 ) -> None:
-    """Set the house's lists, given as words parted by spaces or commas.
+    """Set the house's lists, given as words parted by spaces or commas. What changed against ``shown`` is merged into what holds now.
 
     Raises:
-        NotAllowed, Refused: not permitted; a domain or field name that is none.
+        NotAllowed, Refused: not permitted; a domain, field name or word that is none; a number that somebody else changed meanwhile.
     """
     permit(user, "workspace:configure", workspace)
-    fields, practice, tests = (
-        sorted(set(re.split(r"[\s,]+", text.strip())) - {""}) for text in (field_list, practice_domains.lower(), test_domains.lower())
-    )
-    for name in fields:
-        if not _FIELD.match(name):
-            raise Refused(f"“{name}” cannot be a field name: letters, digits, “_” and “.” only.")
-    for domain in (*practice, *tests):
+    mine = {
+        "field_list": _words(field_list),
+        "practice_domains": _words(practice_domains.lower()),
+        "test_domains": _words(test_domains.lower()),
+        "word_list": _words(word_list),
+        "rulebooks": list(rulebooks),
+    }
+    for name in mine["field_list"]:
+        if not _FIELD.match(name) or len(name) > 60:
+            raise Refused(f"“{name[:60]}” cannot be a field name: up to 60 letters, digits, “_” and “.” only.")
+    for domain in (*mine["practice_domains"], *mine["test_domains"]):
         if not _DOMAIN.match(domain):
-            raise Refused(f"“{domain}” is not a domain such as saltmarsh-kiln.example.")
-    workspace.field_list, workspace.practice_domains, workspace.test_domains = fields, practice, tests
-    workspace.sign_offs_required = sign_offs_required
-    workspace.word_list = sorted(set(re.split(r"[\s,]+", word_list.strip())) - {""})
-    workspace.rulebooks = sorted(rulebooks)
-    workspace.full_clean()
-    workspace.save()
-    record("workspace.changed", actor=user, what="the settings of the workspace")
+            raise Refused(f"“{domain[:60]}” is not a domain such as saltmarsh-kiln.example.")
+    for word in mine["word_list"]:
+        if len(word) > 60:
+            raise Refused(f"“{word[:60]}…” has {len(word)} characters; a word of the word list has up to 60.")
+    with _changing(workspace) as locked:
+        before = shown if shown is not None else shown_settings(locked)
+        for name, wanted in mine.items():
+            setattr(locked, name, merged_list(before.get(name, ()), wanted, getattr(locked, name)))
+        try:
+            locked.sign_offs_required = merged_value(
+                "sign-offs", before["sign_offs_required"], sign_offs_required, locked.sign_offs_required
+            )
+        except Overtaken:
+            raise Refused(
+                f"Somebody set the sign-offs to {locked.sign_offs_required} meanwhile. Nothing was changed; keep again to have yours."
+            ) from None
+        locked.full_clean()
+        locked.save(update_fields=[*LISTS, "sign_offs_required"])
+        record("workspace.changed", actor=user, what="the settings of the workspace")
+        _tell(locked, user)
+
+
+def _words(text: str) -> list[str]:
+    return sorted(set(re.split(r"[\s,]+", text.strip())) - {""})
+
+
+@contextmanager
+def _changing(workspace: Workspace) -> Iterator[Workspace]:
+    """The workspace as it stands now, held against anybody else until the transaction ends; the caller's copy is brought up to date."""
+    locked = Workspace.objects.select_for_update().get(pk=workspace.pk)
+    yield locked
+    workspace.refresh_from_db()
+
+
+def _tell(workspace: Workspace, user: User) -> None:
+    for follow in on_settings_changed:
+        follow(workspace, user)
 
 
 @transaction.atomic
@@ -72,19 +119,24 @@ def add_word(user: User, workspace: Workspace, word: str) -> None:
     permit(user, "workspace:configure", workspace)
     if not re.fullmatch(r"[\w'’-]{2,60}", word):
         raise Refused(f"“{word}” is not one word.")
-    locked = Workspace.objects.select_for_update().get(pk=workspace.pk)
-    if word not in locked.word_list:
-        locked.word_list = sorted({*locked.word_list, word})
-        locked.save(update_fields=["word_list"])
-        record("workspace.changed", actor=user, what=f"the word list: “{word}” was added")
+    with _changing(workspace) as locked:
+        if word not in locked.word_list:
+            locked.word_list = sorted({*locked.word_list, word})
+            locked.save(update_fields=["word_list"])
+            record("workspace.changed", actor=user, what=f"the word list: “{word}” was added")
+            _tell(locked, user)
 
 
 @transaction.atomic
-def set_checks(user: User, workspace: Workspace, settings: dict[str, dict[str, Any]]) -> None:
+def set_checks(
+    user: User, workspace: Workspace, settings: dict[str, dict[str, Any]], shown: Mapping[str, dict[str, Any]] | None = None
+) -> None:
     """Set the levels and thresholds of the checks; what equals a check's own default is not kept.
 
+    What changed against ``shown`` is merged into what holds now.
+
     Raises:
-        NotAllowed, Refused: not permitted; a level or threshold that a check cannot use.
+        NotAllowed, Refused: not permitted; a level or threshold that a check cannot use; a check that somebody else changed meanwhile.
     """
     permit(user, "workspace:configure", workspace)
     kept: dict[str, dict[str, Any]] = {}
@@ -100,19 +152,34 @@ def set_checks(user: User, workspace: Workspace, settings: dict[str, dict[str, A
             raise Refused(str(wrong)) from wrong
         if changed:
             kept[check_id] = changed
-    if kept == workspace.check_settings:
-        return
-    workspace.check_settings = kept
-    workspace.save(update_fields=["check_settings"])
-    record("workspace.changed", actor=user, what="levels and thresholds of checks")
+    with _changing(workspace) as locked:
+        kept = _merged(shown, kept, locked.check_settings)
+        if kept == locked.check_settings:
+            return
+        locked.check_settings = kept
+        locked.save(update_fields=["check_settings"])
+        record("workspace.changed", actor=user, what="levels and thresholds of checks")
+        _tell(locked, user)
+
+
+def _merged(shown: Mapping[str, Any] | None, mine: dict[str, Any], now: dict[str, Any]) -> dict[str, Any]:
+    try:
+        return merged_table(shown if shown is not None else now, mine, now)
+    except Overtaken as both:
+        known = registry().get(both.key)
+        name = known.name if known is not None else profiles()[both.key].name if both.key in profiles() else both.key
+        raise Refused(f"Somebody changed “{name}” meanwhile. Nothing was changed; keep again to have yours.") from None
 
 
 @transaction.atomic
-def set_audience(user: User, workspace: Workspace, shares: Mapping[str, float]) -> None:
+def set_audience(user: User, workspace: Workspace, shares: Mapping[str, float], shown: Mapping[str, float] | None = None) -> None:
     """Set which per cent of the audience reads in which client profile; with none at all, the profiles of most readers are taken.
 
+    What changed against ``shown`` is merged into what holds now.
+
     Raises:
-        NotAllowed, Refused: not permitted; an unknown profile, a share outside 0 to 100, or more than 100 in all.
+        NotAllowed, Refused: not permitted; an unknown profile, a share outside 0 to 100, or more than 100 in all; a share that
+            somebody else changed meanwhile.
     """
     permit(user, "workspace:configure", workspace)
     kept: dict[str, float] = {}
@@ -123,16 +190,18 @@ def set_audience(user: User, workspace: Workspace, shares: Mapping[str, float]) 
             raise Refused(f"{profiles()[name].name}: a share is between 0 and 100 per cent, not {share:g}.")
         if share > 0:
             kept[name] = round(share, 2)
-    total = round(sum(kept.values()), 2)
-    if total > 100.05:
-        raise Refused(f"The shares add up to {total:g} per cent; they may be 100 at most.")
-    if kept == workspace.audience:
-        return
-    workspace.audience = kept
-    workspace.save(update_fields=["audience"])
-    record("workspace.changed", actor=user, what="the audience by client profile")
-    for follow in on_audience_changed:
-        follow(workspace, user)
+    with _changing(workspace) as locked:
+        kept = _merged(shown, kept, locked.audience)
+        total = round(sum(kept.values()), 2)
+        if total > 100.05:
+            raise Refused(f"The shares add up to {total:g} per cent; they may be 100 at most.")
+        if kept == locked.audience:
+            return
+        locked.audience = kept
+        locked.save(update_fields=["audience"])
+        record("workspace.changed", actor=user, what="the audience by client profile")
+        for follow in on_audience_changed:
+            follow(locked, user)
 
 
 def audience_from_csv(data: bytes) -> dict[str, float]:
@@ -178,11 +247,16 @@ def keep_reader(user: User, reader: SampleReader) -> SampleReader:
     """Add or change a sample reader.
 
     Raises:
-        NotAllowed: not permitted.
+        NotAllowed, Refused: not permitted; another reader has the name.
     """
     permit(user, "workspace:configure", reader.workspace)
-    reader.save()
+    try:
+        with transaction.atomic():
+            reader.save()
+    except IntegrityError:
+        raise Refused(f"There is a reader “{reader.name}” already; choose another name.") from None
     record("workspace.changed", actor=user, what=f"the sample reader {reader.name}")
+    _tell(reader.workspace, user)
     return reader
 
 

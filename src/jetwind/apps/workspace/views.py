@@ -9,11 +9,13 @@ from django.views.decorators.http import require_GET, require_http_methods
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import first_broken_entry
+from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.apps.workspace import services
 from jetwind.apps.workspace.access import may, workspace_of
 from jetwind.apps.workspace.check_list import check_groups, chosen_settings
 from jetwind.apps.workspace.forms import ReaderForm, SettingsForm
+from jetwind.apps.workspace.merging import as_shown, what_was_shown
 from jetwind.apps.workspace.models import SampleReader
 from jetwind.core.profiles import profiles, usual
 
@@ -34,6 +36,7 @@ def readers(request: HttpRequest) -> HttpResponse:
 
 
 @require_http_methods(["GET", "POST"])
+@once
 def reader(request: HttpRequest, reader_id: int | None = None) -> HttpResponse:
     """Add or change a sample reader."""
     assert isinstance(request.user, User)
@@ -41,9 +44,15 @@ def reader(request: HttpRequest, reader_id: int | None = None) -> HttpResponse:
     found = get_object_or_404(SampleReader, pk=reader_id, workspace=workspace) if reader_id else SampleReader(workspace=workspace)
     form = ReaderForm(request.POST or None, instance=found, workspace=workspace)
     if request.method == "POST" and form.is_valid():
-        kept = services.keep_reader(request.user, form.save(commit=False))
-        messages.success(request, f"{kept.name} is kept. Messages checked before may be checked again.")
-        return redirect("readers")
+        try:
+            kept = services.keep_reader(request.user, form.save(commit=False))
+        except NotAllowed:
+            raise
+        except Refused as refused:
+            form.add_error("name", refused.sentence)
+        else:
+            messages.success(request, f"{kept.name} is kept. Messages that it touches are checked again.")
+            return redirect("readers")
     return render(
         request,
         "workspace/reader.html",
@@ -53,6 +62,7 @@ def reader(request: HttpRequest, reader_id: int | None = None) -> HttpResponse:
 
 
 @require_http_methods(["GET", "POST"])
+@once
 def settings(request: HttpRequest) -> HttpResponse:
     """The settings of the workspace."""
     assert isinstance(request.user, User)
@@ -68,17 +78,19 @@ def settings(request: HttpRequest) -> HttpResponse:
     form = SettingsForm(request.POST or None, initial=initial)
     if request.method == "POST" and form.is_valid():
         try:
-            services.configure(request.user, workspace, **form.cleaned_data)
+            services.configure(request.user, workspace, **form.cleaned_data, shown=what_was_shown(request.POST.get("shown", "")))
         except NotAllowed:
             raise
         except Refused as refused:
             form.add_error(None, refused.sentence)
+            workspace.refresh_from_db()
         else:
-            messages.success(request, "The settings are kept.")
+            messages.success(request, "The settings are kept. Messages that they touch are checked again.")
             return redirect("settings")
     page = {
         "form": form,
         "workspace": workspace,
+        "shown": as_shown(services.shown_settings(workspace)),
         "people": workspace.memberships.select_related("user").order_by("id"),
         "may_configure": may(request.user, "workspace:configure", workspace),
         "broken_entry": first_broken_entry(),
@@ -88,6 +100,7 @@ def settings(request: HttpRequest) -> HttpResponse:
 
 
 @require_http_methods(["GET", "POST"])
+@once
 def checks(request: HttpRequest) -> HttpResponse:
     """Levels and thresholds of every check."""
     assert isinstance(request.user, User)
@@ -96,19 +109,21 @@ def checks(request: HttpRequest) -> HttpResponse:
     posted = request.POST if request.method == "POST" else None
     if posted is not None:
         try:
-            services.set_checks(request.user, workspace, chosen_settings(posted))
+            services.set_checks(request.user, workspace, chosen_settings(posted), what_was_shown(posted.get("shown", "")))
         except NotAllowed:
             raise
         except Refused as refused:
             wrong = refused.sentence
+            workspace.refresh_from_db()
         else:
-            messages.success(request, "The checks are kept. Messages under review ask to be checked again.")
+            messages.success(request, "The checks are kept. Messages that they touch are checked again.")
             return redirect("checks")
     page = {
         "groups": check_groups(workspace.check_settings, posted),
         "wrong": wrong,
         "may_configure": may(request.user, "workspace:configure", workspace),
         "changed": len(workspace.check_settings),
+        "shown": as_shown(workspace.check_settings),
         "section": "settings",
     }
     return render(request, "workspace/checks.html", page, status=400 if wrong else 200)
@@ -119,6 +134,7 @@ _LARGEST_CSV = 100_000
 
 
 @require_http_methods(["GET", "POST"])
+@once
 def audience(request: HttpRequest) -> HttpResponse:
     """Which per cent of the audience reads in which client profile, entered or imported."""
     assert isinstance(request.user, User)
@@ -128,21 +144,23 @@ def audience(request: HttpRequest) -> HttpResponse:
     if request.method == "POST":
         try:
             if request.POST.get("do") == "import":
-                shares = _imported(request)
+                shares, before = _imported(request), None
             else:
                 shown = {name: request.POST.get(name, "").strip() for name in profiles()}
-                shares = _entered(shown)
-            services.set_audience(request.user, workspace, shares)
+                shares, before = _entered(shown), what_was_shown(request.POST.get("shown", ""))
+            services.set_audience(request.user, workspace, shares, before)
         except NotAllowed:
             raise
         except Refused as refused:
             wrong = refused.sentence
+            workspace.refresh_from_db()
         else:
             messages.success(request, "The audience is kept. Messages that have not been released are rendered in its profiles.")
             return redirect("audience")
     page = {
         "rows": [(profile, shown.get(name, ""), min(100, float(workspace.audience.get(name, 0)))) for name, profile in profiles().items()],
         "total": sum(workspace.audience.values()),
+        "shown": as_shown(workspace.audience),
         "usual": len(usual()),
         "wrong": wrong,
         "may_configure": may(request.user, "workspace:configure", workspace),

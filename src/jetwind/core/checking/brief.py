@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
 from typing import Any
 
 #: Places that an item may be asked for in, by the word used for them.
@@ -51,6 +51,24 @@ class Brief:
             "required": [{"text": item.text, "places": list(item.places)} for item in self.required],
             "forbidden": list(self.forbidden),
         }
+
+    def requiring(self, text: str, places: Sequence[str]) -> Brief:
+        """With one more required text; one that is there already gets the places that it lacks.
+
+        Raises:
+            UnusableBrief: a place that does not exist.
+        """
+        return replace(self, required=_merged((*self.required, _required({"text": text, "places": list(places)}))))
+
+    def forbidding(self, text: str) -> Brief:
+        """With one more forbidden text."""
+        return replace(self, forbidden=tuple(dict.fromkeys((*self.forbidden, text))))
+
+    def without(self, text: str, *, forbidden: bool) -> Brief:
+        """Without a forbidden, or a required, text."""
+        if forbidden:
+            return replace(self, forbidden=tuple(other for other in self.forbidden if other != text))
+        return replace(self, required=tuple(item for item in self.required if item.text != text))
 
 
 def _entries(given: Mapping[str, Any], key: str) -> list[Any]:

@@ -1,0 +1,66 @@
+"""Two people change the same settings: what each changed is kept, and where both changed one thing otherwise the second is asked."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping
+from typing import Any, TypeVar
+
+from django.core import signing
+
+Key = TypeVar("Key")
+Value = TypeVar("Value")
+_SALT = "jetwind.settings"
+_MISSING = object()
+
+
+class Overtaken(Exception):
+    """Both changed ``key``, each to something else."""
+
+    def __init__(self, key: Any) -> None:
+        super().__init__(str(key))
+        self.key = key
+
+
+def merged_value(key: str, before: Value, mine: Value, now: Value) -> Value:
+    """What holds after mine: ``before`` is what my page showed, ``now`` is what somebody may have set meanwhile.
+
+    Raises:
+        Overtaken: all three differ.
+    """
+    if mine in (before, now):
+        return now
+    if now == before:
+        return mine
+    raise Overtaken(key)
+
+
+def merged_list(before: Collection[str], mine: Collection[str], now: Collection[str]) -> list[str]:
+    """A list without order: what I added is added, what I took out is taken out, and the rest is as it is now."""
+    return sorted((set(now) | (set(mine) - set(before))) - (set(before) - set(mine)))
+
+
+def merged_table(before: Mapping[Key, Value], mine: Mapping[Key, Value], now: Mapping[Key, Value]) -> dict[Key, Value]:
+    """A table, entry by entry; an entry that is missing counts as a value of its own.
+
+    Raises:
+        Overtaken: an entry differs in all three.
+    """
+    kept: dict[Key, Value] = {}
+    for key in dict.fromkeys((*now, *mine, *before)):
+        value: Any = merged_value(str(key), before.get(key, _MISSING), mine.get(key, _MISSING), now.get(key, _MISSING))
+        if value is not _MISSING:
+            kept[key] = value
+    return kept
+
+
+def as_shown(value: Any) -> str:
+    """What a page shows, to be sent back with its form."""
+    return signing.dumps(value, salt=_SALT, compress=True)
+
+
+def what_was_shown(text: str) -> Any:
+    """What :func:`as_shown` wrote, or None where it is not ours: then the form overwrites, as one without it does."""
+    try:
+        return signing.loads(text, salt=_SALT)
+    except signing.BadSignature:
+        return None
