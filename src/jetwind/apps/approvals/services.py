@@ -52,7 +52,7 @@ def blockers(walk: Walk) -> list[str]:
     if walk.run is None:
         found.append("The checks have not run yet.")
     elif walk.is_stale:
-        found.append("Circumstances changed since the last check; check again.")
+        found.append("The checks are being run again, since circumstances changed; this opens as soon as they are done.")
     if walk.stops:
         found.append("1 stop is open." if walk.stops == 1 else f"{walk.stops} stops are open.")
     return found

@@ -14,6 +14,7 @@ ACTIONS: dict[str, str] = {
     "review.started": "took the message under review",
     "review.rechecked": "had revision {revision} checked again",
     "station.looked": "looked at {station} of revision {revision}",
+    "station.look-taken-back": "took back the look at {station} of revision {revision}",
     "finding.excused": "excused {check}: {reason}",
     "finding.excuse-lifted": "lifted the excuse of {check}",
     "mark.set": "set a mark on revision {revision}: {comment}",

@@ -13,7 +13,7 @@ class PreviewsConfig(AppConfig):
         from jetwind.apps.intake.services import on_new_revision
         from jetwind.apps.previews.selectors import renders_for_checks
         from jetwind.apps.previews.services import ask_for_renders, render_newest
-        from jetwind.apps.review.services import circumstances
+        from jetwind.apps.review.questions import circumstances
         from jetwind.apps.workspace.services import on_audience_changed
 
         on_new_revision.append(ask_for_renders)

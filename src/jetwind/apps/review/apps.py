@@ -9,8 +9,10 @@ class ReviewConfig(AppConfig):
     name = "jetwind.apps.review"
 
     def ready(self) -> None:
-        """Check every new revision."""
+        """Check every new revision, and again what a change of the house touches."""
         from jetwind.apps.intake.services import on_new_revision
-        from jetwind.apps.review.services import ask_for_checks
+        from jetwind.apps.review.answers import ask_for_checks, ask_for_rechecks
+        from jetwind.apps.workspace.services import on_settings_changed
 
         on_new_revision.append(ask_for_checks)
+        on_settings_changed.append(ask_for_rechecks)

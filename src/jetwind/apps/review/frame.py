@@ -16,14 +16,16 @@ from jetwind.apps.accounts.models import User
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.jobs import services as jobs
+from jetwind.apps.review.answers import CHECKS, ask_for_checks, crashed_checks
 from jetwind.apps.review.models import FindingRecord
 from jetwind.apps.review.selectors import ShownFinding, StationState, Walk, station_address, walk_of
-from jetwind.apps.review.services import CHECKS, crashed_checks
+from jetwind.apps.ui.given import whole_number
 from jetwind.apps.workspace.access import permissions_of
+from jetwind.apps.workspace.selectors import options_of
 from jetwind.core.checking import registry
-from jetwind.core.links import links
+from jetwind.core.checks.appearance.size import ClipOptions
 from jetwind.core.message import Message
-from jetwind.core.source import Excerpt, SourceText, Span
+from jetwind.core.source import Excerpt, Span
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,9 +45,14 @@ gauges: list[Callable[[Walk], Gauge]] = []
 
 
 def frame(request: HttpRequest, revision: Revision, slug: str) -> dict[str, Any]:
-    """Context of a station's page: course, findings with the selected one, gauges, the keys' targets."""
+    """Context of a station's page: course, findings with the selected one, gauges, the keys' targets.
+
+    Answers that no longer hold are asked for anew, whoever looks.
+    """
     assert isinstance(request.user, User)
     walk = walk_of(revision)
+    if walk.is_stale:
+        ask_for_checks(revision)
     state = next(state for state in walk.stations if state.slug == slug)
     chosen = next((found for found in walk.findings if found.record.fingerprint == request.GET.get("finding")), None)
     at = _chosen_place(request, chosen)
@@ -89,8 +96,7 @@ def frame(request: HttpRequest, revision: Revision, slug: str) -> dict[str, Any]
 
 def _chosen_place(request: HttpRequest, chosen: ShownFinding | None) -> int:
     """Which of the finding's places is looked at, counted from 0; in the address they count from 1."""
-    asked = request.GET.get("place", "1")
-    number = int(asked) if asked.isascii() and asked.isdigit() and len(asked) < 6 else 1
+    number = whole_number(request.GET, "place", 1)
     return number - 1 if chosen is not None and 1 <= number <= len(chosen.record.others) + 1 else 0
 
 
@@ -157,13 +163,7 @@ def sheet_of(message: Message, finding: ShownFinding, at: int, address: Callable
 
 def excerpt_of(message: Message, record: FindingRecord) -> Excerpt | None:
     """The lines of the source around a finding, or None where it has no place in one."""
-    sources: dict[str, SourceText | None] = {
-        "html": message.html.source if message.html else None,
-        "text": message.text.source if message.text else None,
-        "header": message.header_source,
-        "message": message.raw_source,
-    }
-    source = sources.get(record.part)
+    source = message.source_of(record.part)
     if source is None or record.start is None or record.end is None:
         return None
     return source.excerpt(Span(record.start, record.end), lines=1, width=160)
@@ -172,11 +172,15 @@ def excerpt_of(message: Message, record: FindingRecord) -> Excerpt | None:
 def _gauges(walk: Walk, message: Message) -> list[Gauge]:
     octets = message.html.octets if message.html else 0
     spam = walk.run.spam if walk.run else None
+    clip = options_of(walk.revision.mailing.workspace, "appearance.clipped")
+    assert isinstance(clip, ClipOptions)
+    most = clip.clip_octets
+    links = walk.run.summary.get("links", "") if walk.run else "not yet"
     return [
-        Gauge("HTML", f"{octets / 1024:.1f} of 100 KB", min(octets / 102_400, 1.0)),
+        Gauge("HTML", f"{octets / 1024:.1f} of {most / 1024:,.0f} KB", min(octets / max(most, 1), 1.0)),
         Gauge("images", f"{message.image_octets / 1024:,.0f} KB"),
         Gauge("spam", f"{spam['score']:.1f} {spam['band']}" if spam else "not yet"),
-        Gauge("links", str(sum(1 for _ in links(message)))),
+        Gauge("links", str(links)),
     ]
 
 

@@ -18,6 +18,8 @@ class CheckRun(models.Model):
     key = models.CharField(max_length=64)
     outcomes = models.JSONField(default=dict)
     spam = models.JSONField(default=dict)
+    #: What a report says of the message itself: preview text, number of links.
+    summary = models.JSONField(default=dict)
     created_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:

@@ -9,7 +9,7 @@ from django.urls import reverse
 
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.review.models import CheckRun, Excuse, FindingRecord
-from jetwind.apps.review.services import context_of, question_key
+from jetwind.apps.review.questions import Question, context_of, newest_run
 from jetwind.core.checking import STATIONS, Context, Level, Station
 
 LEVELS = tuple(level.value for level in Level)
@@ -122,7 +122,7 @@ class Walk:
 
 def walk_of(revision: Revision) -> Walk:
     """The walk of a revision as it stands now."""
-    run = revision.check_runs.order_by("-created_at").first()
+    run = newest_run(revision)
     looks = set(revision.looks.values_list("station", flat=True))
     excuses = {excuse.fingerprint: excuse for excuse in excuses_for(revision)}
     records = list(run.findings.all()) if run else []
@@ -133,7 +133,7 @@ def walk_of(revision: Revision) -> Walk:
         is_signed = station.slug == "sign-off" and revision.mailing.stage in (Mailing.Stage.CLEARED, Mailing.Stage.RELEASED)
         stations.append(StationState(station, is_signed or station.slug in looks, own))
     context = context_of(revision)
-    is_stale = run is not None and not revision.mailing.is_locked and run.key != question_key(revision, context)
+    is_stale = run is not None and not revision.mailing.is_locked and not Question(revision, context).is_answered_by(run)
     return Walk(revision, run, stations, is_stale, context)
 
 

@@ -7,7 +7,9 @@ from procrastinate.contrib.django import app
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
-from jetwind.apps.review import services
+from jetwind.apps.review import answers
+from jetwind.apps.review.questions import is_outdated
+from jetwind.apps.workspace.models import Workspace
 
 
 @app.task(name="review.check_revision", priority=10)
@@ -16,8 +18,17 @@ def check_revision(revision_id: int, work_id: int) -> None:
     with jobs.carried_out(work_id):
         revision = Revision.objects.select_related("mailing__workspace").get(pk=revision_id)
         jobs.report(work_id, done=0, total=1, doing="running the checks")
-        services.check_now(revision)
+        answers.check_now(revision)
         jobs.report(work_id, done=1, total=1, doing="running the checks")
     # Whoever asked while this one ran was given this one, which had read the circumstances before: they are asked about again.
-    if Work.objects.filter(pk=work_id, state=Work.State.DONE).exists() and services.is_outdated(revision_id):
-        services.ask_for_checks(revision)
+    if Work.objects.filter(pk=work_id, state=Work.State.DONE).exists():
+        revision = Revision.objects.select_related("mailing__workspace").get(pk=revision_id)
+        if is_outdated(revision):
+            answers.ask_for_checks(revision)
+
+
+@app.task(name="review.recheck_house", priority=5)
+def recheck_house(workspace_id: int, work_id: int) -> None:
+    """Check again what a change of the house touches."""
+    with jobs.carried_out(work_id):
+        answers.recheck_outdated(Workspace.objects.get(pk=workspace_id), work_id)

@@ -12,6 +12,7 @@ from jetwind.core.checking.finding import (
     Hit,
     Level,
     Outcome,
+    Part,
     Place,
     Station,
 )
@@ -36,6 +37,7 @@ __all__ = [
     "Level",
     "Options",
     "Outcome",
+    "Part",
     "Place",
     "RequiredItem",
     "Rulebook",

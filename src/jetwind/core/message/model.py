@@ -140,6 +140,14 @@ class Message(WithoutCaches):
         """All header fields of that name."""
         return (header for header in self.headers if header.name.lower() == name.lower())
 
+    def source_of(self, part: str) -> SourceText | None:
+        """The source of a part by the name that places of findings use: ``html``, ``text``, ``header`` or ``message``; None for others."""
+        if part == "html":
+            return self.html.source if self.html else None
+        if part == "text":
+            return self.text.source if self.text else None
+        return {"header": self.header_source, "message": self.raw_source}.get(part)
+
     @cached_property
     def raw_source(self) -> SourceText:
         """The mail as it was taken in, one character an octet; empty for what is no mail."""

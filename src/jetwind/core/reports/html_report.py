@@ -7,6 +7,7 @@ from html import escape
 from jetwind import __version__
 from jetwind.core.checking import STATIONS, Finding, Level, Outcome
 from jetwind.core.reports.review import Review
+from jetwind.core.source import Span
 
 _BARS = {Level.STOP: 3, Level.FIX: 2, Level.NOTE: 1}
 _STYLE = """
@@ -65,17 +66,10 @@ def _finding(review: Review, finding: Finding) -> str:
 
 
 def _excerpt(review: Review, finding: Finding) -> str:
-    message, place = review.message, finding.place
-    source = {
-        "html": message.html.source if message.html else None,
-        "text": message.text.source if message.text else None,
-        "header": message.header_source,
-        "message": message.raw_source,
-    }.get(place.part)
+    place = finding.place
+    source = review.message.source_of(place.part)
     if source is None or place.start is None or place.end is None or not source.text:
         return ""
-    from jetwind.core.source import Span
-
     found = source.excerpt(Span(place.start.offset, place.end.offset), lines=1, width=120)
     marked = found.marked if len(found.marked) <= 400 else found.marked[:300] + " … " + found.marked[-80:]
     return f"\n<pre>{escape(found.before)}<mark>{escape(marked)}</mark>{escape(found.after)}</pre>"

@@ -1,0 +1,218 @@
+"""Having a revision checked, and what the checks answered: kept, taken up again where it still holds, read back for reports."""
+
+from __future__ import annotations
+
+import dataclasses
+from collections.abc import Mapping
+from typing import Any, cast
+
+from django.conf import settings
+from django.db import transaction
+from django.utils import timezone
+
+from jetwind.apps.accounts.models import User
+from jetwind.apps.intake.models import Mailing, Revision
+from jetwind.apps.intake.selectors import message_of
+from jetwind.apps.jobs import services as jobs
+from jetwind.apps.jobs.models import Work
+from jetwind.apps.review.models import CheckRun, FindingRecord
+from jetwind.apps.review.questions import Question, context_of, is_outdated, newest_run
+from jetwind.apps.workspace.models import Workspace
+from jetwind.core.checking import CheckResult, Finding, Level, Outcome, Part, Place, registry
+from jetwind.core.message import Message
+from jetwind.core.reports import Review, Summary, summary_of
+from jetwind.core.spam import SpamReason, SpamSum
+from jetwind.engines.bounded import review_bounded
+
+CHECKS = "checks"
+RECHECKS = "rechecks"
+
+
+def ask_for_checks(revision: Revision, user: User | None = None) -> Work:
+    """Have a revision checked in the background."""
+    from jetwind.apps.review.tasks import check_revision
+
+    return jobs.start(
+        CHECKS,
+        f"revision:{revision.pk}",
+        doing="waiting for a worker",
+        enqueue=lambda work_id: check_revision.defer(revision_id=revision.pk, work_id=work_id),
+    )
+
+
+def ask_for_rechecks(workspace: Workspace, user: User | None = None) -> Work:
+    """Have every message of a house that a change touches checked again in the background."""
+    from jetwind.apps.review.tasks import recheck_house
+
+    return jobs.start(
+        RECHECKS,
+        f"workspace:{workspace.pk}",
+        doing="waiting for a worker",
+        enqueue=lambda work_id: recheck_house.defer(workspace_id=workspace.pk, work_id=work_id),
+    )
+
+
+def recheck_outdated(workspace: Workspace, work_id: int) -> None:
+    """Have the newest revision of each message checked again whose answers no longer hold. Safe to run twice.
+
+    Raises:
+        Cancelled: somebody asked for it to stop.
+    """
+    waiting = list(Mailing.objects.filter(workspace=workspace).exclude(stage=Mailing.Stage.RELEASED).order_by("planned_at", "-id"))
+    for number, mailing in enumerate(waiting):
+        jobs.report(work_id, done=number, total=len(waiting), doing=mailing.title[:80])
+        newest = mailing.revisions.last()
+        if newest is None:
+            continue
+        newest.mailing = mailing
+        mailing.workspace = workspace
+        if is_outdated(newest):
+            ask_for_checks(newest)
+    jobs.report(work_id, done=len(waiting), total=len(waiting), doing="done")
+
+
+def check_now(revision: Revision) -> CheckRun:
+    """Run all checks, unless the same question was answered before. Safe to run twice. A released message keeps its answers."""
+    last = newest_run(revision)
+    if last is not None and revision.mailing.is_locked:
+        return last
+    question = Question(revision, context_of(revision))
+    if last is not None and question.is_answered_by(last):
+        return last
+    known = CheckRun.objects.filter(revision=revision, key=question.key).first()
+    if known is not None:
+        # Asked again under circumstances that held before: its answer becomes the newest one.
+        CheckRun.objects.filter(pk=known.pk).update(created_at=timezone.now())
+        return known
+    holding = question.holding(last) if last is not None else {}
+    asked = [check_id for check_id in registry() if check_id not in holding]
+    answer = review_bounded(message_of(revision), question.context, asked, start=settings.HELPERS_START)
+    return _keep(revision, question, answer, last, holding)
+
+
+def _keep(revision: Revision, question: Question, answer: Review, last: CheckRun | None, holding: Mapping[str, list[Any]]) -> CheckRun:
+    """A run of what was answered now and what held from the run before."""
+    checks = registry()
+    outcomes = {
+        result.check: [
+            result.outcome.value,
+            result.reason,
+            sorted(result.used),
+            question.answer_key(checks[result.check], result.used) if result.is_lasting else "",
+        ]
+        for result in answer.results
+    }
+    told = {
+        "outcomes": dict(sorted({**holding, **outcomes}.items())),
+        "spam": {
+            "score": answer.spam.score(),
+            "band": answer.spam.band(),
+            "reasons": [dataclasses.asdict(reason) for reason in answer.spam.reasons],
+        },
+        "summary": dataclasses.asdict(answer.summary),
+    }
+    with transaction.atomic():
+        # Answers of checks that were under way when the message was released come too late.
+        mailing = Mailing.objects.select_for_update().get(pk=revision.mailing_id)
+        if last is not None and mailing.is_locked:
+            return last
+        run, is_new = CheckRun.objects.get_or_create(
+            revision=revision, key=question.key, defaults={name: _storable(value) for name, value in told.items()}
+        )
+        if is_new:
+            made = [_as_record(run, finding) for finding in answer.findings]
+            kept = [found for found in last.findings.all() if found.check_id in holding] if last is not None else []
+            for found in kept:
+                found.pk, found.run = None, run
+                found._state.adding = True
+            everything = sorted((*made, *kept), key=lambda found: (_WEIGHT[found.level], found.check_id, found.start or -1))
+            for order, found in enumerate(everything):
+                found.order = order
+            FindingRecord.objects.bulk_create(everything)
+    return run
+
+
+_WEIGHT = {"stop": 0, "fix": 1, "note": 2}
+
+
+def _storable(value: Any) -> Any:
+    """Plain values that PostgreSQL takes: it refuses NUL and lone surrogates, which a hostile message may hold."""
+    if isinstance(value, str):
+        return value.replace("\0", "").encode("utf-8", "replace").decode()
+    if isinstance(value, Mapping):
+        return {_storable(str(key)): _storable(inner) for key, inner in value.items()}
+    if isinstance(value, (list, tuple, set, frozenset)):
+        return [_storable(inner) for inner in value]
+    return value if value is None or isinstance(value, (bool, int, float)) else _storable(str(value))
+
+
+def _as_table(place: Place) -> dict[str, Any]:
+    return {
+        "part": place.part,
+        "name": _storable(place.name)[:255],
+        "start": place.start.offset if place.start else None,
+        "end": place.end.offset if place.end else None,
+        "line": place.start.line if place.start else None,
+        "column": place.start.column if place.start else None,
+        "element": place.element,
+    }
+
+
+def _as_record(run: CheckRun, finding: Finding) -> FindingRecord:
+    return FindingRecord(
+        run=run,
+        order=0,
+        check_id=finding.check,
+        station=finding.station.slug,
+        level=finding.level.value,
+        fingerprint=finding.fingerprint,
+        template=finding.template[:240],
+        data=_storable(finding.data),
+        **_as_table(finding.place),
+        others=[_as_table(other) for other in finding.others],
+        fix=_storable(finding.fix),
+        basis=finding.basis,
+        sentence=_storable(finding.message),
+    )
+
+
+def stored_review(run: CheckRun) -> Review:
+    """A run as the reports take it: what was answered then, in the very words of then."""
+    message = message_of(run.revision)
+    findings: dict[str, list[Finding]] = {}
+    for found in run.findings.all():
+        findings.setdefault(found.check_id, []).append(_as_finding(found, message))
+    results = tuple(
+        CheckResult(check_id, Outcome(answer[0]), tuple(findings.get(check_id, ())), answer[1])
+        for check_id, answer in sorted(run.outcomes.items())
+    )
+    spam = SpamSum(tuple(SpamReason(**reason) for reason in run.spam.get("reasons", ())))
+    return Review(message, results, spam, Summary(**run.summary) if run.summary else summary_of(message))
+
+
+def _as_finding(record: FindingRecord, message: Message) -> Finding:
+    first, *others = (_as_place(record.at_place(number), message) for number in range(len(record.others) + 1))
+    return Finding(
+        check=record.check_id,
+        level=Level(record.level),
+        template=record.template,
+        data=record.data,
+        place=first,
+        fix=record.fix,
+        basis=record.basis,
+        fingerprint=record.fingerprint,
+        others=tuple(others),
+    )
+
+
+def _as_place(record: FindingRecord, message: Message) -> Place:
+    part = cast(Part, record.part)
+    source = message.source_of(part)
+    if source is None or record.start is None or record.end is None:
+        return Place(part, record.name, element=record.element)
+    return Place(part, record.name, source.position(record.start), source.position(record.end), record.element)
+
+
+def crashed_checks(run: CheckRun) -> list[str]:
+    """Checks that failed in a run; shown, since silence would read as clear."""
+    return [check_id for check_id, (outcome, *_) in run.outcomes.items() if outcome == Outcome.CRASHED.value]

@@ -1,0 +1,149 @@
+"""What is asked about a revision: its content, and the circumstances that an answer depends on.
+
+An answer holds as long as the circumstances that its check looked at stay as they are. So each circumstance is as narrow as an answer
+needs it: not all titles of the house, but whether this one is taken; not the whole word list, but those of its words that occur.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+import hashlib
+import json
+from collections.abc import Callable, Iterable
+from functools import cached_property
+from typing import Any
+
+from django.utils import timezone
+
+from jetwind import __version__
+from jetwind.apps.intake.models import Mailing, Revision
+from jetwind.apps.intake.selectors import message_of
+from jetwind.apps.review.models import CheckRun
+from jetwind.apps.workspace.services import reader_values
+from jetwind.core.checking import Brief, Check, Context, Kind, Outcome, registry
+from jetwind.core.message import Message, Sample
+
+#: What apps above know of a revision that checks read: values of the context by name.
+circumstances: list[Callable[[Revision], dict[str, Any]]] = []
+
+
+def context_of(revision: Revision) -> Context:
+    """The circumstances under which a revision is checked now."""
+    mailing, workspace = revision.mailing, revision.mailing.workspace
+    readers = tuple(
+        Sample(reader.name, {name: str(value) for name, value in reader_values(reader).items()}) for reader in workspace.readers.all()
+    )
+    fields = frozenset(workspace.field_list) | {"email", "time_zone"}
+    source = mailing.copied_from.revisions.last() if mailing.copied_from is not None else None
+    known: dict[str, Any] = {}
+    for tell in circumstances:
+        known |= tell(revision)
+    return Context(
+        **known,
+        kind=Kind(mailing.kind),
+        planned=mailing.planned_at,
+        now=timezone.now(),
+        local_time=mailing.local_time,
+        working_title=mailing.title,
+        taken_titles=_taken_titles(mailing),
+        previous=message_of(source) if source is not None else None,
+        brief=Brief.from_dict(mailing.brief),
+        word_list=_words_that_occur(frozenset(word.casefold() for word in workspace.word_list), message_of(revision)),
+        readers=readers,
+        known_fields=fields if workspace.field_list or readers else None,
+        practice_domains=frozenset(workspace.practice_domains),
+        rulebooks=frozenset(workspace.rulebooks),
+        settings=workspace.check_settings,
+    )
+
+
+def _taken_titles(mailing: Mailing) -> frozenset[str]:
+    """Titles of other messages that are this message's title but for capitals and blanks."""
+    own = " ".join(mailing.title.split()).casefold()
+    others = Mailing.objects.filter(workspace_id=mailing.workspace_id).exclude(pk=mailing.pk).values_list("title", flat=True)
+    return frozenset(title for title in others if " ".join(title.split()).casefold() == own)
+
+
+def _words_that_occur(words: frozenset[str], message: Message) -> frozenset[str]:
+    if not words:
+        return words
+    parts = [message.subject, *message.subjects, message.reading.visible_text]
+    parts += [message.html.text] if message.html else []
+    parts += [message.text.text] if message.text else []
+    everything = "\n".join(parts).casefold()
+    return frozenset(word for word in words if word in everything)
+
+
+def _plain(context: Context, name: str) -> Any:
+    """One circumstance as a value that can be compared and kept."""
+    value = getattr(context, name)
+    if name == "now":
+        # The clock runs on; what an answer depends on is whether the planned time has passed.
+        return context.planned is not None and context.planned < value
+    if name == "planned":
+        return [value.isoformat(), str(value.date())] if value else None
+    if name == "previous":
+        return value.sha256 if value else None
+    if name == "readers":
+        return [[reader.name, dict(reader.values)] for reader in value]
+    if name == "renders":
+        return value.key if value else None
+    if name == "brief":
+        return value.as_dict()
+    return sorted(value) if isinstance(value, frozenset) else value
+
+
+def _digest(value: Any) -> str:
+    return hashlib.sha256(json.dumps(value, sort_keys=True, default=str).encode()).hexdigest()
+
+
+class Question:
+    """A revision under circumstances. Equal keys have equal answers."""
+
+    def __init__(self, revision: Revision, context: Context) -> None:
+        self.revision, self.context = revision, context
+        self._parts: dict[str, str] = {}
+
+    @cached_property
+    def key(self) -> str:
+        """SHA-256 over content, circumstances, and the checks' versions."""
+        versions = [(check.id, check.version) for check in registry().values()]
+        names = sorted(field.name for field in dataclasses.fields(self.context))
+        return _digest([self.revision.content_sha256, __version__, versions, [[name, self._part(name)] for name in names]])
+
+    def answer_key(self, check: Check, used: Iterable[str]) -> str:
+        """SHA-256 over what one answer depends on besides the content: the check, its settings, the circumstances it looked at."""
+        own = self.context.settings.get(check.id, {})
+        return _digest([__version__, check.id, check.version, own, [[name, self._part(name)] for name in sorted(used)]])
+
+    def holding(self, run: CheckRun) -> dict[str, list[Any]]:
+        """The answers of a run that still hold, by check."""
+        checks = registry()
+        return {
+            check_id: answer
+            for check_id, answer in run.outcomes.items()
+            if check_id in checks
+            and len(answer) == 4
+            and answer[0] != Outcome.CRASHED.value
+            and answer[3] == self.answer_key(checks[check_id], answer[2])
+        }
+
+    def is_answered_by(self, run: CheckRun) -> bool:
+        """Whether a run answers this very question, or one that differs in nothing that any of its checks looked at."""
+        return run.key == self.key or set(self.holding(run)) == set(registry())
+
+    def _part(self, name: str) -> str:
+        if name not in self._parts:
+            self._parts[name] = _digest(_plain(self.context, name))
+        return self._parts[name]
+
+
+def newest_run(revision: Revision) -> CheckRun | None:
+    """The answers that were given last."""
+    return revision.check_runs.order_by("-created_at").first()
+
+
+def is_outdated(revision: Revision) -> bool:
+    """Whether the newest answers were given under other circumstances than those of now; a locked message keeps its answers."""
+    run = newest_run(revision)
+    return run is not None and not revision.mailing.is_locked and not Question(revision, context_of(revision)).is_answered_by(run)
