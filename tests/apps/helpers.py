@@ -7,7 +7,8 @@ from typing import Any
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.services import take_in
 from jetwind.apps.jobs.models import Work
-from jetwind.apps.review.services import check_now, look_at
+from jetwind.apps.review.answers import check_now
+from jetwind.apps.review.services import look_at
 from tests.factories import mail
 
 

@@ -13,8 +13,9 @@ from jetwind.apps.approvals.models import Release, SignOff
 from jetwind.apps.audit.models import LogEntry
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.services import Details, add_revision, change_details
+from jetwind.apps.review.answers import check_now
 from jetwind.apps.review.selectors import walk_of
-from jetwind.apps.review.services import check_now, excuse, send_back
+from jetwind.apps.review.services import excuse, send_back
 from jetwind.apps.ui.refusal import NotAllowed, Refused
 from tests.apps.helpers import taken_in
 from tests.factories import GOOD_HTML, mail
@@ -90,7 +91,7 @@ class TestSigning:
         house.workspace.practice_domains = ["kiln.org"]
         house.workspace.save()
         revision.mailing.workspace.refresh_from_db()
-        with pytest.raises(Refused, match="check again"):
+        with pytest.raises(Refused, match="being run again"):
             services.sign(house.approver, revision)
         add_revision(house.author, revision.mailing, mail(Subject="Newer"), "b.eml")
         with pytest.raises(Refused, match="Revision 2 is newer"):

@@ -53,6 +53,7 @@ class TestChain:
                 "review.started",
                 "review.rechecked",
                 "station.looked",
+                "station.look-taken-back",
                 "mark.set",
                 "mark.settled",
                 "finding.excused",

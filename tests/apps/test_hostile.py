@@ -64,7 +64,7 @@ def test_every_page_of_a_hostile_message(house: Any, seed: int) -> None:
         address = reverse("station", args=[revision.mailing_id, 1, found.station])
         for place in range(1, min(len(found.others), 2) + 2):
             assert client.get(address, {"finding": found.fingerprint, "place": place}, follow=True).status_code == 200
-    for name in ("findings.csv", "findings.html"):
+    for name in ("report.csv", "report.html"):
         assert client.get(f"/mailings/{revision.mailing_id}/r1/{name}").status_code == 200
     assert client.get("/").status_code == 200
 

@@ -36,8 +36,8 @@ class TestEveryPage:
             "/settings/checks/",
             "/settings/test-lists/",
             f"/mailings/{revision.mailing_id}/compare/",
-            f"{base}findings.csv",
-            f"{base}findings.html",
+            f"{base}report.csv",
+            f"{base}report.html",
             f"{base}plain-text-afresh/",
             "/paste/",
         ]
@@ -114,7 +114,7 @@ class TestAccess:
             f"{base}r1/appearance/",
             f"{base}r1/test-sends/",
             f"{base}r1/sign-off/",
-            f"{base}r1/findings.csv",
+            f"{base}r1/report.csv",
             f"{base}details/",
             f"{base}clearance.json",
         ):

@@ -503,7 +503,7 @@ class TestComparison:
         """The defaults are shown."""
         revision = taken_in(house, illustrated())
         render(revision)
-        for query in ("left=nowhere&right=%00&view=x&against=99", "against=99999999999999999999", "mode=%2B%2B"):
+        for query in ("left=nowhere&right=²&view=x&against=99", "against=99999999999999999999", "against=²&zoom=١", "mode=%2B%2B"):
             assert house.client(house.reviewer).get(f"/mailings/{revision.mailing_id}/r1/appearance/compare/?{query}").status_code == 200
 
 

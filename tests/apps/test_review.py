@@ -5,11 +5,12 @@ from typing import Any
 import pytest
 from django.db import IntegrityError, transaction
 
-from jetwind.apps.intake.models import Mailing
+from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.services import add_revision
 from jetwind.apps.jobs.models import Work
-from jetwind.apps.review import services
+from jetwind.apps.review import answers, services
 from jetwind.apps.review.models import CheckRun, Excuse
+from jetwind.apps.review.questions import is_outdated
 from jetwind.apps.review.selectors import walk_of
 from jetwind.apps.review.tasks import check_revision
 from jetwind.apps.ui.refusal import NotAllowed, Refused
@@ -50,23 +51,23 @@ class TestChecks:
         Mailing.objects.filter(pk=revision.mailing_id).update(kind="transactional")
         revision.refresh_from_db()
         assert walk_of(revision).is_stale
-        services.check_now(revision)
+        answers.check_now(revision)
         assert CheckRun.objects.count() == 2
         assert "footer.unsubscribe-missing" not in open_checks(revision)
         Mailing.objects.filter(pk=revision.mailing_id).update(kind="promotional")
         revision.refresh_from_db()
-        assert services.check_now(revision).pk == first.pk
+        assert answers.check_now(revision).pk == first.pk
         assert "footer.unsubscribe-missing" in open_checks(revision)
 
     def test_asking_twice_is_one_piece_of_work(self, house: Any) -> None:
         """The database keeps one open work of a kind for a revision."""
         revision = taken_in(house)
-        assert services.ask_for_checks(revision).pk == services.ask_for_checks(revision).pk
+        assert answers.ask_for_checks(revision).pk == answers.ask_for_checks(revision).pk
 
     def test_a_failing_task_says_so(self, house: Any) -> None:
         """The work is marked failed with its reason."""
         revision = taken_in(house)
-        work = services.ask_for_checks(revision)
+        work = answers.ask_for_checks(revision)
         with pytest.raises(Exception, match="does not exist"):
             check_revision.func(revision_id=0, work_id=work.pk)
         work.refresh_from_db()
@@ -81,22 +82,22 @@ class TestStations:
         """A brief that is changed after the running checks have read it: the request is given the open work, and is not lost."""
         revision = taken_in(house)
         Work.objects.all().delete()
-        work = services.ask_for_checks(revision)
-        real = services.check_now
+        work = answers.ask_for_checks(revision)
+        real = answers.check_now
 
         def changed_meanwhile(one: Any) -> Any:
             run = real(one)
-            services.change_brief(house.author, one.mailing, {"forbidden": ["glaze"]})
+            services.forbid_wording(house.author, one.mailing, "glaze")
             return run
 
-        monkeypatch.setattr(services, "check_now", changed_meanwhile)
+        monkeypatch.setattr(answers, "check_now", changed_meanwhile)
         check_revision.func(revision_id=revision.pk, work_id=work.pk)
         monkeypatch.undo()
         again = Work.objects.filter(kind="checks").latest("pk")
         assert (again.pk != work.pk, again.state) == (True, Work.State.WAITING)
         check_revision.func(revision_id=revision.pk, work_id=again.pk)
         assert Work.objects.filter(kind="checks").latest("pk").pk == again.pk
-        assert not services.is_outdated(revision.pk)
+        assert not is_outdated(Revision.objects.get(pk=revision.pk))
 
     def test_marks(self, house: Any) -> None:
         """Empty until looked at, half with open findings, full when clear."""

@@ -15,7 +15,7 @@ from jetwind.apps.audit.models import LogEntry
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.intake.services import Details, add_revision, change_details, change_envelope, start_copy
-from jetwind.apps.review import services
+from jetwind.apps.review import answers, services
 from jetwind.apps.review.comparison import compare
 from jetwind.apps.review.selectors import walk_of
 from jetwind.apps.ui.refusal import NotAllowed, Refused
@@ -115,8 +115,8 @@ class TestBrief:
         shown = page(house.client(house.author), revision, "wording")
         assert "✗ missing" in shown
         assert "✓ stands" in shown
-        self.post(house, revision, what="take-required", number="0")
-        self.post(house, revision, what="take-forbidden", number="0")
+        self.post(house, revision, what="take-required", text="a fifth off")
+        self.post(house, revision, what="take-forbidden", text="Kiln Quay")
         assert Mailing.objects.get().brief == {"required": [], "forbidden": []}
         assert "wording.required-missing" not in ids(checked(revision.mailing))
 
@@ -140,12 +140,12 @@ class TestBrief:
         """Authors and reviewers; released messages keep their brief."""
         revision = taken_in(house)
         with pytest.raises(NotAllowed):
-            services.change_brief(house.operator, revision.mailing, {"forbidden": ["x"]})
+            services.forbid_wording(house.operator, revision.mailing, "x")
         with pytest.raises(Refused, match="names the place"):
-            services.change_brief(house.author, revision.mailing, {"required": [{"text": "x", "places": ["attic"]}]})
-        services.change_brief(house.author, revision.mailing, {"forbidden": ["x"]})
+            services.require_wording(house.author, revision.mailing, "x", ["attic"])
+        services.forbid_wording(house.author, revision.mailing, "x")
         assert LogEntry.objects.filter(action="mailing.changed", data__fields="the brief").count() == 1
-        services.change_brief(house.author, Mailing.objects.get(), {"forbidden": ["x"]})
+        services.forbid_wording(house.author, Mailing.objects.get(), "x")
         assert LogEntry.objects.filter(action="mailing.changed", data__fields="the brief").count() == 1
 
 
@@ -329,13 +329,13 @@ class TestKeptAnswers:
     def asked(self, monkeypatch: pytest.MonkeyPatch) -> list[set[str]]:
         """The checks that each run asked."""
         runs: list[set[str]] = []
-        original = services.review_bounded
+        original = answers.review_bounded
 
         def watched(message: Any, context: Any, only: Any = None, **more: Any) -> Any:
             runs.append(set(only if only is not None else registry()))
             return original(message, context, only, **more)
 
-        monkeypatch.setattr(services, "review_bounded", watched)
+        monkeypatch.setattr(answers, "review_bounded", watched)
         return runs
 
     def test_one_threshold(self, house: Any, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -344,7 +344,7 @@ class TestKeptAnswers:
         runs = self.asked(monkeypatch)
         workspaces.set_checks(house.reviewer, house.workspace, {"envelope.subject-long": {"level": "note", "most_characters": 20}})
         again = Revision.objects.select_related("mailing__workspace").get(pk=revision.pk)
-        services.check_now(again)
+        answers.check_now(again)
         assert runs == [{"envelope.subject-long"}]
         assert ids(again) >= {"envelope.subject-long", "links.empty"}
         assert set(again.check_runs.latest("created_at").outcomes) == set(registry())
@@ -356,7 +356,7 @@ class TestKeptAnswers:
         revision = taken_in(house, mail(), details=Details(planned_at=PLANNED))
         runs = self.asked(monkeypatch)
         Mailing.objects.update(planned_at=datetime(2027, 4, 1, tzinfo=ZoneInfo("UTC")))
-        services.check_now(Revision.objects.select_related("mailing__workspace").get(pk=revision.pk))
+        answers.check_now(Revision.objects.select_related("mailing__workspace").get(pk=revision.pk))
         assert len(runs[0]) < 10
         assert "wording.year-stale" in runs[0] or "wording.date-past" in runs[0]
 
@@ -364,7 +364,7 @@ class TestKeptAnswers:
         """An hour later the same question has the same answer."""
         revision = taken_in(house)
         runs = self.asked(monkeypatch)
-        services.check_now(revision)
+        answers.check_now(revision)
         assert runs == []
 
 
@@ -435,7 +435,7 @@ class TestReport:
     def test_html(self, house: Any) -> None:
         """Saved under the revision's name; it stands alone."""
         revision = taken_in(house, mail(GOOD_HTML + "<a href='#'>x</a>"))
-        answer = house.client(house.approver).get(f"/mailings/{revision.mailing_id}/r1/findings.html")
+        answer = house.client(house.approver).get(f"/mailings/{revision.mailing_id}/r1/report.html")
         assert answer["Content-Disposition"] == f'attachment; filename="review-{revision.mailing_id}-r1.html"'
         assert "links.empty" in answer.content.decode()
 

@@ -10,7 +10,7 @@ from jetwind.apps.intake.services import add_revision
 from jetwind.apps.previews import services as previews
 from jetwind.apps.proofs import services as proofs
 from jetwind.apps.review.selectors import walk_of
-from jetwind.apps.review.services import change_brief
+from jetwind.apps.review.services import forbid_wording, require_wording
 from jetwind.core.checking import STATIONS
 from jetwind.engines.browser import FakeBrowser
 from jetwind.engines.mail import Delivery
@@ -32,7 +32,8 @@ def test_main_screens(house: Any, sign_in: Any, fake_browser: FakeBrowser, schem
     )
     render(faulty)
     assert previews.RENDERS
-    change_brief(house.author, faulty.mailing, {"required": [{"text": "a fifth off", "places": ["HTML", "subject"]}], "forbidden": ["x"]})
+    require_wording(house.author, faulty.mailing, "a fifth off", ["HTML", "subject"])
+    forbid_wording(house.author, faulty.mailing, "x")
     add_revision(house.author, faulty.mailing, mail(GOOD_HTML + "<p>the the £24 glazery</p>", Subject="Glazes"), "b.eml")
     checked(faulty.mailing)
     clean = taken_in(house)

@@ -15,6 +15,7 @@ from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import mailing_for, revision_for
 from jetwind.apps.review.frame import frame
 from jetwind.apps.review.selectors import excuses_for, station_address
+from jetwind.apps.ui.once import once
 
 _SLUG = "sign-off"
 
@@ -52,6 +53,7 @@ def station(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
 
 
 @require_POST
+@once
 def sign(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     """Sign off a revision."""
     assert isinstance(request.user, User)
@@ -62,6 +64,7 @@ def sign(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
 
 
 @require_POST
+@once
 def release(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     """Release a cleared revision."""
     assert isinstance(request.user, User)

@@ -8,10 +8,11 @@ from zoneinfo import ZoneInfo
 from django.db import transaction
 
 from jetwind.apps.accounts.models import User
+from jetwind.apps.audit.models import LogEntry
 from jetwind.apps.demo import messages
 from jetwind.apps.intake.services import Details, add_revision, change_details, start_copy, take_in
 from jetwind.apps.proofs.models import TestAddress, TestList
-from jetwind.apps.review.services import change_brief
+from jetwind.apps.review.services import forbid_wording, require_wording
 from jetwind.apps.workspace.models import Membership, SampleReader, Workspace
 from jetwind.core.message import Envelope
 
@@ -38,9 +39,9 @@ READERS = (
 )
 
 
-def exists() -> bool:
-    """Whether the demo world is there already."""
-    return Workspace.objects.filter(name=NAME).exists()
+def is_wanted() -> bool:
+    """Whether nobody has lived here yet: a house that removed the demo, or began without it, keeps what it has."""
+    return not (Workspace.objects.exists() or User.objects.exists() or LogEntry.objects.exists())
 
 
 #: Per cent of the cooperative's readers by client profile; invented, as everything here.
@@ -130,17 +131,9 @@ def build() -> Workspace:
     change_details(
         author, autumn, Details("Autumn glaze sale", "promotional", "members and friends, 2,140 readers", planned(10, 5, 9), _ZONE)
     )
-    change_brief(
-        author,
-        autumn,
-        {
-            "required": [
-                {"text": "a fifth off", "places": ["HTML", "plain text", "subject"]},
-                {"text": "until Sunday 10 October", "places": ["HTML", "plain text"]},
-            ],
-            "forbidden": ["14 March"],
-        },
-    )
+    require_wording(author, autumn, "a fifth off", ["HTML", "plain text", "subject"])
+    require_wording(author, autumn, "until Sunday 10 October", ["HTML", "plain text"])
+    forbid_wording(author, autumn, "14 March")
     add_revision(
         author,
         autumn,

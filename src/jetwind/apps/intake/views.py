@@ -11,12 +11,14 @@ from jetwind.apps.accounts.models import User
 from jetwind.apps.intake import services
 from jetwind.apps.intake.forms import DetailsForm, EnvelopeForm, PasteForm
 from jetwind.apps.intake.selectors import mailing_for
+from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import workspace_of
 from jetwind.core.message.package import LARGEST_INPUT
 
 
 @require_POST
+@once
 def take_in(request: HttpRequest) -> HttpResponse:
     """A file dropped on Departures: a new mailing."""
     assert isinstance(request.user, User)
@@ -27,6 +29,7 @@ def take_in(request: HttpRequest) -> HttpResponse:
 
 
 @require_http_methods(["GET", "POST"])
+@once
 def paste(request: HttpRequest) -> HttpResponse:
     """Pasted source: a new mailing. What cannot be used comes back with everything typed."""
     assert isinstance(request.user, User)
@@ -51,6 +54,7 @@ def paste(request: HttpRequest) -> HttpResponse:
 
 
 @require_POST
+@once
 def add_revision(request: HttpRequest, mailing_id: int) -> HttpResponse:
     """Another file dropped on a mailing: its next revision."""
     assert isinstance(request.user, User)
@@ -62,6 +66,7 @@ def add_revision(request: HttpRequest, mailing_id: int) -> HttpResponse:
 
 
 @require_http_methods(["GET", "POST"])
+@once
 def details(request: HttpRequest, mailing_id: int) -> HttpResponse:
     """Title, kind, audience and planned time of a mailing."""
     assert isinstance(request.user, User)
@@ -90,6 +95,7 @@ def details(request: HttpRequest, mailing_id: int) -> HttpResponse:
 
 
 @require_POST
+@once
 def envelope(request: HttpRequest, mailing_id: int) -> HttpResponse:
     """A changed envelope: a new revision with the same file."""
     assert isinstance(request.user, User)
@@ -104,6 +110,7 @@ def envelope(request: HttpRequest, mailing_id: int) -> HttpResponse:
 
 
 @require_POST
+@once
 def copy(request: HttpRequest, mailing_id: int) -> HttpResponse:
     """A new mailing that starts as a copy."""
     assert isinstance(request.user, User)

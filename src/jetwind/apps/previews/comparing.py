@@ -22,6 +22,7 @@ from jetwind.apps.previews.sheets import as_pdf, as_png
 from jetwind.apps.previews.views import described
 from jetwind.apps.review.frame import frame
 from jetwind.apps.review.selectors import station_address
+from jetwind.apps.ui.given import whole_number
 from jetwind.apps.workspace.access import workspace_of
 from jetwind.apps.workspace.selectors import chosen_profiles
 from jetwind.core.images.difference import difference
@@ -61,12 +62,18 @@ def compare(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     )
     mode = mode_of(ways_of(request.GET.get("mode", "")))
     view = request.GET.get("view", "") if request.GET.get("view", "") in dict(VIEWS) else "side"
-    against = request.GET.get("against", "")
-    other = revision.mailing.revisions.filter(number=int(against)).first() if against.isdigit() and len(against) < 6 else None
+    against = whole_number(request.GET, "against")
+    other = revision.mailing.revisions.filter(number=against).first()
     sides = [_side(revision if other is None else other, left, mode, other is not None), _side(revision, right, mode, other is not None)]
 
     def here(**changed: str) -> str:
-        query = {"left": left, "right": right, "mode": "" if mode == OWN else mode, "view": view, "against": against} | changed
+        query = {
+            "left": left,
+            "right": right,
+            "mode": "" if mode == OWN else mode,
+            "view": view,
+            "against": str(other.number) if other else "",
+        } | changed
         return f"{request.path}?{urlencode({name: value for name, value in query.items() if value})}"
 
     both = [side.shot.pk for side in sides if side.shot is not None and side.layout is not None]

@@ -24,6 +24,8 @@ from jetwind.apps.previews.places import marks_on, pins_on, share
 from jetwind.apps.previews.selectors import element_at, marks_in, told
 from jetwind.apps.review.frame import frame
 from jetwind.apps.review.selectors import ShownFinding, station_address
+from jetwind.apps.ui.given import whole_number
+from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import workspace_of
 from jetwind.apps.workspace.selectors import chosen_profiles
@@ -172,8 +174,8 @@ def _large(
 ) -> dict[str, Any]:
     """One render by itself: its picture at a zoom, pins, marks, what was dropped, and the profile's sheet."""
     shown = shown_in(profile, mode)
-    given = request.GET.get("zoom", "")
-    zoom = int(given) if given.isdigit() and int(given) in ZOOMS else (100 if shown.content_width <= 720 else 75)
+    given = whole_number(request.GET, "zoom")
+    zoom = given if given in ZOOMS else (100 if shown.content_width <= 720 else 75)
     message = message_of(revision)
     document = message.document
     layout = shot.layout if shot is not None and shot.state == Render.State.DONE else None
@@ -259,6 +261,7 @@ def progress(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse
 
 
 @require_POST
+@once
 def steer(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     """Cancel rendering, go on with it, or render what a mode still lacks."""
     assert isinstance(request.user, User)
@@ -276,12 +279,14 @@ def steer(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
 
 
 @require_POST
+@once
 def mark(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     """Set a mark at the element under a point of a render, or at one chosen from the list; or settle one."""
     assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
-    if settled := request.POST.get("settle", ""):
-        services.settle_mark(request.user, get_object_or_404(Mark, pk=settled if settled.isdigit() else 0, mailing=revision.mailing))
+    if "settle" in request.POST:
+        settled = get_object_or_404(Mark, pk=whole_number(request.POST, "settle"), mailing=revision.mailing)
+        services.settle_mark(request.user, settled)
     else:
         profile = request.POST.get("profile", "")
         services.set_mark(request.user, revision, profile, _marked_element(request, revision, profile), request.POST.get("comment", ""))
@@ -290,9 +295,9 @@ def mark(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
 
 
 def _marked_element(request: HttpRequest, revision: Revision, profile: str) -> int:
-    chosen = request.POST.get("element", "")
-    if chosen.isdigit():
-        return int(chosen)
+    chosen = whole_number(request.POST, "element", -1)
+    if chosen >= 0:
+        return chosen
     if profile not in profiles():
         raise Refused("Choose a profile first.")
     shot = get_object_or_404(

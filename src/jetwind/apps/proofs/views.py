@@ -17,6 +17,8 @@ from jetwind.apps.proofs import services
 from jetwind.apps.proofs.models import Arrival, TestAddress, TestCopy, TestList
 from jetwind.apps.review.frame import frame
 from jetwind.apps.review.selectors import station_address
+from jetwind.apps.ui.given import whole_number
+from jetwind.apps.ui.once import once
 from jetwind.apps.workspace.access import may, workspace_of
 from jetwind.apps.workspace.models import SampleReader
 from jetwind.core.message import Message, image_references, read_bytes
@@ -49,13 +51,14 @@ def station(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
 
 
 @require_POST
+@once
 def send(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     """Send a test."""
     assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
     workspace = revision.mailing.workspace
-    test_list = get_object_or_404(TestList, pk=request.POST.get("list") or 0, workspace=workspace)
-    reader = SampleReader.objects.filter(pk=request.POST.get("reader") or 0, workspace=workspace).first()
+    test_list = get_object_or_404(TestList, pk=whole_number(request.POST, "list"), workspace=workspace)
+    reader = SampleReader.objects.filter(pk=whole_number(request.POST, "reader"), workspace=workspace).first()
     services.send_test(request.user, revision, test_list, reader)
     messages.success(request, f"Revision {revision.number} goes to “{test_list.name}”, one message to each address.")
     return redirect(station_address(revision, _SLUG))
@@ -123,6 +126,7 @@ def _arrival(request: HttpRequest, arrival_id: int) -> Arrival:
 
 
 @require_POST
+@once
 def add_address(request: HttpRequest, list_id: int) -> HttpResponse:
     """Put an address on a test list."""
     assert isinstance(request.user, User)
@@ -133,6 +137,7 @@ def add_address(request: HttpRequest, list_id: int) -> HttpResponse:
 
 
 @require_POST
+@once
 def remove_address(request: HttpRequest, address_id: int) -> HttpResponse:
     """Take an address off a test list."""
     assert isinstance(request.user, User)

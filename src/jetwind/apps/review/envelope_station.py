@@ -8,6 +8,7 @@ from typing import Any
 from django.http import HttpRequest
 
 from jetwind.apps.review.selectors import Walk
+from jetwind.apps.ui.given import whole_number
 from jetwind.core.checking import Context
 from jetwind.core.fields import fill
 from jetwind.core.message import Message, Sample
@@ -48,7 +49,7 @@ def page(request: HttpRequest, walk: Walk, message: Message) -> dict[str, Any]:
     chosen = request.GET.get("reader", "")
     reader = readers[names.index(chosen)] if chosen in names else readers[0] if readers else Sample("", {})
     subjects = list(message.subjects)
-    number = int(request.GET.get("variant", "0")) if request.GET.get("variant", "0").isdigit() else 0
+    number = whole_number(request.GET, "variant")
     number = number if number < len(subjects) else 0
     box = next(iter(message.mailboxes("From")), None)
     sender = _merged(box.name or box.address, message, reader) if box else "no sender"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Any
 from urllib.parse import urlencode
 
@@ -16,14 +17,19 @@ from jetwind.apps.intake.selectors import mailing_for, message_of, revision_for
 from jetwind.apps.intake.services import add_revision
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.review import envelope_station, plain_text_station, services, wording_station
+from jetwind.apps.review.answers import CHECKS, stored_review
 from jetwind.apps.review.comparison import compare
 from jetwind.apps.review.evidence import tables_for
 from jetwind.apps.review.frame import KEPT_REASON, frame
+from jetwind.apps.review.questions import newest_run
 from jetwind.apps.review.selectors import Walk, station_address
+from jetwind.apps.ui.given import came_from, whole_number
+from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.services import add_word
-from jetwind.core.checking import PLACES, STATIONS, Brief
+from jetwind.core.checking import PLACES, STATIONS
 from jetwind.core.message import Message, plain_from_html, with_plain_text
+from jetwind.core.reports import Review, as_csv, as_html, as_json, as_sarif
 from jetwind.core.spam import BANDS, SpamReason, SpamSum
 
 
@@ -80,7 +86,7 @@ def progress(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse
     """How far the checks are; once done, the page is loaded anew."""
     assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
-    work = jobs.latest(services.CHECKS, f"revision:{revision.pk}")
+    work = jobs.latest(CHECKS, f"revision:{revision.pk}")
     response = render(request, "review/_progress.html", {"work": work, "revision": revision, "mailing": revision.mailing})
     if work is None or not work.is_open:
         response["HX-Refresh"] = "true"
@@ -88,6 +94,7 @@ def progress(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse
 
 
 @require_POST
+@once
 def look(request: HttpRequest, mailing_id: int, number: int, slug: str) -> HttpResponse:
     """Say, or take back, that a station has been looked at."""
     assert isinstance(request.user, User)
@@ -96,10 +103,11 @@ def look(request: HttpRequest, mailing_id: int, number: int, slug: str) -> HttpR
         services.unlook(request.user, revision, slug)
     else:
         services.look_at(request.user, revision, slug)
-    return redirect(request.headers.get("Referer") or station_address(revision, slug))
+    return redirect(came_from(request) or station_address(revision, slug))
 
 
 @require_POST
+@once
 def excuse(request: HttpRequest, mailing_id: int, number: int, fingerprint: str) -> HttpResponse:
     """Excuse a finding, or lift its excuse. A refused reason comes back to be mended, not lost."""
     assert isinstance(request.user, User)
@@ -122,15 +130,17 @@ def excuse(request: HttpRequest, mailing_id: int, number: int, fingerprint: str)
 
 
 @require_POST
+@once
 def recheck(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     """Check again."""
     assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
     services.recheck(request.user, revision)
-    return redirect(request.headers.get("Referer") or station_address(revision, "envelope"))
+    return redirect(came_from(request) or station_address(revision, "envelope"))
 
 
 @require_POST
+@once
 def send_back(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     """Send a revision back to its author."""
     assert isinstance(request.user, User)
@@ -140,61 +150,62 @@ def send_back(request: HttpRequest, mailing_id: int, number: int) -> HttpRespons
     return redirect("departures")
 
 
-@require_GET
-def findings_csv(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
-    """All findings of the newest check of a revision as CSV."""
-    from jetwind.core.reports import as_csv
+@dataclass(frozen=True, slots=True)
+class _Format:
+    """A report as a file: how it is written, its content type, and the name of the file."""
 
+    write: Callable[[Review, str], str]
+    content_type: str
+    file_name: str
+
+
+FORMATS = {
+    "html": _Format(as_html, "text/html", "review-{mailing}-r{number}.html"),
+    "csv": _Format(lambda review, title: as_csv(review.findings), "text/csv", "findings-{mailing}-r{number}.csv"),
+    "json": _Format(lambda review, title: as_json(review), "application/json", "review-{mailing}-r{number}.json"),
+    "sarif": _Format(as_sarif, "application/sarif+json", "review-{mailing}-r{number}.sarif"),
+}
+
+
+@require_GET
+def report(request: HttpRequest, mailing_id: int, number: int, form: str) -> HttpResponse:
+    """What the screen shows of a revision as a file: the answers that are stored, in the words of then."""
     assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
-    answer = services.answer_now(revision)
-    response = HttpResponse(as_csv(answer.findings), content_type="text/csv; charset=utf-8")
-    response["Content-Disposition"] = f'attachment; filename="findings-{mailing_id}-r{number}.csv"'
-    return response
-
-
-@require_GET
-def findings_html(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
-    """The report of a revision as one HTML file that stands alone."""
-    from jetwind.core.reports import as_html
-
-    assert isinstance(request.user, User)
-    revision = revision_for(request.user, mailing_id, number)
-    answer = services.answer_now(revision)
-    response = HttpResponse(as_html(answer, f"{revision.mailing.title}, revision {number}"), content_type="text/html; charset=utf-8")
-    response["Content-Disposition"] = f'attachment; filename="review-{mailing_id}-r{number}.html"'
+    if form not in FORMATS:
+        raise Http404("no such report")
+    run = newest_run(revision)
+    if run is None:
+        raise Refused("This revision has not been checked yet, so there is nothing to report.")
+    run.revision = revision
+    chosen = FORMATS[form]
+    title = revision.file_name if form == "sarif" else f"{revision.mailing.title}, revision {number}"
+    response = HttpResponse(chosen.write(stored_review(run), title), content_type=f"{chosen.content_type}; charset=utf-8")
+    name = chosen.file_name.format(mailing=mailing_id, number=number)
+    response["Content-Disposition"] = f'attachment; filename="{name}"'
     return response
 
 
 @require_POST
+@once
 def brief(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     """Add to the brief, or take from it; the brief belongs to the mailing, so every revision is held against it."""
     assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
-    known = Brief.from_dict(revision.mailing.brief).as_dict()
-    required, forbidden = list(known["required"]), list(known["forbidden"])
-    text = " ".join(request.POST.get("text", "").split())
-    what, taken = request.POST.get("what", ""), request.POST.get("number", "")
-    if what in ("required", "forbidden") and not text:
-        raise Refused("Type the wording first.")
-    if len(text) > 300:
-        raise Refused(f"The wording has {len(text)} characters; there is room for 300.")
+    what, text = request.POST.get("what", ""), request.POST.get("text", "")
     if what == "required":
-        places = [place for place in PLACES if place in request.POST.getlist("place")]
-        if not places:
-            raise Refused(f"Choose where “{text}” must stand.")
-        required.append({"text": text, "places": places})
+        services.require_wording(
+            request.user, revision.mailing, text, [place for place in PLACES if place in request.POST.getlist("place")]
+        )
     elif what == "forbidden":
-        forbidden.append(text)
-    elif what == "take-required" and taken.isdigit() and int(taken) < len(required):
-        del required[int(taken)]
-    elif what == "take-forbidden" and taken.isdigit() and int(taken) < len(forbidden):
-        del forbidden[int(taken)]
-    services.change_brief(request.user, revision.mailing, {"required": required, "forbidden": forbidden})
+        services.forbid_wording(request.user, revision.mailing, text)
+    elif what in ("take-required", "take-forbidden"):
+        services.drop_wording(request.user, revision.mailing, text, forbidden=what == "take-forbidden")
     return redirect(f"{station_address(revision, 'wording')}#brief")
 
 
 @require_POST
+@once
 def learn_word(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     """Add a word to the workspace's word list, and check again."""
     assert isinstance(request.user, User)
@@ -207,6 +218,7 @@ def learn_word(request: HttpRequest, mailing_id: int, number: int) -> HttpRespon
 
 
 @require_http_methods(["GET", "POST"])
+@once
 def plain_text_afresh(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     """The plain text made afresh from the HTML: GET saves it as a file, POST makes it the next revision."""
     assert isinstance(request.user, User)
@@ -235,9 +247,9 @@ def comparison(request: HttpRequest, mailing_id: int) -> HttpResponse:
     assert isinstance(request.user, User)
     mailing = mailing_for(request.user, mailing_id)
     numbers = list(mailing.revisions.values_list("number", flat=True))
-    asked = [request.GET.get(name, "") for name in ("earlier", "later")]
-    later = int(asked[1]) if asked[1].isdigit() and int(asked[1]) in numbers else numbers[-1]
-    earlier = int(asked[0]) if asked[0].isdigit() and int(asked[0]) in numbers else max((n for n in numbers if n < later), default=later)
+    earlier, later = whole_number(request.GET, "earlier"), whole_number(request.GET, "later")
+    later = later if later in numbers else numbers[-1]
+    earlier = earlier if earlier in numbers else max((number for number in numbers if number < later), default=later)
     earlier, later = min(earlier, later), max(earlier, later)
     one, other = revision_for(request.user, mailing_id, earlier), revision_for(request.user, mailing_id, later)
     page = {

@@ -7,7 +7,8 @@ from collections.abc import Callable
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
-from django.utils.http import url_has_allowed_host_and_scheme
+
+from jetwind.apps.ui.given import came_from
 
 
 class Refused(Exception):
@@ -41,8 +42,8 @@ class refusals:
         if not isinstance(exception, Refused):
             return None
         status = 403 if isinstance(exception, NotAllowed) else 409
-        back = exception.address or request.headers.get("Referer", "")
-        if request.method == "POST" and url_has_allowed_host_and_scheme(back, {request.get_host()}):
+        back = exception.address or came_from(request)
+        if request.method == "POST" and back:
             messages.error(request, exception.sentence)
             return redirect(back)
         return render(request, "ui/refused.html", {"sentence": exception.sentence}, status=status)

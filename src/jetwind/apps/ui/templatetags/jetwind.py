@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
+from uuid import uuid4
 
 from django import template
 from django.utils import timezone
@@ -65,6 +66,12 @@ def windsock(stripes: int, *, cleared: bool = False, small: bool = False) -> Saf
         size,
         format_html_join("", '<polygon points="{}" class="{}"/>', segments),
     )
+
+
+@register.simple_tag
+def intent() -> SafeString:
+    """The key that makes one press of one form one act (see ``once``)."""
+    return format_html('<input type="hidden" name="intent" value="{}">', uuid4())
 
 
 @register.filter

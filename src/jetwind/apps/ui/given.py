@@ -1,0 +1,39 @@
+"""Reading what a request brings: numbers and words that may be anything."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from django.http import HttpRequest, HttpResponse, QueryDict
+from django.shortcuts import render
+from django.utils.http import url_has_allowed_host_and_scheme
+
+#: The digits of the largest key that PostgreSQL's bigint holds.
+_MOST_DIGITS = 18
+
+
+def whole_number(values: QueryDict, name: str, otherwise: int = 0) -> int:
+    """A whole number in ASCII digits; ``otherwise`` where there is none, or one too long for any key or count of ours."""
+    text = values.get(name, "")
+    return int(text) if text.isascii() and text.isdigit() and len(text) <= _MOST_DIGITS else otherwise
+
+
+def came_from(request: HttpRequest) -> str | None:
+    """The page of ours that a request came from, or None where it names none, or another site's."""
+    address = request.headers.get("Referer", "")
+    is_ours = url_has_allowed_host_and_scheme(address, {request.get_host()}, require_https=request.is_secure())
+    return address if is_ours else None
+
+
+def no_nul(get_response: Callable[[HttpRequest], HttpResponse]) -> Callable[[HttpRequest], HttpResponse]:
+    """Middleware: a NUL, which no text of the database can hold and no keyboard makes, is refused with its place."""
+
+    def middleware(request: HttpRequest) -> HttpResponse:
+        for values in (request.GET, request.POST):
+            for name, texts in values.lists():
+                if "\0" in name or any("\0" in text for text in texts):
+                    shown = name.replace("\0", "")[:60]
+                    return render(request, "ui/refused.html", {"sentence": f"“{shown}” holds a NUL character; take it out."}, status=400)
+        return get_response(request)
+
+    return middleware
