@@ -60,6 +60,7 @@ class TestChain:
                 "finding.excuse-lifted",
                 "review.sent-back",
                 "proof.sent",
+                "proof.sent-again",
                 "approval.signed",
                 "approval.voided",
                 "approval.cleared",

@@ -1,19 +1,24 @@
 """Test sends to allowed addresses, one message each, and what arrives."""
 
+import contextlib
+import threading
+import uuid
 from typing import Any
 
 import pytest
-from django.db import IntegrityError, transaction
+from django.db import IntegrityError, connection, transaction
+from django.utils import timezone
+from procrastinate.contrib.django.models import ProcrastinateJob
 
 from jetwind.apps.intake.models import Mailing
 from jetwind.apps.jobs import services as jobs
-from jetwind.apps.proofs import services
+from jetwind.apps.proofs import handing_over, services
 from jetwind.apps.proofs.models import Arrival, TestAddress, TestCopy, TestSend
 from jetwind.apps.proofs.tasks import send_copies
 from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.apps.workspace.models import SampleReader
 from jetwind.core.message import read_bytes
-from jetwind.engines.mail import Delivery, Handover
+from jetwind.engines.mail import Delivery, Handover, Outcome
 from tests.apps.helpers import taken_in
 from tests.factories import GOOD_HTML, mail, package, picture
 
@@ -26,9 +31,9 @@ def post(monkeypatch: pytest.MonkeyPatch) -> list[tuple[str, str, bytes]]:
     def hand_over(server: Any, sender: str, recipient: str, content: bytes) -> Handover:
         sent.append((sender, recipient, content))
         services.keep_arrival(Delivery(sender, (recipient,), content))
-        return Handover(True, "250 Kept")
+        return Handover(Outcome.TAKEN, "250 Kept")
 
-    monkeypatch.setattr(services, "hand_over", hand_over)
+    monkeypatch.setattr(handing_over, "hand_over", hand_over)
     return sent
 
 
@@ -66,7 +71,7 @@ class TestSending:
 
     def test_a_refused_copy_says_why(self, house: Any, monkeypatch: pytest.MonkeyPatch) -> None:
         """The server's words stand beside the copy."""
-        monkeypatch.setattr(services, "hand_over", lambda *_: Handover(False, "550 No such box"))
+        monkeypatch.setattr(handing_over, "hand_over", lambda *_: Handover(Outcome.REFUSED, "550 No such box"))
         revision = taken_in(house)
         carry_out(services.send_test(house.reviewer, revision, house.test_list, None))
         assert set(TestCopy.objects.values_list("state", "answer")) == {("refused", "550 No such box")}
@@ -135,6 +140,191 @@ class TestAllowed:
             TestSend.objects.create(mailing=revision.mailing, revision=revision, list_name="x", mark="x", by=house.reviewer)
 
 
+class Server:
+    """A mail server that answers as it is told to, and keeps what it takes; an exception ends the worker in the middle."""
+
+    def __init__(self, *answers: Handover | type[BaseException]) -> None:
+        self.answers = list(answers)
+        self.taken: list[str] = []
+
+    def __call__(self, server: Any, sender: str, recipient: str, content: bytes) -> Handover:
+        answer = self.answers.pop(0) if self.answers else Handover(Outcome.TAKEN, "250 Kept")
+        if isinstance(answer, type):
+            raise answer
+        if answer.outcome in (Outcome.TAKEN, Outcome.UNSURE):
+            self.taken.append(recipient)
+        return answer
+
+
+class Killed(BaseException):
+    """The worker is gone."""
+
+
+LOST = Handover(Outcome.LOST, "no server")
+UNSURE = Handover(Outcome.UNSURE, "connection lost")
+
+
+class TestOnce:
+    """Each copy once, whatever dies; what passes is tried again."""
+
+    @pytest.fixture
+    def send(self, house: Any) -> TestSend:
+        """A test send to one address."""
+        house.test_list.addresses.last().delete()
+        return services.send_test(house.reviewer, taken_in(house), house.test_list, None)
+
+    def carry_out(self, send: TestSend, monkeypatch: pytest.MonkeyPatch, server: Server) -> TestCopy:
+        """What the worker does."""
+        monkeypatch.setattr(handing_over, "hand_over", server)
+        with contextlib.suppress(Killed):
+            carry_out(send)
+        return send.copies.get()
+
+    def due(self, send: TestSend) -> None:
+        """Time passes until the next try."""
+        send.copies.update(next_try_at=timezone.now())
+
+    def test_no_server_for_a_while(self, send: TestSend, monkeypatch: pytest.MonkeyPatch) -> None:
+        """It is tried again soon, and not before; the work stays open until then."""
+        copy = self.carry_out(send, monkeypatch, Server(LOST))
+        assert (copy.state, copy.tries, copy.answer) == ("put-off", 1, "no server")
+        work = jobs.latest(services.SENDS, f"send:{send.pk}")
+        assert work is not None
+        job = ProcrastinateJob.objects.get(pk=work.job_id)
+        assert (work.state, work.doing, job.scheduled_at) == ("waiting", "waits to try again", copy.next_try_at)
+        server = Server()
+        assert self.carry_out(send, monkeypatch, server).state == "put-off"
+        assert server.taken == []
+        self.due(send)
+        assert self.carry_out(send, monkeypatch, server).state == "handed-over"
+        assert server.taken == ["one@kiln.org"]
+        work.refresh_from_db()
+        assert work.state == "done"
+
+    def test_a_temporary_refusal(self, send: TestSend, monkeypatch: pytest.MonkeyPatch) -> None:
+        """Twice in the first hour, then every two hours, for four days (RFC 5321 §4.5.4.1)."""
+        pauses = []
+        for _ in range(80):
+            self.due(send)
+            copy = self.carry_out(send, monkeypatch, Server(Handover(Outcome.PUT_OFF, "450 later")))
+            if copy.state != "put-off":
+                break
+            assert copy.next_try_at is not None
+            pause = copy.next_try_at - timezone.now()
+            pauses.append(round(pause.total_seconds() / 60))
+            TestCopy.objects.update(first_try_at=(copy.first_try_at or timezone.now()) - pause)
+        assert pauses[:4] == [30, 30, 120, 120]
+        assert 4 * 24 - 2 <= sum(pauses) / 60 <= 4 * 24
+        assert (copy.state, copy.answer) == ("refused", "Given up after 4 days. 450 later")
+
+    def test_killed_before_the_answer(self, send: TestSend, monkeypatch: pytest.MonkeyPatch, settings: Any) -> None:
+        """The Mailroom is asked: what it has is not sent again, what it has not is."""
+        copy = self.carry_out(send, monkeypatch, Server(Killed))
+        assert copy.state == "on-its-way"
+        Arrival.objects.create(message_id=copy.message_id, octets=1, blob_sha256="0" * 64, copy=copy)
+        server = Server()
+        assert self.carry_out(send, monkeypatch, server).state == "handed-over"
+        assert server.taken == []
+        Arrival.objects.all().delete()
+        TestCopy.objects.update(state="on-its-way")
+        assert self.carry_out(send, monkeypatch, server).state == "put-off"
+        self.due(send)
+        assert self.carry_out(send, monkeypatch, server).state == "handed-over"
+        assert server.taken == ["one@kiln.org"]
+
+    def test_another_server_cannot_be_asked(self, house: Any, send: TestSend, monkeypatch: pytest.MonkeyPatch, settings: Any) -> None:
+        """So a person is: it is not sent again by itself."""
+        settings.HAS_MAILROOM = False
+        server = Server(UNSURE)
+        for _ in range(3):
+            copy = self.carry_out(send, monkeypatch, server)
+        assert (copy.state, server.taken) == ("unsure", ["one@kiln.org"])
+        client = house.client(house.reviewer)
+        shown = client.get(f"/mailings/{send.mailing_id}/r1/test-sends/").content.decode()
+        assert "It may have arrived; look before you send it again." in shown
+        client.post(f"/test-copies/{copy.pk}/settle/", {"do": "arrived"})
+        copy.refresh_from_db()
+        assert copy.state == "handed-over"
+        with pytest.raises(Refused, match="is handed over"):
+            services.send_again(house.reviewer, copy)
+        TestCopy.objects.update(state="unsure")
+        client.post(f"/test-copies/{copy.pk}/settle/", {"do": "again"})
+        assert self.carry_out(send, monkeypatch, server).state == "handed-over"
+        assert server.taken == ["one@kiln.org", "one@kiln.org"]
+        with pytest.raises(NotAllowed):
+            services.send_again(house.approver, copy)
+        assert house.client(house.outsider).post(f"/test-copies/{copy.pk}/settle/", {"do": "again"}).status_code == 404
+
+    def test_try_now(self, house: Any, send: TestSend, monkeypatch: pytest.MonkeyPatch) -> None:
+        """A copy that waits for its time is hurried; the job that waited finds nothing left."""
+        self.carry_out(send, monkeypatch, Server(Handover(Outcome.PUT_OFF, "450 later")))
+        services.send_again(house.reviewer, send.copies.get())
+        work = jobs.latest(services.SENDS, f"send:{send.pk}")
+        assert work is not None
+        assert ProcrastinateJob.objects.get(pk=work.job_id).scheduled_at is None
+        server = Server()
+        for _ in range(2):
+            assert self.carry_out(send, monkeypatch, server).state == "handed-over"
+        assert server.taken == ["one@kiln.org"]
+
+
+@pytest.mark.django_db(transaction=True)
+def test_two_workers_at_once(house: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A worker that was paused goes on while another has taken its job: the copy that is on its way is left to the first."""
+    send = services.send_test(house.reviewer, taken_in(house), house.test_list, None)
+    taken: list[str] = []
+    go_on = threading.Event()
+    begun = threading.Event()
+
+    def slow(server: Any, sender: str, recipient: str, content: bytes) -> Handover:
+        taken.append(recipient)
+        begun.set()
+        go_on.wait(20)
+        return Handover(Outcome.TAKEN, "250 Kept")
+
+    monkeypatch.setattr(handing_over, "hand_over", slow)
+    work = jobs.latest(services.SENDS, f"send:{send.pk}")
+    assert work is not None
+
+    def first() -> None:
+        handing_over.hand_over_copies(TestSend.objects.get(pk=send.pk), work.pk)
+        connection.close()
+
+    one = threading.Thread(target=first)
+    one.start()
+    assert begun.wait(20)
+    monkeypatch.setattr(handing_over, "hand_over", Server())
+    handing_over.hand_over_copies(TestSend.objects.get(pk=send.pk), work.pk)
+    go_on.set()
+    one.join(20)
+    assert set(send.copies.values_list("state", flat=True)) == {"handed-over"}
+    assert taken == ["one@kiln.org"]
+
+
+@pytest.mark.django_db(transaction=True)
+def test_a_form_sent_twice_at_once(house: Any) -> None:
+    """Both requests are answered, and one test is sent: the key in the form is unique in the database."""
+    revision = taken_in(house)
+    clients = [house.client(house.reviewer) for _ in range(4)]
+    answers: list[int] = []
+
+    def press(client: Any, key: str) -> None:
+        answers.append(
+            client.post(f"/mailings/{revision.mailing_id}/r1/test-sends/send/", {"list": house.test_list.pk, "intent": key}).status_code
+        )
+        connection.close()
+
+    for number in range(1, 11):
+        key = str(uuid.uuid4())
+        presses = [threading.Thread(target=press, args=(client, key)) for client in clients]
+        for thread in presses:
+            thread.start()
+        for thread in presses:
+            thread.join(30)
+        assert TestSend.objects.count() == number
+    assert answers == [302] * 40
+
+
 class TestMailroom:
     """What arrived, as it arrived."""
 
@@ -185,5 +375,9 @@ class TestMailroom:
     def test_a_stray_is_kept_apart(self, house: Any) -> None:
         """Mail that no test send explains."""
         services.keep_arrival(Delivery("x@y.net", ("z@kiln.org",), mail(Subject="Stray\x00bird".replace("\x00", ""))))
-        assert Arrival.objects.get().copy is None
+        stray = Arrival.objects.get()
+        assert stray.copy is None
         assert "not from a test send" in house.client(house.reviewer).get("/mailroom/").content.decode()
+        # Only those see it whose test sends may reach the address.
+        assert "not from a test send" not in house.client(house.outsider).get("/mailroom/").content.decode()
+        assert house.client(house.outsider).get(f"/mailroom/{stray.pk}/").status_code == 404

@@ -2,12 +2,13 @@
 
 import asyncio
 import smtplib
+import socket
 import threading
 from collections.abc import Iterator
 
 import pytest
 
-from jetwind.engines.mail import Delivery, Mailroom, MailServer, hand_over
+from jetwind.engines.mail import Delivery, Mailroom, MailServer, Outcome, hand_over
 from tests.factories import mail
 
 
@@ -49,7 +50,7 @@ class TestHandOver:
         """Byte by byte, with a line that starts with a full stop (RFC 5321 §4.5.2)."""
         content = mail(text="one\n.two\n..three\n", html=None)
         answer = hand_over(room.server, "test@kiln.org", "one@kiln.org", content)
-        assert answer.taken
+        assert answer.outcome is Outcome.TAKEN
         assert answer.answer == "250 Kept in the Mailroom"
         assert room.kept == [Delivery("test@kiln.org", ("one@kiln.org",), content)]
 
@@ -67,14 +68,53 @@ class TestHandOver:
         """The sender hears 451, and nothing is lost silently."""
         room.fails = True
         answer = hand_over(room.server, "test@kiln.org", "one@kiln.org", mail())
-        assert not answer.taken
+        assert answer.outcome is Outcome.PUT_OFF
         assert answer.answer.startswith("451 ")
 
     def test_no_server(self, room: Room) -> None:
         """Named with its address."""
         answer = hand_over(MailServer("127.0.0.1", 1, timeout=2), "test@kiln.org", "one@kiln.org", mail())
-        assert not answer.taken
+        assert answer.outcome is Outcome.LOST
         assert "127.0.0.1:1 could not be used" in answer.answer
+
+    @pytest.mark.parametrize(
+        ("replies", "outcome"),
+        [
+            (["220 x", "250 x", "250 x", "250 x", "354 go on", None], Outcome.UNSURE),
+            (["220 x", "250 x", "250 x", None], Outcome.LOST),
+            (["220 x", "250 x", None], Outcome.LOST),
+            (["220 x", "250 x", "250 x", "550 nobody here"], Outcome.REFUSED),
+            (["220 x", "250 x", "250 x", "450 greylisted, try later"], Outcome.PUT_OFF),
+            (["220 x", "250 x", "250 x", "250 x", "354 go on", "554 not this one"], Outcome.REFUSED),
+            (["220 x", "250 x", "250 x", "250 x", "354 go on", "452 disk full"], Outcome.PUT_OFF),
+            (["421 too busy"], Outcome.PUT_OFF),
+        ],
+    )
+    def test_what_an_answer_means(self, replies: list[str | None], outcome: Outcome) -> None:
+        """Replies of each kind (RFC 5321 §4.2.1), and a connection that is cut at each step; None cuts it."""
+        listening = socket.create_server(("127.0.0.1", 0))
+
+        def serve() -> None:
+            connection, _ = listening.accept()
+            with connection, connection.makefile("rwb") as lines:
+                for number, reply in enumerate(replies):
+                    if number and (number < 5 or replies[4] is None):
+                        lines.readline()
+                    elif number == 5:
+                        while lines.readline() not in (b".\r\n", b""):
+                            pass
+                    if reply is None:
+                        return
+                    lines.write(reply.encode() + b"\r\n")
+                    lines.flush()
+                lines.readline()
+
+        server = threading.Thread(target=serve)
+        server.start()
+        answer = hand_over(MailServer("127.0.0.1", listening.getsockname()[1], timeout=10), "test@kiln.org", "one@kiln.org", mail())
+        server.join()
+        listening.close()
+        assert answer.outcome is outcome, answer
 
     def test_the_mailroom_speaks_to_any_client(self, room: Room) -> None:
         """The standard library's client, several messages on one connection."""

@@ -87,12 +87,25 @@ def start_worker(environment: dict[str, str], tmp_path: Path) -> Iterator[Callab
 
 
 @pytest.fixture
-def mailroom(environment: dict[str, str], tmp_path: Path) -> Iterator[None]:
+def start_mailroom(environment: dict[str, str], tmp_path: Path) -> Iterator[Callable[[], Process]]:
+    """Starts the Mailroom, and ends it with the test."""
+    started: list[Process] = []
+
+    def start() -> Process:
+        log = tmp_path / f"mailroom-{len(started)}.log"
+        started.append(Process([sys.executable, str(ROOT / "manage.py"), "mailroom"], environment, log))
+        wait_until(lambda: b"Mailroom on" in log.read_bytes(), "the Mailroom's start", 30)
+        return started[-1]
+
+    yield start
+    for process in started:
+        process.stop()
+
+
+@pytest.fixture
+def mailroom(start_mailroom: Callable[[], Process]) -> None:
     """The Mailroom, listening."""
-    process = Process([sys.executable, str(ROOT / "manage.py"), "mailroom"], environment, tmp_path / "mailroom.log")
-    wait_until(lambda: b"Mailroom on" in process.log.read_bytes(), "the Mailroom's start", 30)
-    yield
-    process.stop()
+    start_mailroom()
 
 
 @pytest.fixture(scope="session")

@@ -170,6 +170,7 @@ LOGGING = {
 }
 
 #: Where test sends are handed over: the Mailroom stand-in unless somebody says otherwise.
+HAS_MAILROOM = "JETWIND_SMTP_HOST" not in os.environ
 TEST_SMTP_HOST = os.environ.get("JETWIND_SMTP_HOST", "127.0.0.1")
 TEST_SMTP_PORT = int(os.environ.get("JETWIND_SMTP_PORT", "2525"))
 #: A worker that has not been heard of for so many seconds is dead, and its jobs are picked up again.

@@ -21,6 +21,7 @@ ACTIONS: dict[str, str] = {
     "mark.settled": "settled the mark: {comment}",
     "review.sent-back": "sent revision {revision} back to the author: {comment}",
     "proof.sent": "sent a test of revision {revision} to {count} addresses of “{list}”",
+    "proof.sent-again": "had the test of revision {revision} sent to {address} again",
     "approval.signed": "signed off revision {revision}",
     "approval.voided": "sign-offs of revision {revision} became void: {reason}",
     "approval.cleared": "revision {revision} is cleared",

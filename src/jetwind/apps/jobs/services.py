@@ -5,8 +5,10 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from datetime import datetime
 
 from django.db import InterfaceError, OperationalError, close_old_connections, connection, transaction
+from django.utils import timezone
 from procrastinate.contrib.django import app
 from procrastinate.contrib.django.models import ProcrastinateJob
 
@@ -22,6 +24,14 @@ class Cancelled(Exception):
 
 class GivenBack(Exception):
     """The worker is being stopped; another goes on with the work."""
+
+
+class PutOff(Exception):
+    """The rest of the work is to be done later; ``doing`` says what it waits for."""
+
+    def __init__(self, until: datetime, doing: str) -> None:
+        super().__init__(doing)
+        self.until, self.doing = until, doing
 
 
 _stopping = threading.Event()
@@ -92,6 +102,14 @@ def carried_out(work_id: int) -> Iterator[None]:
             if work.is_open and job is not None:
                 _enqueue_again(work, job)
                 work.save()
+    except PutOff as rest:
+        with transaction.atomic():
+            work = Work.objects.select_for_update().get(pk=work_id)
+            job = ProcrastinateJob.objects.filter(pk=work.job_id).first()
+            if work.is_open and job is not None:
+                _enqueue_again(work, job, at=rest.until)
+                work.doing = rest.doing[:120]
+                work.save()
     except (OperationalError, InterfaceError):
         raise
     except Exception as failure:
@@ -132,10 +150,20 @@ def settle() -> list[Work]:
     return settled
 
 
-def _enqueue_again(work: Work, job: ProcrastinateJob) -> None:
-    """The same task once more, as a job of its own."""
+def _enqueue_again(work: Work, job: ProcrastinateJob, *, at: datetime | None = None) -> None:
+    """The same task once more, as a job of its own, now or at a time."""
     work.state, work.doing = Work.State.WAITING, "taken up again after an interruption"
-    work.job_id = app.configure_task(job.task_name, priority=job.priority).defer(**job.args)
+    work.job_id = app.configure_task(job.task_name, priority=job.priority, schedule_at=at).defer(**job.args)
+
+
+def hurry(work: Work) -> None:
+    """Have work that waits for its time carried out now; the job that waits finds nothing left to do."""
+    with transaction.atomic():
+        locked = Work.objects.select_for_update().get(pk=work.pk)
+        job = ProcrastinateJob.objects.filter(pk=locked.job_id, status="todo", scheduled_at__gt=timezone.now()).first()
+        if locked.is_open and job is not None:
+            _enqueue_again(locked, job)
+            locked.save()
 
 
 def latest(kind: str, subject: str) -> Work | None:

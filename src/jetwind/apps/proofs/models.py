@@ -68,7 +68,10 @@ class TestCopy(models.Model):
 
     class State(models.TextChoices):
         WAITING = "waiting", "waiting"
+        ON_ITS_WAY = "on-its-way", "being handed over"
         HANDED_OVER = "handed-over", "handed over"
+        PUT_OFF = "put-off", "put off"
+        UNSURE = "unsure", "no answer came"
         REFUSED = "refused", "refused"
 
     send = models.ForeignKey(TestSend, on_delete=models.CASCADE, related_name="copies")
@@ -77,6 +80,10 @@ class TestCopy(models.Model):
     state = models.CharField(max_length=12, choices=State, default=State.WAITING)
     answer = models.CharField(max_length=500, blank=True)
     handed_over_at = models.DateTimeField(null=True, blank=True)
+    #: Tries that were put off or found no server, when the first of them was, and when the next one is due.
+    tries = models.PositiveSmallIntegerField(default=0)
+    first_try_at = models.DateTimeField(null=True, blank=True)
+    next_try_at = models.DateTimeField(null=True, blank=True)
 
     class Meta:
         ordering = ["id"]
@@ -84,6 +91,11 @@ class TestCopy(models.Model):
 
     def __str__(self) -> str:
         return f"copy to {self.address}"
+
+    @property
+    def is_settled(self) -> bool:
+        """Whether nothing more happens to it by itself."""
+        return self.state in (self.State.HANDED_OVER, self.State.UNSURE, self.State.REFUSED)
 
 
 class Arrival(models.Model):

@@ -3,42 +3,50 @@
 from __future__ import annotations
 
 import secrets
-from collections.abc import Mapping
 from email import message_from_bytes, policy
-from email.utils import formataddr
 
-from django.conf import settings
 from django.core.exceptions import ValidationError
 from django.core.validators import validate_email
-from django.db import transaction
+from django.db import IntegrityError, transaction
 from django.utils import timezone
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import record
 from jetwind.apps.blobs import store
 from jetwind.apps.intake.models import Mailing, Revision
-from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.intake.services import refuse_if_locked
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.proofs.models import Arrival, TestAddress, TestCopy, TestList, TestSend
+from jetwind.apps.proofs.reach import is_allowed
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
 from jetwind.apps.workspace.models import SampleReader, Workspace
 from jetwind.apps.workspace.services import reader_values
-from jetwind.core.fields import fill
-from jetwind.core.message import compose
 from jetwind.core.message.words import decode_words
-from jetwind.engines.mail import Delivery, MailServer, hand_over
+from jetwind.engines.mail import Delivery
 
 SENDS = "test-send"
 #: A test list is colleagues, not an audience.
 MOST_ADDRESSES = 50
 
 
-def is_allowed(address: str, workspace: Workspace) -> bool:
-    """Whether test sends may reach an address: its domain, or a parent of it, is one of the workspace's test domains."""
-    domain = address.rpartition("@")[2].lower()
-    return any(domain == allowed or domain.endswith(f".{allowed}") for allowed in workspace.test_domains)
+def add_list(user: User, workspace: Workspace, name: str) -> TestList:
+    """Make a test list.
+
+    Raises:
+        NotAllowed, Refused: not permitted; no name, too long a one, or one that a list has.
+    """
+    permit(user, "workspace:configure", workspace)
+    name = " ".join(name.split())
+    if not name or len(name) > 80:
+        raise Refused("A test list has a name of up to 80 characters.")
+    try:
+        with transaction.atomic():
+            made = TestList.objects.create(workspace=workspace, name=name)
+            record("workspace.changed", actor=user, what=f"the test list {name}: made")
+    except IntegrityError:
+        raise Refused(f"There is a test list “{name}” already.") from None
+    return made
 
 
 def add_address(user: User, test_list: TestList, address: str) -> TestAddress:
@@ -57,11 +65,12 @@ def add_address(user: User, test_list: TestList, address: str) -> TestAddress:
     if not is_allowed(address, workspace):
         allowed = ", ".join(workspace.test_domains) or "none yet"
         raise Refused(f"{address} is outside the domains that test sends may reach ({allowed}).")
-    if test_list.addresses.filter(address__iexact=address).exists():
-        raise Refused(f"{address} is on “{test_list.name}” already.")
-    if test_list.addresses.count() >= MOST_ADDRESSES:
-        raise Refused(f"“{test_list.name}” has {MOST_ADDRESSES} addresses; a test list is for colleagues.")
     with transaction.atomic():
+        TestList.objects.select_for_update().get(pk=test_list.pk)
+        if test_list.addresses.filter(address__iexact=address).exists():
+            raise Refused(f"{address} is on “{test_list.name}” already.")
+        if test_list.addresses.count() >= MOST_ADDRESSES:
+            raise Refused(f"“{test_list.name}” has {MOST_ADDRESSES} addresses; a test list is for colleagues.")
         made = TestAddress.objects.create(list=test_list, address=address)
         record("workspace.changed", actor=user, what=f"the test list {test_list.name}: {address} added")
     return made
@@ -86,8 +95,6 @@ def send_test(user: User, revision: Revision, test_list: TestList, reader: Sampl
         NotAllowed, Refused: not permitted; released; the list is empty or holds an address that is not allowed.
     """
     permit(user, "proof:send", revision.mailing.workspace)
-    from jetwind.apps.proofs.tasks import send_copies
-
     workspace = revision.mailing.workspace
     addresses = [entry.address for entry in test_list.addresses.all()]
     if not addresses:
@@ -109,52 +116,57 @@ def send_test(user: User, revision: Revision, test_list: TestList, reader: Sampl
         for address in addresses:
             TestCopy.objects.create(send=send, address=address, message_id=f"<{secrets.token_hex(12)}.{send.pk}@test.jetwind.invalid>")
         record("proof.sent", actor=user, mailing_id=mailing.pk, revision=revision.number, count=len(addresses), list=test_list.name)
-        jobs.start(
-            SENDS,
-            f"send:{send.pk}",
-            doing="waiting for a worker",
-            total=len(addresses),
-            enqueue=lambda work_id: send_copies.defer(send_id=send.pk, work_id=work_id),
-        )
+        _ask_for_hand_over(send)
     return send
 
 
-def hand_over_copies(send: TestSend, work_id: int) -> None:
-    """Hand over every copy that has not been taken yet. Safe to run twice: a copy that was taken is not sent again."""
-    message = message_of(send.revision)
-    server = MailServer(settings.TEST_SMTP_HOST, settings.TEST_SMTP_PORT)
-    workspace = send.mailing.workspace
-    sender_name = _sender_name(send.revision, send.values)
-    copies = list(send.copies.all())
-    for number, copy in enumerate(copies):
-        jobs.report(work_id, done=number, total=len(copies), doing=copy.address)
-        if copy.state == TestCopy.State.HANDED_OVER:
-            continue
-        if not is_allowed(copy.address, workspace):
-            copy.state, copy.answer = TestCopy.State.REFUSED, "Not sent: outside the domains that test sends may reach."
-            copy.save()
-            continue
-        content = compose(
-            message,
-            values={**send.values, "email": copy.address},
-            to=copy.address,
-            sender=formataddr((sender_name, workspace.test_sender)),
-            subject_mark=send.mark,
-            message_id=copy.message_id,
-            date=timezone.now(),
-        )
-        answer = hand_over(server, workspace.test_sender, copy.address, content)
-        copy.state = TestCopy.State.HANDED_OVER if answer.taken else TestCopy.State.REFUSED
-        copy.answer = answer.answer[:500]
-        copy.handed_over_at = timezone.now() if answer.taken else None
-        copy.save()
-    jobs.report(work_id, done=len(copies), total=len(copies), doing="handed over")
+def send_again(user: User, copy: TestCopy) -> None:
+    """Hand a copy over again at once: one that was put off, refused, or of which nobody knows whether it arrived.
+
+    Raises:
+        NotAllowed, Refused: not permitted; released; under way, or handed over.
+    """
+    send = copy.send
+    permit(user, "proof:send", send.mailing.workspace)
+    with transaction.atomic():
+        refuse_if_locked(Mailing.objects.select_for_update().get(pk=send.mailing_id))
+        locked = TestCopy.objects.select_for_update().get(pk=copy.pk)
+        if locked.state not in (TestCopy.State.PUT_OFF, TestCopy.State.REFUSED, TestCopy.State.UNSURE):
+            raise Refused(f"The copy to {locked.address} is {locked.get_state_display()}; it is not sent again.")
+        locked.state, locked.tries, locked.first_try_at, locked.next_try_at = TestCopy.State.WAITING, 0, None, None
+        locked.save()
+        record("proof.sent-again", actor=user, mailing_id=send.mailing_id, revision=send.revision.number, address=locked.address)
+        _ask_for_hand_over(send, sooner=True)
 
 
-def _sender_name(revision: Revision, values: Mapping[str, str]) -> str:
-    senders = message_of(revision).mailboxes("From")
-    name = fill(senders[0].name, values, escape=False) if senders else ""
-    return " ".join(name.split())
+def believe_arrived(user: User, copy: TestCopy) -> None:
+    """Somebody has seen that a copy arrived of which no answer came.
+
+    Raises:
+        NotAllowed, Refused: not permitted; its answer did come.
+    """
+    permit(user, "proof:send", copy.send.mailing.workspace)
+    with transaction.atomic():
+        locked = TestCopy.objects.select_for_update().get(pk=copy.pk)
+        if locked.state != TestCopy.State.UNSURE:
+            raise Refused(f"The copy to {locked.address} is {locked.get_state_display()} already.")
+        locked.state, locked.handed_over_at = TestCopy.State.HANDED_OVER, timezone.now()
+        locked.answer = f"{user.shown_name} saw that it arrived. {locked.answer}"[:500]
+        locked.save()
+
+
+def _ask_for_hand_over(send: TestSend, *, sooner: bool = False) -> None:
+    from jetwind.apps.proofs.tasks import send_copies
+
+    work = jobs.start(
+        SENDS,
+        f"send:{send.pk}",
+        doing="waiting for a worker",
+        total=send.copies.count(),
+        enqueue=lambda work_id: send_copies.defer(send_id=send.pk, work_id=work_id),
+    )
+    if sooner:
+        jobs.hurry(work)
 
 
 def keep_arrival(delivery: Delivery) -> Arrival:
@@ -170,3 +182,10 @@ def keep_arrival(delivery: Delivery) -> Arrival:
         octets=len(delivery.content),
         copy=TestCopy.objects.filter(message_id=message_id).first(),
     )
+
+
+def concerns(arrival: Arrival, workspace: Workspace) -> bool:
+    """Whether people of a workspace may see an arrival: its own copies, and strays to an address that its test sends may reach."""
+    if arrival.copy is not None:
+        return bool(arrival.copy.send.mailing.workspace_id == workspace.pk)
+    return any(is_allowed(str(address), workspace) for address in arrival.recipients)

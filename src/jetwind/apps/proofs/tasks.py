@@ -5,7 +5,7 @@ from __future__ import annotations
 from procrastinate.contrib.django import app
 
 from jetwind.apps.jobs import services as jobs
-from jetwind.apps.proofs import services
+from jetwind.apps.proofs.handing_over import hand_over_copies
 from jetwind.apps.proofs.models import TestSend
 
 
@@ -14,4 +14,4 @@ def send_copies(send_id: int, work_id: int) -> None:
     """Hand over the copies of a test send."""
     with jobs.carried_out(work_id):
         send = TestSend.objects.select_related("revision__mailing__workspace", "mailing__workspace").get(pk=send_id)
-        services.hand_over_copies(send, work_id)
+        hand_over_copies(send, work_id)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import re
 
+from django.conf import settings
 from django.contrib import messages
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
@@ -40,8 +41,10 @@ def station(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
         "sends": sends,
         "lists": workspace.test_lists.prefetch_related("addresses").order_by("id"),
         "readers": workspace.readers.all(),
+        "has_mailroom": settings.HAS_MAILROOM,
         "is_under_way": any(
-            copy.state == TestCopy.State.WAITING or (copy.state == TestCopy.State.HANDED_OVER and not copy.arrivals.all())
+            copy.state in (TestCopy.State.WAITING, TestCopy.State.ON_ITS_WAY)
+            or (copy.state == TestCopy.State.HANDED_OVER and not copy.arrivals.all() and settings.HAS_MAILROOM)
             for send in sends[:1]
             for copy in send.copies.all()
         ),
@@ -64,13 +67,30 @@ def send(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     return redirect(station_address(revision, _SLUG))
 
 
+@require_POST
+@once
+def settle_copy(request: HttpRequest, copy_id: int) -> HttpResponse:
+    """Send a copy again, or say that it arrived."""
+    assert isinstance(request.user, User)
+    found = get_object_or_404(
+        TestCopy.objects.select_related("send__revision", "send__mailing__workspace"),
+        pk=copy_id,
+        send__mailing__workspace=workspace_of(request.user),
+    )
+    if request.POST.get("do") == "arrived":
+        services.believe_arrived(request.user, found)
+    else:
+        services.send_again(request.user, found)
+    return redirect(station_address(found.send.revision, _SLUG))
+
+
 @require_GET
 def mailroom(request: HttpRequest) -> HttpResponse:
     """What arrived, newest first."""
     assert isinstance(request.user, User)
     workspace = workspace_of(request.user)
     arrivals = Arrival.objects.filter(copy__send__mailing__workspace=workspace).select_related("copy__send__revision__mailing")[:200]
-    strays = Arrival.objects.filter(copy=None)[:20]
+    strays = [arrival for arrival in Arrival.objects.filter(copy=None)[:200] if services.concerns(arrival, workspace)][:20]
     return render(request, "proofs/mailroom.html", {"arrivals": arrivals, "strays": strays, "section": "mailroom"})
 
 
@@ -120,7 +140,7 @@ def _self_contained(message: Message) -> str:
 def _arrival(request: HttpRequest, arrival_id: int) -> Arrival:
     assert isinstance(request.user, User)
     found = get_object_or_404(Arrival.objects.select_related("copy__send__revision__mailing__workspace"), pk=arrival_id)
-    if found.copy is not None and found.copy.send.mailing.workspace != workspace_of(request.user):
+    if not services.concerns(found, workspace_of(request.user)):
         raise Http404("no such arrival")
     return found
 
@@ -143,6 +163,16 @@ def remove_address(request: HttpRequest, address_id: int) -> HttpResponse:
     assert isinstance(request.user, User)
     entry = get_object_or_404(TestAddress, pk=address_id, list__workspace=workspace_of(request.user))
     services.remove_address(request.user, entry)
+    return redirect("test-lists")
+
+
+@require_POST
+@once
+def add_list(request: HttpRequest) -> HttpResponse:
+    """Make a test list."""
+    assert isinstance(request.user, User)
+    made = services.add_list(request.user, workspace_of(request.user), request.POST.get("name", ""))
+    messages.success(request, f"“{made.name}” is made; put addresses on it.")
     return redirect("test-lists")
 
 

@@ -172,9 +172,11 @@ class Browser:
             async with telling:
                 if stopped:
                     return
-                stopped = True
-                # Where the telling fails, nothing more is told.
-                stopped = not await asyncio.to_thread(done, number, answer)
+                try:
+                    stopped = not await asyncio.to_thread(done, number, answer)
+                except BaseException:
+                    stopped = True
+                    raise
 
         await asyncio.gather(*(one(number, request) for number, request in enumerate(requests)))
 

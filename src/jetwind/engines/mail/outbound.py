@@ -5,6 +5,7 @@ from __future__ import annotations
 import smtplib
 from dataclasses import dataclass
 from email.errors import HeaderParseError
+from enum import StrEnum
 
 
 @dataclass(frozen=True, slots=True)
@@ -16,11 +17,24 @@ class MailServer:
     timeout: float = 15.0
 
 
+class Outcome(StrEnum):
+    """What became of a hand-over (RFC 5321 §4.2.1: replies of 2yz, 5yz and 4yz; §4.5.4.1: connections that fail)."""
+
+    TAKEN = "taken"
+    REFUSED = "refused"
+    #: A temporary refusal.
+    PUT_OFF = "put off"
+    #: No connection, or one that was lost before the message had been handed over whole.
+    LOST = "lost"
+    #: The connection was lost once the message was on its way: it may have been taken.
+    UNSURE = "unsure"
+
+
 @dataclass(frozen=True, slots=True)
 class Handover:
-    """What the server answered: taken or not, and its words or the reason it could not be reached."""
+    """What the server answered, in its words, or why it could not be reached."""
 
-    taken: bool
+    outcome: Outcome
     answer: str
 
 
@@ -33,6 +47,7 @@ def hand_over(server: MailServer, sender: str, recipient: str, content: bytes) -
     for address in (sender, recipient):
         if any(char in address for char in "\r\n,;<> ") or address.count("@") != 1:
             raise ValueError(f"not a single address: {address!r}")
+    failed = Outcome.LOST
     try:
         with smtplib.SMTP(server.host, server.port, timeout=server.timeout) as connection:
             connection.ehlo_or_helo_if_needed()
@@ -41,12 +56,21 @@ def hand_over(server: MailServer, sender: str, recipient: str, content: bytes) -
             if code == 250:
                 code, words = connection.rcpt(recipient)
             if code in (250, 251):
+                # From here on the server may have the message, whatever becomes of the connection.
+                failed = Outcome.UNSURE
                 code, words = connection.data(content)
-            return Handover(code == 250, f"{code} {words.decode('utf-8', 'replace')}")
+            return _answered(code, words)
     except smtplib.SMTPResponseException as refused:
-        return Handover(False, f"{refused.smtp_code} {_text(refused.smtp_error)}")
+        return _answered(refused.smtp_code, refused.smtp_error)
     except (OSError, smtplib.SMTPException, HeaderParseError) as failure:
-        return Handover(False, f"The mail server {server.host}:{server.port} could not be used: {failure}")
+        return Handover(failed, f"The mail server {server.host}:{server.port} could not be used: {failure}")
+
+
+def _answered(code: int, words: bytes | str) -> Handover:
+    said = f"{code} {_text(words)}"
+    if code == 250:
+        return Handover(Outcome.TAKEN, said)
+    return Handover(Outcome.PUT_OFF if 400 <= code < 500 else Outcome.REFUSED, said)
 
 
 def _text(words: bytes | str) -> str:

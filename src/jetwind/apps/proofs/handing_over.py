@@ -1,0 +1,131 @@
+"""Handing the copies of a test send over to the mail server: each of them once, whatever dies on the way.
+
+A copy is marked before it goes and after its answer came, and held by a lock of the database in between. So whoever finds one marked
+and free knows that its worker died, and that it may or may not have arrived. The Mailroom is asked; of another server's copies a person is.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
+from datetime import datetime, timedelta
+from email.utils import formataddr
+
+from django.conf import settings
+from django.db import connection
+from django.utils import timezone
+
+from jetwind.apps.intake.models import Revision
+from jetwind.apps.intake.selectors import message_of
+from jetwind.apps.jobs import services as jobs
+from jetwind.apps.proofs.models import Arrival, TestCopy, TestSend
+from jetwind.apps.proofs.reach import is_allowed
+from jetwind.core.fields import fill
+from jetwind.core.message import compose
+from jetwind.engines.mail import Handover, MailServer, Outcome, hand_over
+
+#: Half of the key of the lock on a copy; the other half is the copy's number.
+_LOCK = 7_310_002
+#: When a copy that found no server is tried again: soon, since the reason is known and passes (RFC 5321 §4.5.4.1).
+AFTER_LOST = tuple(timedelta(seconds=seconds) for seconds in (2, 5, 15, 60, 300, 900, 1800))
+#: When one that was put off is: not before half an hour, twice in the first hour, then every two hours (the same section).
+AFTER_PUT_OFF = (timedelta(minutes=30), timedelta(minutes=30), timedelta(hours=2))
+#: When it is given up (the same section: four to five days).
+GIVEN_UP_AFTER = timedelta(days=4)
+
+
+def hand_over_copies(send: TestSend, work_id: int) -> None:
+    """Hand over every copy that is due and has not been taken. Safe to run twice, and by two workers at once.
+
+    Raises:
+        Cancelled, GivenBack: somebody asked for it to stop; the worker is being stopped.
+        PutOff: copies remain that are tried again later.
+    """
+    copies = list(send.copies.all())
+    for number, copy in enumerate(copies):
+        jobs.report(work_id, done=number, total=len(copies), doing=copy.address)
+        with _held(copy) as is_ours:
+            if is_ours:
+                copy.refresh_from_db()
+                _settle(send, copy)
+    jobs.report(work_id, done=len(copies), total=len(copies), doing="handed over")
+    if later := [copy.next_try_at for copy in send.copies.filter(state=TestCopy.State.PUT_OFF) if copy.next_try_at]:
+        raise jobs.PutOff(min(later), "waits to try again")
+
+
+@contextmanager
+def _held(copy: TestCopy) -> Iterator[bool]:
+    """Hold a copy against other workers; the database lets go of it when this process dies. False where another holds it."""
+    with connection.cursor() as cursor:
+        cursor.execute("select pg_try_advisory_lock(%s, %s)", [_LOCK, copy.pk])
+        is_ours = bool(cursor.fetchone()[0])
+    try:
+        yield is_ours
+    finally:
+        if is_ours:
+            with connection.cursor() as cursor:
+                cursor.execute("select pg_advisory_unlock(%s, %s)", [_LOCK, copy.pk])
+
+
+def _settle(send: TestSend, copy: TestCopy) -> None:
+    if copy.state == TestCopy.State.ON_ITS_WAY:
+        # Its worker died between the hand-over and the answer.
+        _take(copy, Handover(Outcome.UNSURE, "Jetwind was interrupted before the answer came."))
+    is_due = copy.state == TestCopy.State.PUT_OFF and (copy.next_try_at or timezone.now()) <= timezone.now()
+    if copy.state != TestCopy.State.WAITING and not is_due:
+        return
+    workspace = send.mailing.workspace
+    if not is_allowed(copy.address, workspace):
+        _take(copy, Handover(Outcome.REFUSED, "Not sent: outside the domains that test sends may reach."))
+        return
+    content = compose(
+        message_of(send.revision),
+        values={**send.values, "email": copy.address},
+        to=copy.address,
+        sender=formataddr((_sender_name(send.revision, send.values), workspace.test_sender)),
+        subject_mark=send.mark,
+        message_id=copy.message_id,
+        date=timezone.now(),
+    )
+    copy.state = TestCopy.State.ON_ITS_WAY
+    copy.first_try_at = copy.first_try_at or timezone.now()
+    copy.save(update_fields=["state", "first_try_at"])
+    server = MailServer(settings.TEST_SMTP_HOST, settings.TEST_SMTP_PORT)
+    _take(copy, hand_over(server, workspace.test_sender, copy.address, content))
+
+
+def _take(copy: TestCopy, handover: Handover) -> None:
+    """Write down what became of a copy."""
+    now = timezone.now()
+    outcome = handover.outcome
+    if outcome is Outcome.UNSURE and settings.HAS_MAILROOM:
+        # The Mailroom is ours: what it did not keep did not arrive.
+        arrival = Arrival.objects.filter(message_id=copy.message_id).first()
+        outcome = Outcome.LOST if arrival is None else Outcome.TAKEN
+    copy.answer = handover.answer[:500]
+    copy.next_try_at = None
+    if outcome is Outcome.TAKEN:
+        copy.state, copy.handed_over_at = TestCopy.State.HANDED_OVER, now
+    elif outcome is Outcome.UNSURE:
+        copy.state = TestCopy.State.UNSURE
+    elif outcome is Outcome.REFUSED:
+        copy.state = TestCopy.State.REFUSED
+    else:
+        _put_off(copy, outcome, now)
+    copy.save()
+
+
+def _put_off(copy: TestCopy, outcome: Outcome, now: datetime) -> None:
+    pauses = AFTER_LOST if outcome is Outcome.LOST else AFTER_PUT_OFF
+    copy.next_try_at = now + pauses[min(copy.tries, len(pauses) - 1)]
+    copy.tries += 1
+    copy.state = TestCopy.State.PUT_OFF
+    if copy.next_try_at - (copy.first_try_at or now) > GIVEN_UP_AFTER:
+        copy.state, copy.next_try_at = TestCopy.State.REFUSED, None
+        copy.answer = f"Given up after {GIVEN_UP_AFTER.days} days. {copy.answer}"[:500]
+
+
+def _sender_name(revision: Revision, values: Mapping[str, str]) -> str:
+    senders = message_of(revision).mailboxes("From")
+    name = fill(senders[0].name, values, escape=False) if senders else ""
+    return " ".join(name.split())
