@@ -47,6 +47,7 @@ class House:
     author: Any
     approver: Any
     operator: Any
+    owner: Any
     outsider: Any
     test_list: Any
 
@@ -68,13 +69,15 @@ def house(db: None) -> House:
 
     workspace = Workspace.objects.create(name="Kiln", field_list=["first_name"], test_domains=["kiln.org"], test_sender="test@kiln.org")
     people = {}
-    for role in ("reviewer", "author", "approver", "operator"):
+    for role in ("reviewer", "author", "approver", "operator", "owner"):
         people[role] = User.objects.create_user(
             role, f"{role}@kiln.org", "a-long-password", first_name=role.capitalize(), time_zone="Europe/Amsterdam"
         )
         Membership.objects.create(workspace=workspace, user=people[role], roles=[role])
     outsider = User.objects.create_user("outsider", password="a-long-password")
-    Membership.objects.create(workspace=Workspace.objects.create(name="Elsewhere"), user=outsider, roles=["reviewer", "operator"])
+    Membership.objects.create(
+        workspace=Workspace.objects.create(name="Elsewhere"), user=outsider, roles=["reviewer", "author", "approver", "operator", "owner"]
+    )
     SampleReader.objects.create(
         workspace=workspace, name="Bo", email="bo@kiln.org", time_zone="Europe/Amsterdam", values={"first_name": "Bo"}
     )

@@ -66,6 +66,15 @@ class TestChain:
                 "approval.cleared",
                 "approval.released",
                 "workspace.changed",
+                "workspace.made",
+                "people.invited",
+                "people.invitation-withdrawn",
+                "people.joined",
+                "people.changed",
+                "people.deactivated",
+                "people.reactivated",
+                "account.changed",
+                "account.link-made",
             ]
         )
 

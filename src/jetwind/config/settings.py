@@ -74,7 +74,9 @@ MIDDLEWARE = [
 
 AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
 AUTH_USER_MODEL = "accounts.User"
+PASSWORD_RESET_TIMEOUT = 86_400
 AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.UserAttributeSimilarityValidator"},
     {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 12}},
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
 ]
@@ -97,6 +99,7 @@ TEMPLATES = [
                 "django.template.context_processors.request",
                 "django.contrib.auth.context_processors.auth",
                 "django.contrib.messages.context_processors.messages",
+                "jetwind.apps.workspace.context.house",
             ],
             "builtins": ["jetwind.apps.ui.templatetags.jetwind"],
         },
@@ -173,8 +176,10 @@ LOGGING = {
 HAS_MAILROOM = "JETWIND_SMTP_HOST" not in os.environ
 TEST_SMTP_HOST = os.environ.get("JETWIND_SMTP_HOST", "127.0.0.1")
 TEST_SMTP_PORT = int(os.environ.get("JETWIND_SMTP_PORT", "2525"))
-#: A worker that has not been heard of for so many seconds is dead, and its jobs are picked up again.
+#: Invitations and links for new passwords go out by the same server, where it is a real one.
+EMAIL_HOST, EMAIL_PORT, EMAIL_TIMEOUT = TEST_SMTP_HOST, TEST_SMTP_PORT, 15
+DEFAULT_FROM_EMAIL = os.environ.get("JETWIND_MAIL_FROM", "jetwind@localhost.invalid")
 #: Helper processes are forked from one made for it: the threads of workers and web servers may hold locks (engines/bounded).
 HELPERS_START: Literal["fork", "server"] = "server"
-
+#: A worker that has not been heard of for so many seconds is dead, and its jobs are picked up again.
 STALLED_AFTER_SECONDS = float(os.environ.get("JETWIND_STALLED_AFTER", "20"))

@@ -3,12 +3,16 @@
 from django.contrib.auth.views import LogoutView
 from django.urls import include, path
 
-from jetwind.apps.accounts.views import SignIn
+from jetwind.apps.accounts.views import SetPassword, SignIn, forgotten, own
 from jetwind.apps.ui.views import health
+from jetwind.apps.workspace.access import asks
 
 urlpatterns = [
     path("sign-in/", SignIn.as_view(), name="sign-in"),
-    path("sign-out/", LogoutView.as_view(), name="sign-out"),
+    path("sign-out/", asks()(LogoutView.as_view()), name="sign-out"),
+    path("forgotten/", forgotten, name="forgotten"),
+    path("set-password/<uidb64>/<token>/", SetPassword.as_view(), name="set-password"),
+    path("me/", asks()(own), name="own"),
     path("health/", health, name="health"),
     path("", include("jetwind.apps.departures.urls")),
     path("", include("jetwind.apps.intake.urls")),

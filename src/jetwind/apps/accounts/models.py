@@ -17,12 +17,20 @@ def validate_zone(value: str) -> None:
 
 
 class User(AbstractUser):
-    """A person who signs in. ``time_zone`` is where times are shown."""
+    """A person who signs in. ``time_zone`` is where times are shown, ``theme`` how screens look."""
+
+    class Theme(models.TextChoices):
+        SYSTEM = "system", "As the device has it"
+        LIGHT = "light", "Light"
+        DARK = "dark", "Dark"
 
     time_zone = models.CharField(max_length=60, default="UTC", validators=[validate_zone])
+    theme = models.CharField(max_length=10, choices=Theme, default=Theme.SYSTEM)
 
-    #: The membership that a request has already looked up, so that its page need not ask again.
-    known_membership: Any = None
+    #: The workspace that the person chose to work in, of several; kept in the session, and set with each request.
+    chosen_workspace: int | None = None
+    #: The memberships in force that a request has already looked up, so that its page need not ask again.
+    known_memberships: list[Any] | None = None
 
     @property
     def shown_name(self) -> str:

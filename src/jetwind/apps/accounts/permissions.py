@@ -12,6 +12,7 @@ class Role(StrEnum):
     AUTHOR = "author"
     APPROVER = "approver"
     OPERATOR = "operator"
+    OWNER = "owner"
 
 
 _ANY = frozenset(Role)
@@ -27,7 +28,9 @@ PERMISSIONS: dict[str, frozenset[Role]] = {
     "proof:send": frozenset({Role.REVIEWER, Role.AUTHOR}),
     "approval:sign": frozenset({Role.REVIEWER, Role.APPROVER}),
     "approval:release": frozenset({Role.OPERATOR}),
-    "workspace:configure": frozenset({Role.REVIEWER, Role.OPERATOR}),
+    "workspace:view": _ANY,
+    "workspace:configure": frozenset({Role.REVIEWER, Role.OPERATOR, Role.OWNER}),
+    "people:manage": frozenset({Role.OWNER}),
 }
 
 

@@ -1,12 +1,87 @@
-"""Signing in."""
+"""Signing in, oneself, and a forgotten password."""
 
 from __future__ import annotations
 
-from django.contrib.auth.views import LoginView
+from typing import Any
+
+from django.contrib import messages
+from django.contrib.auth import update_session_auth_hash
+from django.contrib.auth.decorators import login_not_required
+from django.contrib.auth.views import LoginView, PasswordResetConfirmView
+from django.db import transaction
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.urls import reverse_lazy
+from django.utils.decorators import method_decorator
+from django.views.decorators.http import require_http_methods
+
+from jetwind.apps.accounts import services
+from jetwind.apps.accounts.forms import OwnForm, OwnPasswordForm
+from jetwind.apps.accounts.models import User
+from jetwind.apps.audit.services import record
+from jetwind.apps.ui.once import once
 
 
 class SignIn(LoginView):
-    """The sign-in page."""
+    """The sign-in page; in a house without anybody it leads to the page that makes the first workspace."""
 
     template_name = "accounts/sign_in.html"
     redirect_authenticated_user = True
+
+    def get(self, request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponse:
+        """The form, or the way in."""
+        if not User.objects.exists():
+            return redirect("begin")
+        return super().get(request, *args, **kwargs)
+
+
+@require_http_methods(["GET", "POST"])
+@once
+def own(request: HttpRequest) -> HttpResponse:
+    """Name, address, password, time zone and theme of whoever is signed in."""
+    assert isinstance(request.user, User)
+    person = User.objects.get(pk=request.user.pk)
+    is_password = request.POST.get("do") == "password"
+    form = OwnForm(request.POST if request.method == "POST" and not is_password else None, instance=person)
+    password = OwnPasswordForm(request.user, request.POST if is_password else None)
+    if request.method == "POST" and not is_password and form.is_valid():
+        services.change_own(request.user, form.cleaned_data)
+        messages.success(request, "Your details are kept.")
+        return redirect("own")
+    if is_password and password.is_valid():
+        with transaction.atomic():
+            changed = password.save()
+            record("account.changed", actor=request.user, fields="password")
+        # Every other session of this person ends with the old password.
+        update_session_auth_hash(request, changed)
+        messages.success(request, "Your new password is kept. Other devices have to sign in again.")
+        return redirect("own")
+    page = {"form": form, "password": password, "section": "own"}
+    return render(request, "accounts/own.html", page, status=400 if request.method == "POST" else 200)
+
+
+@login_not_required
+@require_http_methods(["GET", "POST"])
+def forgotten(request: HttpRequest) -> HttpResponse:
+    """Ask for a link by which to set a new password."""
+    if request.method == "POST" and services.can_mail():
+        services.mail_password_links(request.POST.get("email", ""), request.build_absolute_uri("/").rstrip("/"))
+        messages.info(request, "If somebody here has this address, a link is on its way to it.")
+        return redirect("sign-in")
+    return render(request, "accounts/forgotten.html", {"can_mail": services.can_mail()})
+
+
+@method_decorator(login_not_required, name="dispatch")
+class SetPassword(PasswordResetConfirmView):
+    """The page of such a link."""
+
+    template_name = "accounts/set_password.html"
+    success_url = reverse_lazy("sign-in")
+
+    def form_valid(self, form: Any) -> HttpResponse:
+        """Keep the new password, and say so in the log."""
+        with transaction.atomic():
+            answer = super().form_valid(form)
+            record("account.changed", actor=self.user, fields="password")
+        messages.success(self.request, "Your new password is kept; sign in with it.")
+        return answer

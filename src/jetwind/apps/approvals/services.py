@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+from collections.abc import Sequence
 from typing import Any
 
 from django.db import IntegrityError, transaction
@@ -58,8 +59,8 @@ def blockers(walk: Walk) -> list[str]:
     return found
 
 
-def why_not_sign(user: User, walk: Walk) -> str | None:
-    """Why this person cannot sign this revision now, or None where they can."""
+def why_not_sign(user: User, walk: Walk, against: Sequence[str] | None = None) -> str | None:
+    """Why this person cannot sign this revision now, or None where they can. ``against`` is what stands against it, where that is known."""
     revision = walk.revision
     if revision.mailing.is_locked:
         return "The message is released and locked."
@@ -70,9 +71,8 @@ def why_not_sign(user: User, walk: Walk) -> str | None:
         return "You uploaded a revision of this message; somebody else signs it."
     if revision.sign_offs.filter(by=user, voided_at=None).exists():
         return "You have signed this revision."
-    if found := blockers(walk):
-        return " ".join(found)
-    return None
+    found = blockers(walk) if against is None else against
+    return " ".join(found) if found else None
 
 
 def sign(user: User, revision: Revision, comment: str = "") -> SignOff:

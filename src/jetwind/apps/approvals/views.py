@@ -14,13 +14,15 @@ from jetwind.apps.audit.models import LogEntry
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import mailing_for, revision_for
 from jetwind.apps.review.frame import frame
-from jetwind.apps.review.selectors import excuses_for, station_address
+from jetwind.apps.review.selectors import station_address
 from jetwind.apps.ui.once import once
+from jetwind.apps.workspace.access import asks
 
 _SLUG = "sign-off"
 
 
 @require_GET
+@asks("mailing:view")
 def station(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     """A line of revisions: who said what over which content, and where it became void."""
     assert isinstance(request.user, User)
@@ -29,20 +31,21 @@ def station(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     mailing = revision.mailing
     walk = page["walk"]
     history = [
-        (other, list(other.sign_offs.select_related("by")))
+        (other, list(other.sign_offs.all()))
         for other in Revision.objects.filter(mailing=mailing)
         .select_related("uploaded_by")
         .prefetch_related("sign_offs__by")
         .order_by("-number")
     ]
+    against = services.blockers(walk)
     page |= {
         "history": history,
-        "blockers": services.blockers(walk),
-        "why_not": services.why_not_sign(request.user, walk)
+        "blockers": against,
+        "why_not": services.why_not_sign(request.user, walk, against)
         if "approval:sign" in page["allowed"]
         else "Signing is for the approver or reviewer.",
         "required": mailing.workspace.sign_offs_required,
-        "excuses": [excuse for excuse in excuses_for(revision) if any(found.excuse == excuse for found in walk.findings)],
+        "excuses": list(dict.fromkeys(found.excuse for found in walk.findings if found.excuse is not None)),
         "open_fixes": [found for found in walk.findings if found.is_open],
         "is_enough": services.is_enough(revision),
         "may_release": "approval:release" in page["allowed"],
@@ -53,6 +56,7 @@ def station(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
 
 
 @require_POST
+@asks(send="approval:sign")
 @once
 def sign(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     """Sign off a revision."""
@@ -64,6 +68,7 @@ def sign(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
 
 
 @require_POST
+@asks(send="approval:release")
 @once
 def release(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     """Release a cleared revision."""
@@ -75,6 +80,7 @@ def release(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
 
 
 @require_GET
+@asks("mailing:view")
 def clearance(request: HttpRequest, mailing_id: int) -> HttpResponse:
     """The clearance record as a file."""
     assert isinstance(request.user, User)

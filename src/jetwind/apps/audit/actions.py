@@ -27,6 +27,15 @@ ACTIONS: dict[str, str] = {
     "approval.cleared": "revision {revision} is cleared",
     "approval.released": "released revision {revision}; the message is locked",
     "workspace.changed": "changed {what}",
+    "workspace.made": "made the workspace “{name}”",
+    "people.invited": "invited {email} to {workspace} as {roles}",
+    "people.invitation-withdrawn": "took back the invitation of {email} to {workspace}",
+    "people.joined": "joined {workspace} as {roles}",
+    "people.changed": "made {who} {roles} of {workspace}",
+    "people.deactivated": "deactivated {who} in {workspace}",
+    "people.reactivated": "let {who} into {workspace} again",
+    "account.changed": "changed their own {fields}",
+    "account.link-made": "made a link by which {who} sets a new password",
 }
 
 

@@ -85,7 +85,7 @@ def build() -> Workspace:
         users[role] = User.objects.create_user(
             username, f"{username}@{DOMAIN}", PASSWORD, first_name=first, last_name=last, time_zone=_ZONE
         )
-        Membership.objects.create(workspace=workspace, user=users[role], roles=[role])
+        Membership.objects.create(workspace=workspace, user=users[role], roles=[role, "owner"] if role == "operator" else [role])
     for number, (name, first, last, remark) in enumerate(READERS, 1):
         values = {
             "first_name": first,

@@ -10,10 +10,11 @@ from django.views.decorators.http import require_GET
 from jetwind.apps.accounts.models import User
 from jetwind.apps.departures.selectors import day_marks, departures
 from jetwind.apps.intake.models import Mailing
-from jetwind.apps.workspace.access import may, workspace_of
+from jetwind.apps.workspace.access import asks, may, workspace_of
 
 
 @require_GET
+@asks("mailing:view")
 def home(request: HttpRequest) -> HttpResponse:
     """Departures: what leaves when, and what holds it back."""
     assert isinstance(request.user, User)

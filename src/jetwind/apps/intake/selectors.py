@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from functools import lru_cache
 
+from django.db.models import OuterRef, Subquery
 from django.http import Http404
 
 from jetwind.apps.accounts.models import User
@@ -33,12 +34,14 @@ def revision_for(user: User, mailing_id: int, number: int | None = None) -> Revi
     Raises:
         Http404: there is none.
     """
-    mailing = mailing_for(user, mailing_id)
-    revisions = mailing.revisions.select_related("uploaded_by")
-    revision = revisions.last() if number is None else revisions.filter(number=number).first()
+    newest = Revision.objects.filter(mailing=OuterRef("mailing_id")).order_by("-number").values("number")[:1]
+    found = Revision.objects.select_related("uploaded_by", "mailing__workspace", "mailing__copied_from", "mailing__created_by").filter(
+        mailing_id=mailing_id, mailing__workspace=workspace_of(user)
+    )
+    found = found.annotate(newest_number=Subquery(newest))
+    revision = found.order_by("number").last() if number is None else found.filter(number=number).first()
     if revision is None:
         raise Http404("no such revision")
-    revision.mailing = mailing
     return revision
 
 

@@ -13,11 +13,12 @@ from jetwind.apps.intake.forms import DetailsForm, EnvelopeForm, PasteForm
 from jetwind.apps.intake.selectors import mailing_for
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import Refused
-from jetwind.apps.workspace.access import workspace_of
+from jetwind.apps.workspace.access import asks, workspace_of
 from jetwind.core.message.package import LARGEST_INPUT
 
 
 @require_POST
+@asks(send="mailing:take-in")
 @once
 def take_in(request: HttpRequest) -> HttpResponse:
     """A file dropped on Departures: a new mailing."""
@@ -29,6 +30,7 @@ def take_in(request: HttpRequest) -> HttpResponse:
 
 
 @require_http_methods(["GET", "POST"])
+@asks("mailing:take-in", send="mailing:take-in")
 @once
 def paste(request: HttpRequest) -> HttpResponse:
     """Pasted source: a new mailing. What cannot be used comes back with everything typed."""
@@ -54,6 +56,7 @@ def paste(request: HttpRequest) -> HttpResponse:
 
 
 @require_POST
+@asks(send="mailing:change")
 @once
 def add_revision(request: HttpRequest, mailing_id: int) -> HttpResponse:
     """Another file dropped on a mailing: its next revision."""
@@ -66,6 +69,7 @@ def add_revision(request: HttpRequest, mailing_id: int) -> HttpResponse:
 
 
 @require_http_methods(["GET", "POST"])
+@asks("mailing:change", send="mailing:change")
 @once
 def details(request: HttpRequest, mailing_id: int) -> HttpResponse:
     """Title, kind, audience and planned time of a mailing."""
@@ -95,6 +99,7 @@ def details(request: HttpRequest, mailing_id: int) -> HttpResponse:
 
 
 @require_POST
+@asks(send="mailing:change")
 @once
 def envelope(request: HttpRequest, mailing_id: int) -> HttpResponse:
     """A changed envelope: a new revision with the same file."""
@@ -110,6 +115,7 @@ def envelope(request: HttpRequest, mailing_id: int) -> HttpResponse:
 
 
 @require_POST
+@asks(send="mailing:copy")
 @once
 def copy(request: HttpRequest, mailing_id: int) -> HttpResponse:
     """A new mailing that starts as a copy."""
@@ -120,6 +126,7 @@ def copy(request: HttpRequest, mailing_id: int) -> HttpResponse:
 
 
 @require_GET
+@asks("mailing:view")
 def newest(request: HttpRequest, mailing_id: int) -> HttpResponse:
     """The Walkaround of the newest revision, at its first station."""
     assert isinstance(request.user, User)

@@ -23,7 +23,7 @@ from jetwind.apps.previews.views import described
 from jetwind.apps.review.frame import frame
 from jetwind.apps.review.selectors import station_address
 from jetwind.apps.ui.given import whole_number
-from jetwind.apps.workspace.access import workspace_of
+from jetwind.apps.workspace.access import asks, workspace_of
 from jetwind.apps.workspace.selectors import chosen_profiles
 from jetwind.core.images.difference import difference
 from jetwind.core.markup import Document
@@ -49,6 +49,7 @@ class _Side:
 
 
 @require_GET
+@asks("mailing:view")
 def compare(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     """Two profiles of one revision, or one profile in two revisions."""
     assert isinstance(request.user, User)
@@ -134,6 +135,7 @@ def _same_elements(one: Document, other: Document, layout: Measured) -> dict[int
 
 
 @require_GET
+@asks("mailing:view")
 def difference_map(request: HttpRequest, left_id: int, right_id: int) -> HttpResponse:
     """Where two renders differ, as a picture."""
     assert isinstance(request.user, User)
@@ -155,6 +157,7 @@ def difference_map(request: HttpRequest, left_id: int, right_id: int) -> HttpRes
 
 
 @require_GET
+@asks("mailing:view")
 def sheet(request: HttpRequest, mailing_id: int, number: int, form: str) -> HttpResponse:
     """All renders of a mode on one sheet, or one render alone, as PNG or PDF to keep."""
     assert isinstance(request.user, User)

@@ -27,7 +27,7 @@ from jetwind.apps.review.selectors import ShownFinding, station_address
 from jetwind.apps.ui.given import whole_number
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import Refused
-from jetwind.apps.workspace.access import workspace_of
+from jetwind.apps.workspace.access import asks, workspace_of
 from jetwind.apps.workspace.selectors import chosen_profiles
 from jetwind.core.markup import Document, Element
 from jetwind.core.profiles import REFERENCE, Profile, profiles
@@ -60,6 +60,7 @@ class Card:
 
 
 @require_GET
+@asks("mailing:view")
 def appearance(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     """The contact sheet; one render alone where a profile is chosen."""
     assert isinstance(request.user, User)
@@ -230,6 +231,7 @@ def described(element: Element) -> str:
 
 
 @require_GET
+@asks("mailing:view")
 def picture(request: HttpRequest, render_id: int) -> HttpResponse:
     """The picture of a render; it never changes under its digest."""
     assert isinstance(request.user, User)
@@ -249,6 +251,7 @@ def picture(request: HttpRequest, render_id: int) -> HttpResponse:
 
 
 @require_GET
+@asks("mailing:view")
 def progress(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     """How far rendering is; once it ends the page is loaded anew."""
     assert isinstance(request.user, User)
@@ -261,6 +264,7 @@ def progress(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse
 
 
 @require_POST
+@asks(send="mailing:view")
 @once
 def steer(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     """Cancel rendering, go on with it, or render what a mode still lacks."""
@@ -279,6 +283,7 @@ def steer(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
 
 
 @require_POST
+@asks(send="review:look")
 @once
 def mark(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     """Set a mark at the element under a point of a render, or at one chosen from the list; or settle one."""

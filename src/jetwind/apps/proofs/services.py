@@ -43,7 +43,7 @@ def add_list(user: User, workspace: Workspace, name: str) -> TestList:
     try:
         with transaction.atomic():
             made = TestList.objects.create(workspace=workspace, name=name)
-            record("workspace.changed", actor=user, what=f"the test list {name}: made")
+            record("workspace.changed", actor=user, what=f"the test list {name}: made", house=workspace.pk)
     except IntegrityError:
         raise Refused(f"There is a test list “{name}” already.") from None
     return made
@@ -72,7 +72,7 @@ def add_address(user: User, test_list: TestList, address: str) -> TestAddress:
         if test_list.addresses.count() >= MOST_ADDRESSES:
             raise Refused(f"“{test_list.name}” has {MOST_ADDRESSES} addresses; a test list is for colleagues.")
         made = TestAddress.objects.create(list=test_list, address=address)
-        record("workspace.changed", actor=user, what=f"the test list {test_list.name}: {address} added")
+        record("workspace.changed", actor=user, what=f"the test list {test_list.name}: {address} added", house=workspace.pk)
     return made
 
 
@@ -84,7 +84,9 @@ def remove_address(user: User, entry: TestAddress) -> None:
     """
     permit(user, "workspace:configure", entry.list.workspace)
     with transaction.atomic():
-        record("workspace.changed", actor=user, what=f"the test list {entry.list.name}: {entry.address} removed")
+        record(
+            "workspace.changed", actor=user, what=f"the test list {entry.list.name}: {entry.address} removed", house=entry.list.workspace_id
+        )
         entry.delete()
 
 

@@ -20,7 +20,7 @@ from jetwind.apps.review.frame import frame
 from jetwind.apps.review.selectors import station_address
 from jetwind.apps.ui.given import whole_number
 from jetwind.apps.ui.once import once
-from jetwind.apps.workspace.access import may, workspace_of
+from jetwind.apps.workspace.access import asks, may, workspace_of
 from jetwind.apps.workspace.models import SampleReader
 from jetwind.core.message import Message, image_references, read_bytes
 from jetwind.core.source import Edit, splice
@@ -30,6 +30,7 @@ _ARRIVAL_POLICY = "default-src 'none'; img-src data:; style-src 'unsafe-inline';
 
 
 @require_GET
+@asks("mailing:view")
 def station(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     """Each copy's way, and the form for a new test send."""
     assert isinstance(request.user, User)
@@ -54,6 +55,7 @@ def station(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
 
 
 @require_POST
+@asks(send="proof:send")
 @once
 def send(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     """Send a test."""
@@ -68,6 +70,7 @@ def send(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
 
 
 @require_POST
+@asks(send="proof:send")
 @once
 def settle_copy(request: HttpRequest, copy_id: int) -> HttpResponse:
     """Send a copy again, or say that it arrived."""
@@ -85,6 +88,7 @@ def settle_copy(request: HttpRequest, copy_id: int) -> HttpResponse:
 
 
 @require_GET
+@asks("workspace:view")
 def mailroom(request: HttpRequest) -> HttpResponse:
     """What arrived, newest first."""
     assert isinstance(request.user, User)
@@ -95,6 +99,7 @@ def mailroom(request: HttpRequest) -> HttpResponse:
 
 
 @require_GET
+@asks("workspace:view")
 def arrival(request: HttpRequest, arrival_id: int) -> HttpResponse:
     """One arrival: headers, HTML, plain text, raw."""
     found = _arrival(request, arrival_id)
@@ -113,6 +118,7 @@ def arrival(request: HttpRequest, arrival_id: int) -> HttpResponse:
 
 
 @require_GET
+@asks("workspace:view")
 def arrival_html(request: HttpRequest, arrival_id: int) -> HttpResponse:
     """The HTML of an arrival for the sandboxed frame: no script, nothing fetched, its own pictures inside it."""
     found = _arrival(request, arrival_id)
@@ -146,6 +152,7 @@ def _arrival(request: HttpRequest, arrival_id: int) -> Arrival:
 
 
 @require_POST
+@asks(send="workspace:configure")
 @once
 def add_address(request: HttpRequest, list_id: int) -> HttpResponse:
     """Put an address on a test list."""
@@ -157,6 +164,7 @@ def add_address(request: HttpRequest, list_id: int) -> HttpResponse:
 
 
 @require_POST
+@asks(send="workspace:configure")
 @once
 def remove_address(request: HttpRequest, address_id: int) -> HttpResponse:
     """Take an address off a test list."""
@@ -167,6 +175,7 @@ def remove_address(request: HttpRequest, address_id: int) -> HttpResponse:
 
 
 @require_POST
+@asks(send="workspace:configure")
 @once
 def add_list(request: HttpRequest) -> HttpResponse:
     """Make a test list."""
@@ -177,6 +186,7 @@ def add_list(request: HttpRequest) -> HttpResponse:
 
 
 @require_GET
+@asks("workspace:view")
 def test_lists(request: HttpRequest) -> HttpResponse:
     """The test lists of the workspace."""
     assert isinstance(request.user, User)

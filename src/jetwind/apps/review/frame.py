@@ -60,13 +60,13 @@ def frame(request: HttpRequest, revision: Revision, slug: str) -> dict[str, Any]
     number = walk.stations.index(state)
     kept: dict[str, str] = {name: request.GET.get(name, "") for name in ("profile", "mode") if name in request.GET}
     allowed = permissions_of(request.user, revision.mailing.workspace)
-    newest = revision.mailing.revisions.last()
+    newest = int(getattr(revision, "newest_number", revision.number))
     return {
         "allowed": allowed,
         "mailing": revision.mailing,
         "revision": revision,
-        "is_newest": newest is not None and newest.pk == revision.pk,
-        "newest": newest,
+        "is_newest": newest == revision.number,
+        "newest_number": newest,
         "walk": walk,
         "state": state,
         "course": [(other, station_address(revision, other.slug)) for other in walk.stations],

@@ -26,6 +26,7 @@ from jetwind.apps.review.selectors import Walk, station_address
 from jetwind.apps.ui.given import came_from, whole_number
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import Refused
+from jetwind.apps.workspace.access import asks
 from jetwind.apps.workspace.services import add_word
 from jetwind.core.checking import PLACES, STATIONS
 from jetwind.core.message import Message, plain_from_html, with_plain_text
@@ -34,6 +35,7 @@ from jetwind.core.spam import BANDS, SpamReason, SpamSum
 
 
 @require_GET
+@asks("mailing:view")
 def station(request: HttpRequest, mailing_id: int, number: int, slug: str) -> HttpResponse:
     """One station of the Walkaround."""
     assert isinstance(request.user, User)
@@ -82,6 +84,7 @@ def _spam_sum(spam: dict[str, Any], without: list[str]) -> dict[str, Any]:
 
 
 @require_GET
+@asks("mailing:view")
 def progress(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     """How far the checks are; once done, the page is loaded anew."""
     assert isinstance(request.user, User)
@@ -94,6 +97,7 @@ def progress(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse
 
 
 @require_POST
+@asks(send="review:look")
 @once
 def look(request: HttpRequest, mailing_id: int, number: int, slug: str) -> HttpResponse:
     """Say, or take back, that a station has been looked at."""
@@ -107,6 +111,7 @@ def look(request: HttpRequest, mailing_id: int, number: int, slug: str) -> HttpR
 
 
 @require_POST
+@asks(send="review:excuse")
 @once
 def excuse(request: HttpRequest, mailing_id: int, number: int, fingerprint: str) -> HttpResponse:
     """Excuse a finding, or lift its excuse. A refused reason comes back to be mended, not lost."""
@@ -130,6 +135,7 @@ def excuse(request: HttpRequest, mailing_id: int, number: int, fingerprint: str)
 
 
 @require_POST
+@asks(send="review:look")
 @once
 def recheck(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     """Check again."""
@@ -140,6 +146,7 @@ def recheck(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
 
 
 @require_POST
+@asks(send="review:send-back")
 @once
 def send_back(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     """Send a revision back to its author."""
@@ -168,6 +175,7 @@ FORMATS = {
 
 
 @require_GET
+@asks("mailing:view")
 def report(request: HttpRequest, mailing_id: int, number: int, form: str) -> HttpResponse:
     """What the screen shows of a revision as a file: the answers that are stored, in the words of then."""
     assert isinstance(request.user, User)
@@ -187,6 +195,7 @@ def report(request: HttpRequest, mailing_id: int, number: int, form: str) -> Htt
 
 
 @require_POST
+@asks(send="mailing:change")
 @once
 def brief(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     """Add to the brief, or take from it; the brief belongs to the mailing, so every revision is held against it."""
@@ -205,6 +214,7 @@ def brief(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
 
 
 @require_POST
+@asks(send="workspace:configure")
 @once
 def learn_word(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     """Add a word to the workspace's word list, and check again."""
@@ -212,12 +222,12 @@ def learn_word(request: HttpRequest, mailing_id: int, number: int) -> HttpRespon
     revision = revision_for(request.user, mailing_id, number)
     word = request.POST.get("word", "").strip()
     add_word(request.user, revision.mailing.workspace, word)
-    services.recheck(request.user, revision)
     messages.success(request, f"“{word}” is in the word list; the message is being checked again.")
     return redirect(f"{station_address(revision, 'wording')}#words")
 
 
 @require_http_methods(["GET", "POST"])
+@asks("mailing:view", send="mailing:change")
 @once
 def plain_text_afresh(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     """The plain text made afresh from the HTML: GET saves it as a file, POST makes it the next revision."""
@@ -242,6 +252,7 @@ def plain_text_afresh(request: HttpRequest, mailing_id: int, number: int) -> Htt
 
 
 @require_GET
+@asks("mailing:view")
 def comparison(request: HttpRequest, mailing_id: int) -> HttpResponse:
     """Any two revisions side by side."""
     assert isinstance(request.user, User)

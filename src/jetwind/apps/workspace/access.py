@@ -1,11 +1,76 @@
-"""Who may do what: asked by views before they show a button, and by services before they act."""
+"""Who may do what: declared once for each view, and asked again by services before they act."""
 
 from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import wraps
+from typing import Concatenate, ParamSpec
+
+from django.http import HttpRequest, HttpResponse
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.accounts.permissions import PERMISSIONS, roles_for
 from jetwind.apps.ui.refusal import NotAllowed
 from jetwind.apps.workspace.models import Membership, Workspace
+
+Rest = ParamSpec("Rest")
+View = Callable[Concatenate[HttpRequest, Rest], HttpResponse]
+
+
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """What a view asks for: a permission for looking and one for sending; None where it does not take such requests."""
+
+    look: str | None
+    send: str | None
+
+
+def asks(look: str | None = None, *, send: str | None = None) -> Callable[[View[Rest]], View[Rest]]:
+    """Declare, and ask for, the permission that a view needs: ``look`` for GET, ``send`` for POST.
+
+    The table of docs/permissions.md is made from these declarations.
+
+    Raises:
+        KeyError: there is no such permission; when the view is imported.
+    """
+    for permission in (look, send):
+        if permission is not None:
+            roles_for(permission)
+
+    def declare(view: View[Rest]) -> View[Rest]:
+        @wraps(view)
+        def guarded(request: HttpRequest, /, *args: Rest.args, **kwargs: Rest.kwargs) -> HttpResponse:
+            assert isinstance(request.user, User)
+            permission = send if request.method == "POST" else look
+            if permission is not None and not set(membership_of(request.user).roles) & roles_for(permission):
+                raise refusal(permission)
+            return view(request, *args, **kwargs)
+
+        guarded.asked = Asked(look, send)  # type: ignore[attr-defined]
+        return guarded
+
+    return declare
+
+
+def memberships_of(user: User) -> list[Membership]:
+    """The memberships in force of a person, the first joined first; looked up once a request."""
+    if user.known_memberships is None:
+        found = Membership.objects.select_related("workspace").filter(user_id=user.pk, deactivated_at=None).order_by("id")
+        user.known_memberships = list(found)
+    return user.known_memberships
+
+
+def membership_of(user: User) -> Membership:
+    """The membership of the workspace that a person works in: the one chosen, or the first.
+
+    Raises:
+        NotAllowed: the person belongs to none.
+    """
+    known = memberships_of(user)
+    if not known:
+        raise NotAllowed("You belong to no workspace now; ask an owner of one to invite you.")
+    return next((one for one in known if one.workspace_id == user.chosen_workspace), known[0])
 
 
 def workspace_of(user: User) -> Workspace:
@@ -14,16 +79,12 @@ def workspace_of(user: User) -> Workspace:
     Raises:
         NotAllowed: the person belongs to none.
     """
-    membership = Membership.objects.select_related("workspace").filter(user_id=user.pk).order_by("id").first()
-    if membership is None:
-        raise NotAllowed("You belong to no workspace yet; ask whoever runs Jetwind to add you to one.")
-    user.known_membership = membership
-    return membership.workspace
+    return membership_of(user).workspace
 
 
 def roles_of(user: User, workspace: Workspace) -> frozenset[str]:
-    """A person's roles."""
-    membership = Membership.objects.filter(user=user, workspace=workspace).first()
+    """A person's roles, asked of the database now."""
+    membership = Membership.objects.filter(user=user, workspace=workspace, deactivated_at=None).first()
     return frozenset(membership.roles) if membership else frozenset()
 
 
@@ -38,8 +99,8 @@ def may(user: User, permission: str, workspace: Workspace) -> bool:
 
 def permissions_of(user: User, workspace: Workspace) -> frozenset[str]:
     """Everything that the person may do here, for the buttons of a page; whoever presses one is asked anew by :func:`permit`."""
-    known = user.known_membership
-    roles = frozenset(known.roles) if known is not None and known.workspace_id == workspace.pk else roles_of(user, workspace)
+    known = next((one for one in memberships_of(user) if one.workspace_id == workspace.pk), None)
+    roles = frozenset(known.roles) if known is not None else frozenset()
     return frozenset(permission for permission, holders in PERMISSIONS.items() if holders & roles)
 
 
@@ -50,5 +111,10 @@ def permit(user: User, permission: str, workspace: Workspace) -> None:
         NotAllowed: the person may not; the text says who may.
     """
     if not may(user, permission, workspace):
-        who = " or ".join(sorted(roles_for(permission)))
-        raise NotAllowed(f"This is for the {who}; your roles do not include it.")
+        raise refusal(permission)
+
+
+def refusal(permission: str) -> NotAllowed:
+    """What is said to somebody whose roles do not include a permission."""
+    who = " or ".join(sorted(roles_for(permission)))
+    return NotAllowed(f"This is for the {who}; your roles do not include it.")

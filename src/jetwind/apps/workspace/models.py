@@ -7,6 +7,7 @@ from django.contrib.postgres.fields import ArrayField
 from django.core.validators import MaxValueValidator, MinValueValidator
 from django.db import models
 from django.db.models import Q
+from django.utils import timezone
 
 from jetwind.apps.accounts.models import validate_zone
 from jetwind.apps.accounts.permissions import Role
@@ -38,18 +39,52 @@ class Workspace(models.Model):
         return self.name
 
 
+ROLE_CHOICES = [(role.value, role.value) for role in Role]
+
+
 class Membership(models.Model):
-    """A person's roles in a workspace."""
+    """A person's roles in a workspace. A deactivated one is kept, since sign-offs and the log name its person."""
 
     workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="memberships")
     user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="memberships")
-    roles = ArrayField(models.CharField(max_length=20, choices=[(role.value, role.value) for role in Role]))
+    roles = ArrayField(models.CharField(max_length=20, choices=ROLE_CHOICES))
+    deactivated_at = models.DateTimeField(null=True, blank=True)
 
     class Meta:
         constraints = [models.UniqueConstraint("workspace", "user", name="one_membership")]
 
     def __str__(self) -> str:
         return f"{self.user} in {self.workspace}"
+
+    @property
+    def is_active(self) -> bool:
+        """Whether the person may still come in."""
+        return self.deactivated_at is None
+
+
+class Invitation(models.Model):
+    """A link by which somebody joins a workspace, once. Only the hash of its token is kept."""
+
+    workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="invitations")
+    email = models.EmailField()
+    roles = ArrayField(models.CharField(max_length=20, choices=ROLE_CHOICES))
+    token_sha256 = models.CharField(max_length=64, unique=True)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+    expires_at = models.DateTimeField()
+    accepted_at = models.DateTimeField(null=True, blank=True)
+    withdrawn_at = models.DateTimeField(null=True, blank=True)
+
+    class Meta:
+        ordering = ["-id"]
+
+    def __str__(self) -> str:
+        return f"invitation of {self.email} to {self.workspace}"
+
+    @property
+    def is_open(self) -> bool:
+        """Whether its link still lets somebody in."""
+        return self.accepted_at is None and self.withdrawn_at is None and self.expires_at > timezone.now()
 
 
 class SampleReader(models.Model):

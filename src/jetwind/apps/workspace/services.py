@@ -88,7 +88,7 @@ def configure(
             ) from None
         locked.full_clean()
         locked.save(update_fields=[*LISTS, "sign_offs_required"])
-        record("workspace.changed", actor=user, what="the settings of the workspace")
+        record("workspace.changed", actor=user, what="the settings of the workspace", house=locked.pk)
         _tell(locked, user)
 
 
@@ -123,7 +123,7 @@ def add_word(user: User, workspace: Workspace, word: str) -> None:
         if word not in locked.word_list:
             locked.word_list = sorted({*locked.word_list, word})
             locked.save(update_fields=["word_list"])
-            record("workspace.changed", actor=user, what=f"the word list: “{word}” was added")
+            record("workspace.changed", actor=user, what=f"the word list: “{word}” was added", house=locked.pk)
             _tell(locked, user)
 
 
@@ -158,7 +158,7 @@ def set_checks(
             return
         locked.check_settings = kept
         locked.save(update_fields=["check_settings"])
-        record("workspace.changed", actor=user, what="levels and thresholds of checks")
+        record("workspace.changed", actor=user, what="levels and thresholds of checks", house=locked.pk)
         _tell(locked, user)
 
 
@@ -199,7 +199,7 @@ def set_audience(user: User, workspace: Workspace, shares: Mapping[str, float], 
             return
         locked.audience = kept
         locked.save(update_fields=["audience"])
-        record("workspace.changed", actor=user, what="the audience by client profile")
+        record("workspace.changed", actor=user, what="the audience by client profile", house=locked.pk)
         for follow in on_audience_changed:
             follow(locked, user)
 
@@ -255,7 +255,7 @@ def keep_reader(user: User, reader: SampleReader) -> SampleReader:
             reader.save()
     except IntegrityError:
         raise Refused(f"There is a reader “{reader.name}” already; choose another name.") from None
-    record("workspace.changed", actor=user, what=f"the sample reader {reader.name}")
+    record("workspace.changed", actor=user, what=f"the sample reader {reader.name}", house=reader.workspace_id)
     _tell(reader.workspace, user)
     return reader
 

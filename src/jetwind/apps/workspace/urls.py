@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from jetwind.apps.workspace import views
+from jetwind.apps.workspace import people_views, views
 
 urlpatterns = [
     path("readers/", views.readers, name="readers"),
@@ -11,4 +11,12 @@ urlpatterns = [
     path("settings/", views.settings, name="settings"),
     path("settings/audience/", views.audience, name="audience"),
     path("settings/checks/", views.checks, name="checks"),
+    path("begin/", people_views.begin, name="begin"),
+    path("join/<str:token>/", people_views.join, name="join"),
+    path("people/", people_views.people, name="people"),
+    path("people/invite/", people_views.invite, name="invite"),
+    path("people/invitations/<int:invitation_id>/withdraw/", people_views.withdraw, name="withdraw-invitation"),
+    path("people/<int:membership_id>/change/", people_views.change, name="change-person"),
+    path("workspaces/switch/", people_views.switch, name="switch-workspace"),
+    path("workspaces/new/", people_views.found, name="new-workspace"),
 ]

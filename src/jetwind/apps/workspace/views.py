@@ -12,7 +12,7 @@ from jetwind.apps.audit.services import first_broken_entry
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.apps.workspace import services
-from jetwind.apps.workspace.access import may, workspace_of
+from jetwind.apps.workspace.access import asks, may, workspace_of
 from jetwind.apps.workspace.check_list import check_groups, chosen_settings
 from jetwind.apps.workspace.forms import ReaderForm, SettingsForm
 from jetwind.apps.workspace.merging import as_shown, what_was_shown
@@ -21,6 +21,7 @@ from jetwind.core.profiles import profiles, usual
 
 
 @require_GET
+@asks("workspace:view")
 def readers(request: HttpRequest) -> HttpResponse:
     """Sample readers × fields."""
     assert isinstance(request.user, User)
@@ -36,6 +37,7 @@ def readers(request: HttpRequest) -> HttpResponse:
 
 
 @require_http_methods(["GET", "POST"])
+@asks("workspace:view", send="workspace:configure")
 @once
 def reader(request: HttpRequest, reader_id: int | None = None) -> HttpResponse:
     """Add or change a sample reader."""
@@ -62,6 +64,7 @@ def reader(request: HttpRequest, reader_id: int | None = None) -> HttpResponse:
 
 
 @require_http_methods(["GET", "POST"])
+@asks("workspace:view", send="workspace:configure")
 @once
 def settings(request: HttpRequest) -> HttpResponse:
     """The settings of the workspace."""
@@ -91,7 +94,6 @@ def settings(request: HttpRequest) -> HttpResponse:
         "form": form,
         "workspace": workspace,
         "shown": as_shown(services.shown_settings(workspace)),
-        "people": workspace.memberships.select_related("user").order_by("id"),
         "may_configure": may(request.user, "workspace:configure", workspace),
         "broken_entry": first_broken_entry(),
         "section": "settings",
@@ -100,6 +102,7 @@ def settings(request: HttpRequest) -> HttpResponse:
 
 
 @require_http_methods(["GET", "POST"])
+@asks("workspace:view", send="workspace:configure")
 @once
 def checks(request: HttpRequest) -> HttpResponse:
     """Levels and thresholds of every check."""
@@ -134,6 +137,7 @@ _LARGEST_CSV = 100_000
 
 
 @require_http_methods(["GET", "POST"])
+@asks("workspace:view", send="workspace:configure")
 @once
 def audience(request: HttpRequest) -> HttpResponse:
     """Which per cent of the audience reads in which client profile, entered or imported."""

@@ -180,7 +180,7 @@ def _serve(children: Children, database: str, revive_database: Callable[[], list
             print("The house is empty: its first page makes the first workspace and its owner.")
         else:
             print("Demo sign-ins, password for all: walk-the-round")
-            for name, what in (("rosa", "reviewer"), ("amos", "author"), ("petra", "approver"), ("odell", "operator")):
+            for name, what in (("rosa", "reviewer"), ("amos", "author"), ("petra", "approver"), ("odell", "operator and owner")):
                 print(f"  {name:<6} {what}")
         print(f"\nLogs are in {STATE / 'run'}. Ctrl-C stops everything.", flush=True)
         while True:

@@ -1,0 +1,188 @@
+"""The people of a workspace: the first one, invitations, roles, and moving between workspaces."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.contrib.auth import login
+from django.contrib.auth.decorators import login_not_required
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
+
+from jetwind.apps.accounts.forms import NewPersonForm
+from jetwind.apps.accounts.middleware import CHOSEN_WORKSPACE
+from jetwind.apps.accounts.models import User
+from jetwind.apps.accounts.permissions import Role
+from jetwind.apps.accounts.services import can_mail, mail_later, password_link
+from jetwind.apps.audit.models import LogEntry
+from jetwind.apps.audit.services import record
+from jetwind.apps.ui.given import whole_number
+from jetwind.apps.ui.once import once
+from jetwind.apps.ui.refusal import Refused
+from jetwind.apps.workspace import people as services
+from jetwind.apps.workspace.access import asks, memberships_of, permissions_of, workspace_of
+from jetwind.apps.workspace.models import Invitation, Membership
+
+_BACKEND = "django.contrib.auth.backends.ModelBackend"
+#: Where the session keeps a link for the one page that shows it.
+_LINK = "link_to_show"
+ROLES = [role.value for role in Role]
+
+
+def _person(form: NewPersonForm) -> services.NewPerson:
+    data = form.cleaned_data
+    return services.NewPerson(**{name: data[name] for name in services.NewPerson.__dataclass_fields__})
+
+
+@login_not_required
+@require_http_methods(["GET", "POST"])
+def begin(request: HttpRequest) -> HttpResponse:
+    """The first page of an empty house: the first workspace and its owner."""
+    if not services.is_empty_house():
+        return redirect("sign-in")
+    form = NewPersonForm(request.POST or None)
+    name = request.POST.get("workspace", "")
+    if request.method == "POST" and form.is_valid():
+        try:
+            made = services.move_in(name, _person(form))
+        except Refused as refused:
+            form.add_error(None, refused.sentence)
+        else:
+            owner = made.memberships.select_related("user").get().user
+            login(request, owner, backend=_BACKEND)
+            messages.success(request, f"{made.name} is yours. Invite the others, and take in a first message.")
+            return redirect("people")
+    page = {"form": form, "name": name}
+    return render(request, "workspace/begin.html", page, status=400 if request.method == "POST" else 200)
+
+
+@login_not_required
+@require_http_methods(["GET", "POST"])
+def join(request: HttpRequest, token: str) -> HttpResponse:
+    """The page of an invitation: come in as who one is here already, or for the first time."""
+    invitation = services.invitation_of(token)
+    if invitation is None:
+        return render(
+            request,
+            "ui/refused.html",
+            {"sentence": "This invitation has been used, withdrawn, or has expired; ask for another."},
+            status=404,
+        )
+    known = request.user if isinstance(request.user, User) else None
+    form = NewPersonForm(request.POST if request.method == "POST" and known is None else None, initial={"email": invitation.email})
+    if request.method == "POST" and (known is not None or form.is_valid()):
+        try:
+            joined = services.accept(invitation, known or _person(form))
+        except Refused as refused:
+            if known is not None:
+                raise
+            form.add_error(None, refused.sentence)
+        else:
+            if known is None:
+                login(request, joined, backend=_BACKEND)
+            request.session[CHOSEN_WORKSPACE] = invitation.workspace_id
+            messages.success(request, f"You belong to {invitation.workspace.name} now.")
+            return redirect("departures")
+    page = {"invitation": invitation, "form": form, "known": known, "token": token}
+    return render(request, "workspace/join.html", page, status=400 if request.method == "POST" else 200)
+
+
+@require_GET
+@asks("workspace:view")
+def people(request: HttpRequest) -> HttpResponse:
+    """Who belongs to the workspace, who is invited, and what lately happened to the house."""
+    assert isinstance(request.user, User)
+    workspace = workspace_of(request.user)
+    page = {
+        "workspace": workspace,
+        "members": workspace.memberships.select_related("user").order_by("deactivated_at", "id"),
+        "invitations": [one for one in workspace.invitations.select_related("by")[:50] if one.is_open],
+        "roles": ROLES,
+        "allowed": permissions_of(request.user, workspace),
+        "link": request.session.pop(_LINK, None),
+        "can_mail": can_mail(),
+        "log": LogEntry.objects.filter(data__house=workspace.pk).select_related("actor").order_by("-id")[:30],
+        "section": "people",
+    }
+    return render(request, "workspace/people.html", page)
+
+
+@require_POST
+@asks(send="people:manage")
+@once
+def invite(request: HttpRequest) -> HttpResponse:
+    """Invite somebody; the link is shown to the inviter, and mailed where a mail server is set."""
+    assert isinstance(request.user, User)
+    workspace = workspace_of(request.user)
+    made, token = services.invite(request.user, workspace, request.POST.get("email", ""), request.POST.getlist("role"))
+    address = request.build_absolute_uri(redirect("join", token).url)
+    text = (
+        f"{request.user.shown_name} invites you to {workspace.name} at Jetwind, as {' and '.join(made.roles)}.\n\n{address}\n\n"
+        f"The link holds until {made.expires_at:%d %B %Y}.\n"
+    )
+    mail_later(f"Join {workspace.name} at Jetwind", text, made.email, f"invitation:{made.pk}")
+    request.session[_LINK] = [f"Invitation of {made.email}", address]
+    return redirect("people")
+
+
+@require_POST
+@asks(send="people:manage")
+@once
+def withdraw(request: HttpRequest, invitation_id: int) -> HttpResponse:
+    """Take an invitation back."""
+    assert isinstance(request.user, User)
+    found = get_object_or_404(Invitation, pk=invitation_id, workspace=workspace_of(request.user))
+    services.withdraw(request.user, found)
+    messages.success(request, f"The invitation of {found.email} is taken back.")
+    return redirect("people")
+
+
+@require_POST
+@asks(send="people:manage")
+@once
+def change(request: HttpRequest, membership_id: int) -> HttpResponse:
+    """Change a person's roles, deactivate or re-activate them, or make a link for a new password."""
+    assert isinstance(request.user, User)
+    found = get_object_or_404(
+        Membership.objects.select_related("user", "workspace"), pk=membership_id, workspace=workspace_of(request.user)
+    )
+    what = request.POST.get("do", "")
+    if what == "roles":
+        services.change_roles(request.user, found, request.POST.getlist("role"))
+    elif what == "deactivate":
+        services.deactivate(request.user, found)
+    elif what == "reactivate":
+        services.reactivate(request.user, found)
+    elif what == "password":
+        record("account.link-made", actor=request.user, who=found.user.shown_name, house=found.workspace_id)
+        address = request.build_absolute_uri(password_link(found.user))
+        request.session[_LINK] = [f"{found.user.shown_name} sets a new password", address]
+        return redirect("people")
+    else:
+        raise Http404("nothing of the kind is done")
+    messages.success(request, f"{found.user.shown_name} is changed.")
+    return redirect("people")
+
+
+@require_POST
+@asks()
+def switch(request: HttpRequest) -> HttpResponse:
+    """Work in another of one's workspaces."""
+    assert isinstance(request.user, User)
+    chosen = whole_number(request.POST, "workspace")
+    if chosen not in {one.workspace_id for one in memberships_of(request.user)}:
+        raise Http404("no such workspace")
+    request.session[CHOSEN_WORKSPACE] = chosen
+    return redirect("departures")
+
+
+@require_POST
+@asks(send="people:manage")
+@once
+def found(request: HttpRequest) -> HttpResponse:
+    """Make a further workspace."""
+    assert isinstance(request.user, User)
+    made = services.found(request.user, request.POST.get("name", ""))
+    request.session[CHOSEN_WORKSPACE] = made.pk
+    messages.success(request, f"{made.name} is made, and you are in it.")
+    return redirect("people")

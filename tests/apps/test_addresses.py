@@ -1,0 +1,122 @@
+"""Every address for every role and for another workspace: the table of docs/permissions.md, walked."""
+
+import re
+from typing import Any
+
+import pytest
+from django.test import Client
+from django.urls import reverse
+
+from jetwind.apps.accounts.permissions import Role, roles_for
+from jetwind.apps.approvals.models import Release
+from jetwind.apps.blobs import store
+from jetwind.apps.previews.models import Render
+from jetwind.apps.proofs.models import Arrival, TestAddress, TestCopy, TestSend
+from jetwind.apps.workspace.access import Asked
+from jetwind.apps.workspace.addresses import Undeclared, _address, addresses, as_markdown
+from jetwind.apps.workspace.models import Membership
+from jetwind.config.settings import ROOT
+from tests.apps.helpers import taken_in
+from tests.factories import mail, picture
+
+#: Addresses whose path names a thing of a workspace.
+_OF_A_THING = re.compile(r"<")
+#: Files that may not be there yet: asked for rightly, they answer 404.
+_MAY_BE_MISSING = {"clearance", "render-sheet-pdf", "render-sheet-png", "render-map"}
+
+
+@pytest.fixture
+def things(house: Any) -> dict[str, Any]:
+    """One thing of each kind in the house, by the names that paths use."""
+    revision = taken_in(house)
+    send = TestSend.objects.create(mailing=revision.mailing, revision=revision, list_name="x", mark="x", by=house.reviewer)
+    copy = TestCopy.objects.create(send=send, address="one@kiln.org", message_id="<x@y>", state="refused")
+    arrival = Arrival.objects.create(copy=copy, octets=1, blob_sha256=store.keep(mail()))
+    shown = {"state": "done", "blob_sha256": store.keep(picture()), "content_type": "image/png", "width": 8, "height": 8}
+    render = Render.objects.create(revision=revision, profile="phone-upright", mode="night", **shown)
+    return {
+        "mailing_id": revision.mailing_id,
+        "number": 1,
+        "slug": "links",
+        "form": "csv",
+        "fingerprint": "0" * 16,
+        "render_id": render.pk,
+        "left_id": render.pk,
+        "right_id": render.pk,
+        "arrival_id": arrival.pk,
+        "copy_id": copy.pk,
+        "list_id": house.test_list.pk,
+        "address_id": TestAddress.objects.first().pk,  # type: ignore[union-attr]
+        "reader_id": house.workspace.readers.first().pk,
+        "invitation_id": house.workspace.invitations.create(
+            email="x@kiln.org", roles=["author"], token_sha256="0" * 64, by=house.owner, expires_at="2099-01-01T00:00Z"
+        ).pk,
+        "membership_id": Membership.objects.get(user=house.author).pk,
+        "kind": "png",
+        "token": "x",
+        "uidb64": "x",
+    }
+
+
+def path_of(name: str, pattern: str, things: dict[str, Any]) -> str:
+    """A real path for an address."""
+    wanted = re.findall(r"<(?:\w+:)?(\w+)>", pattern)
+    return reverse(name, kwargs={each: things[each] for each in wanted})
+
+
+def test_the_table_is_current() -> None:
+    """docs/permissions.md says what the views say; ./jetwind manage addresses writes it."""
+    assert (ROOT / "docs" / "permissions.md").read_text(encoding="utf-8") == as_markdown()
+
+
+def test_a_view_without_a_declaration() -> None:
+    """It cannot be forgotten."""
+    with pytest.raises(Undeclared):
+        _address("x", "/x/", lambda request: None)
+
+
+@pytest.mark.parametrize("role", [role.value for role in Role])
+def test_every_address(house: Any, things: dict[str, Any], role: str) -> None:
+    """Who lacks the permission is refused; who has it is answered, if only with what is wrong with the request."""
+    for address in addresses():
+        if address.asked is None or address.asked == Asked(None, None):
+            continue
+        path = path_of(address.name, address.path, things)
+        for method, permission in (("get", address.asked.look), ("post", address.asked.send)):
+            if permission is None:
+                continue
+            client = house.client(getattr(house, role))
+            answer = getattr(client, method)(path)
+            refused = answer.status_code == 403
+            assert refused is (role not in {holder.value for holder in roles_for(permission)}), (method, path, answer.status_code)
+            assert answer.status_code < 500, (method, path)
+            if not refused and method == "get":
+                assert answer.status_code in (200, 302) or address.name in _MAY_BE_MISSING, (path, answer.status_code)
+
+
+def test_another_workspace_finds_nothing(house: Any, things: dict[str, Any]) -> None:
+    """With every role of their own, people of another workspace are answered 404, as if the thing did not exist; and nothing changes."""
+    client = house.client(house.outsider)
+    before = (Membership.objects.count(), TestAddress.objects.count(), Release.objects.count(), TestCopy.objects.get().state)
+    walked = 0
+    for address in addresses():
+        if address.asked is None or not _OF_A_THING.search(address.path):
+            continue
+        path = path_of(address.name, address.path, things)
+        for method, permission in (("get", address.asked.look), ("post", address.asked.send)):
+            if permission is not None:
+                walked += 1
+                assert getattr(client, method)(path).status_code == 404, (method, path)
+    assert walked > 30
+    assert before == (Membership.objects.count(), TestAddress.objects.count(), Release.objects.count(), TestCopy.objects.get().state)
+
+
+def test_signed_out(house: Any, things: dict[str, Any]) -> None:
+    """Everything but what is open to everybody leads to the sign-in."""
+    for address in addresses():
+        answer = Client().get(path_of(address.name, address.path, things))
+        if address.asked is not None:
+            assert answer.status_code == 302, address.path
+            assert answer["Location"].startswith("/sign-in/")
+        else:
+            assert answer.status_code in (200, 302, 404), address.path

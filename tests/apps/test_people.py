@@ -1,0 +1,366 @@
+"""People: moving in, invitations, roles, leaving, oneself, a forgotten password."""
+
+import contextlib
+import re
+import threading
+from datetime import timedelta
+from typing import Any
+
+import pytest
+from django.core import mail as outbox
+from django.db import connection
+from django.test import Client
+from django.utils import timezone
+
+from jetwind.apps.accounts.models import User
+from jetwind.apps.accounts.services import mail_password_links, password_link
+from jetwind.apps.accounts.tasks import send_mail
+from jetwind.apps.audit.models import LogEntry
+from jetwind.apps.jobs.models import Work
+from jetwind.apps.ui.refusal import NotAllowed, Refused
+from jetwind.apps.workspace import people
+from jetwind.apps.workspace.access import workspace_of
+from jetwind.apps.workspace.models import Invitation, Membership, Workspace
+
+NEW = {
+    "first_name": "Nia",
+    "last_name": "Holt",
+    "username": "nia",
+    "password": "clay-on-the-wheel",
+    "email": "nia@kiln.org",
+    "time_zone": "UTC",
+}
+
+
+def person(**changed: str) -> people.NewPerson:
+    """Somebody new."""
+    return people.NewPerson(**{**NEW, **changed})
+
+
+class TestEmptyHouse:
+    """Nobody lives here yet."""
+
+    def test_the_first_page(self, db: None) -> None:
+        """It makes the first workspace and its owner, who is in at once."""
+        client = Client()
+        assert client.get("/", follow=True).redirect_chain[-1][0] == "/begin/"
+        answer = client.post("/begin/", {**NEW, "workspace": "Quay Pottery"}, follow=True)
+        assert "Quay Pottery is yours" in answer.content.decode()
+        assert Membership.objects.get().roles == ["owner", "operator", "reviewer"]
+        assert client.get("/").status_code == 200
+        assert LogEntry.objects.get().sentence == "made the workspace “Quay Pottery”"
+
+    @pytest.mark.parametrize(
+        ("changed", "said"),
+        [
+            ({"password": "short"}, "too short"),
+            ({"password": "password1234"}, "too common"),
+            ({"password": "nia@kiln.org!"}, "too similar"),
+            ({"workspace": " "}, "A workspace has a name"),
+            ({"time_zone": "Mars/Base"}, "Select a valid choice"),
+            ({"username": "n" * 200}, "at most 150"),
+        ],
+    )
+    def test_what_cannot_be_used(self, db: None, changed: dict[str, str], said: str) -> None:
+        """A sentence beside the field; what was typed stays, and nothing is made."""
+        answer = Client().post("/begin/", {**NEW, "workspace": "Quay", **changed})
+        assert answer.status_code == 400
+        assert said in answer.content.decode()
+        assert 'value="Nia"' in answer.content.decode()
+        assert not User.objects.exists()
+        assert not Workspace.objects.exists()
+
+    def test_somebody_lives_here(self, house: Any) -> None:
+        """The page is gone."""
+        assert Client().get("/begin/")["Location"] == "/sign-in/"
+        with pytest.raises(Refused, match="moved in already"):
+            people.move_in("Mine", person())
+
+
+@pytest.mark.django_db(transaction=True)
+def test_two_move_in_at_once() -> None:
+    """One of them owns the house."""
+    refused: list[str] = []
+
+    def move(name: str) -> None:
+        try:
+            people.move_in(name, person(username=name, email=f"{name}@kiln.org"))
+        except Refused as why:
+            refused.append(why.sentence)
+        connection.close()
+
+    movers = [threading.Thread(target=move, args=(name,)) for name in ("ann", "ben", "cat", "dan")]
+    for mover in movers:
+        mover.start()
+    for mover in movers:
+        mover.join(30)
+    assert (Workspace.objects.count(), User.objects.count(), len(refused)) == (1, 1, 3)
+
+
+class TestInvitations:
+    """A link that lets in one person, for a while."""
+
+    def invited(self, house: Any, roles: tuple[str, ...] = ("author", "approver")) -> str:
+        """The path of a link, as the inviter sees it."""
+        client = house.client(house.owner)
+        page = client.post("/people/invite/", {"email": "nia@kiln.org", "role": roles}, follow=True).content.decode()
+        found = re.search(r'value="http://testserver(/join/[^"]+)"', page)
+        assert found is not None
+        assert "/join/" not in client.get("/people/").content.decode(), "shown once only"
+        return found[1]
+
+    def test_somebody_new(self, house: Any) -> None:
+        """They choose a name and password and are in, with the roles they were invited for."""
+        link = self.invited(house)
+        client = Client()
+        assert "Reviewer" not in client.get(link).content.decode()
+        assert client.post(link, NEW, follow=True).status_code == 200
+        joined = Membership.objects.get(user__username="nia")
+        assert (joined.roles, joined.workspace) == (["author", "approver"], house.workspace)
+        assert client.get("/").status_code == 200
+        assert Client().get(link).status_code == 404, "used up"
+        assert [entry.action for entry in LogEntry.objects.order_by("id")] == ["people.invited", "people.joined"]
+
+    def test_somebody_from_another_workspace(self, house: Any) -> None:
+        """They join as who they are, and can move between the two."""
+        client = house.client(house.outsider)
+        assert "Join as outsider" in client.get(self.invited(house)).content.decode()
+        client.post(self.invited(house))
+        page = client.get("/people/").content.decode()
+        assert "People of Kiln" in page
+        other = Workspace.objects.get(name="Elsewhere")
+        assert f'<option value="{other.pk}"' in page
+        client.post("/workspaces/switch/", {"workspace": other.pk})
+        assert "People of Elsewhere" in client.get("/people/").content.decode()
+        assert client.post("/workspaces/switch/", {"workspace": 99_999}).status_code == 404
+
+    def test_links_that_let_nobody_in(self, house: Any) -> None:
+        """Expired, withdrawn, made up, and one that a newer one replaces."""
+        link = self.invited(house)
+        Invitation.objects.update(expires_at=timezone.now() - timedelta(seconds=1))
+        assert Client().get(link).status_code == 404
+        assert Client().post(link, NEW).status_code == 404
+        second = self.invited(house)
+        third = self.invited(house)
+        assert (Client().get(second).status_code, Client().get(third).status_code) == (404, 200)
+        people.withdraw(house.owner, Invitation.objects.first())  # type: ignore[arg-type]
+        assert Client().get(third).status_code == 404
+        assert Client().get("/join/made-up/").status_code == 404
+        assert not User.objects.filter(username="nia").exists()
+
+    def test_the_token_is_not_kept(self, house: Any) -> None:
+        """Who reads the database cannot come in."""
+        token = self.invited(house).strip("/").rpartition("/")[2]
+        assert token not in str(list(Invitation.objects.values()))
+        assert token not in str(list(LogEntry.objects.values()))
+
+    @pytest.mark.parametrize(
+        ("email", "roles", "said"),
+        [
+            ("nobody", ["author"], "not an e-mail address"),
+            ("x@kiln.org", [], "at least one role"),
+            ("x@kiln.org", ["emperor"], "at least one role"),
+            ("author@kiln.org", ["author"], "belongs to Kiln already"),
+        ],
+    )
+    def test_refused(self, house: Any, email: str, roles: list[str], said: str) -> None:
+        """With a sentence."""
+        with pytest.raises(Refused, match=said):
+            people.invite(house.owner, house.workspace, email, roles)
+        with pytest.raises(NotAllowed):
+            people.invite(house.operator, house.workspace, "x@kiln.org", ["author"])
+
+    def test_a_taken_name(self, house: Any) -> None:
+        """Said beside the form; the invitation is not used up."""
+        link = self.invited(house)
+        answer = Client().post(link, {**NEW, "username": "author"})
+        assert answer.status_code == 400
+        assert "already exists" in answer.content.decode()
+        assert Client().get(link).status_code == 200
+
+    def test_mailed_where_a_server_is_set(self, house: Any, settings: Any) -> None:
+        """The Mailroom is none: everybody of the house reads it."""
+        self.invited(house)
+        assert not Work.objects.filter(kind="mail").exists()
+        settings.HAS_MAILROOM = False
+        self.invited(house)
+        work = Work.objects.get(kind="mail")
+        from procrastinate.contrib.django.models import ProcrastinateJob
+
+        send_mail.func(**ProcrastinateJob.objects.get(pk=work.job_id).args)
+        assert outbox.outbox[0].to == ["nia@kiln.org"]
+        assert "/join/" in str(outbox.outbox[0].body)
+
+
+class TestMembers:
+    """Roles, leaving, coming back."""
+
+    def member(self, house: Any, role: str) -> Membership:
+        """A membership."""
+        return Membership.objects.get(user=getattr(house, role))
+
+    def test_roles_change_at_once(self, house: Any) -> None:
+        """The next request has the new ones."""
+        client = house.client(house.author)
+        assert client.get("/paste/").status_code == 200
+        house.client(house.owner).post(
+            f"/people/{self.member(house, 'author').pk}/change/", {"do": "roles", "role": ["approver", "operator"]}
+        )
+        assert client.get("/paste/").status_code == 403
+        assert self.member(house, "author").roles == ["approver", "operator"]
+
+    def test_deactivated_and_back(self, house: Any) -> None:
+        """Out at once, in every window; what they did keeps their name; in again with their roles."""
+        client = house.client(house.author)
+        address = f"/people/{self.member(house, 'author').pk}/change/"
+        house.client(house.owner).post(address, {"do": "deactivate"})
+        answer = client.get("/")
+        assert (answer.status_code, "belong to no workspace" in answer.content.decode()) == (403, True)
+        house.client(house.owner).post(address, {"do": "reactivate"})
+        assert client.get("/").status_code == 200
+        assert self.member(house, "author").roles == ["author"]
+
+    def test_the_last_owner_stays(self, house: Any) -> None:
+        """Neither deactivated nor made something else, until there is another."""
+        own = self.member(house, "owner")
+        with pytest.raises(Refused, match="last owner"):
+            people.deactivate(house.owner, own)
+        with pytest.raises(Refused, match="last owner"):
+            people.change_roles(house.owner, own, ["reviewer"])
+        people.change_roles(house.owner, self.member(house, "author"), ["author", "owner"])
+        people.deactivate(house.owner, own)
+        with pytest.raises(NotAllowed):
+            people.reactivate(house.owner, own)
+        with pytest.raises(Refused, match="last owner"):
+            people.deactivate(house.author, self.member(house, "author"))
+
+    def test_a_further_workspace(self, house: Any) -> None:
+        """Owners make them."""
+        client = house.client(house.owner)
+        client.post("/workspaces/new/", {"name": "Second kiln"})
+        assert "People of Second kiln" in client.get("/people/").content.decode()
+        with pytest.raises(Refused, match="made by owners"):
+            people.found(house.author, "Third")
+
+
+@pytest.mark.django_db(transaction=True)
+def test_inviting_against_being_deactivated(house: Any) -> None:
+    """A hundred times: once an owner has been deactivated, no invitation of theirs is made any more."""
+    second = User.objects.create_user("second", "second@kiln.org", "a-long-password")
+    membership = Membership.objects.create(workspace=house.workspace, user=second, roles=["owner"])
+    for number in range(100):
+        Membership.objects.filter(pk=membership.pk).update(deactivated_at=None)
+        Invitation.objects.all().delete()
+
+        def invite(number: int = number) -> None:
+            with contextlib.suppress(NotAllowed):
+                people.invite(second, house.workspace, f"n{number}@kiln.org", ["author"])
+            connection.close()
+
+        def deactivate() -> None:
+            people.deactivate(house.owner, membership)
+            connection.close()
+
+        both = [threading.Thread(target=invite), threading.Thread(target=deactivate)]
+        for thread in both if number % 2 else reversed(both):
+            thread.start()
+        for thread in both:
+            thread.join(30)
+        membership.refresh_from_db()
+        assert membership.deactivated_at is not None
+        entries = list(LogEntry.objects.filter(action__in=["people.invited", "people.deactivated"]).order_by("-id")[:2])
+        if Invitation.objects.exists():
+            assert [entry.action for entry in entries] == ["people.deactivated", "people.invited"]
+
+
+@pytest.mark.django_db(transaction=True)
+def test_two_owners_deactivate_each_other(house: Any) -> None:
+    """Somebody stays to own the house."""
+    second = User.objects.create_user("second", "second@kiln.org", "a-long-password")
+    one, other = (
+        Membership.objects.get(user=house.owner),
+        Membership.objects.create(workspace=house.workspace, user=second, roles=["owner"]),
+    )
+    for _ in range(50):
+        Membership.objects.update(deactivated_at=None)
+
+        def leave(who: Any, whom: Membership) -> None:
+            with contextlib.suppress(Refused):
+                people.deactivate(who, whom)
+            connection.close()
+
+        both = [threading.Thread(target=leave, args=(house.owner, other)), threading.Thread(target=leave, args=(second, one))]
+        for thread in both:
+            thread.start()
+        for thread in both:
+            thread.join(30)
+        assert Membership.objects.filter(pk__in=[one.pk, other.pk], deactivated_at=None).count() == 1
+
+
+class TestOneself:
+    """The own page."""
+
+    def test_details(self, house: Any) -> None:
+        """Name, zone and theme; shown at once, and in the log."""
+        client = house.client(house.author)
+        wanted = {
+            "first_name": "Ada",
+            "last_name": "Thrift",
+            "email": "ada@kiln.org",
+            "time_zone": "Asia/Tokyo",
+            "theme": "dark",
+            "do": "details",
+        }
+        page = client.post("/me/", wanted, follow=True).content.decode()
+        assert 'data-theme="dark"' in page
+        assert "Ada Thrift" in page
+        assert LogEntry.objects.get().sentence == "changed their own first name, last name, email, time zone, theme"
+        assert client.post("/me/", {**wanted, "time_zone": "Mars"}).status_code == 400
+
+    def test_password(self, house: Any) -> None:
+        """Validated; this window stays signed in, others do not."""
+        here, elsewhere = house.client(house.author), house.client(house.author)
+        form = {
+            "do": "password",
+            "old_password": "a-long-password",
+            "new_password1": "glaze-on-the-wheel",
+            "new_password2": "glaze-on-the-wheel",
+        }
+        assert here.post("/me/", {**form, "old_password": "wrong"}).status_code == 400
+        assert here.post("/me/", {**form, "new_password1": "short", "new_password2": "short"}).status_code == 400
+        assert here.post("/me/", form).status_code == 302
+        assert here.get("/").status_code == 200
+        assert elsewhere.get("/").status_code == 302
+
+    def test_forgotten_without_a_mail_server(self, house: Any) -> None:
+        """An owner makes the link."""
+        assert "An owner of your workspace makes one" in Client().get("/forgotten/").content.decode()
+        membership = Membership.objects.get(user=house.author)
+        page = house.client(house.owner).post(f"/people/{membership.pk}/change/", {"do": "password"}, follow=True).content.decode()
+        found = re.search(r'value="http://testserver(/set-password/[^"]+)"', page)
+        assert found is not None
+        client = Client()
+        form = client.get(found[1], follow=True).redirect_chain[-1][0]
+        client.post(form, {"new_password1": "glaze-on-the-wheel", "new_password2": "glaze-on-the-wheel"})
+        assert User.objects.get(username="author").check_password("glaze-on-the-wheel")
+        assert "older than a day" in Client().get(found[1], follow=True).content.decode()
+
+    def test_forgotten_with_one(self, house: Any, settings: Any) -> None:
+        """Mailed, to whoever has the address; the page says the same to everybody, and nobody is flooded."""
+        settings.HAS_MAILROOM = False
+        said = [
+            Client().post("/forgotten/", {"email": address}, follow=True).content.decode() for address in ("author@kiln.org", "x@y.net")
+        ]
+        assert all("If somebody here has this address" in page for page in said)
+        assert Work.objects.filter(kind="mail").count() == 1
+        Work.objects.update(state="done")
+        mail_password_links("author@kiln.org", "http://testserver")
+        assert Work.objects.filter(kind="mail").count() == 1
+        assert password_link(house.author).startswith("/set-password/")
+
+
+def test_the_first_joined_is_where_one_works(house: Any) -> None:
+    """Until another is chosen; a workspace that is not one's own is never taken."""
+    user = User.objects.get(username="author")
+    user.chosen_workspace = Workspace.objects.get(name="Elsewhere").pk
+    assert workspace_of(user) == house.workspace
