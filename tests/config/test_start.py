@@ -86,8 +86,18 @@ def test_ready_recovered_and_stopped(environment: dict[str, str], tmp_path: Path
     first.process.wait(10)
     assert left_over(environment["JETWIND_STATE"]) != []
     second = Started(environment)
-    second.until_ready()
+    address = second.until_ready()
     assert "ended what an earlier run left behind: mailroom, web, worker" in second.said
+    for name in ("worker", "mailroom"):
+        pid_file = tmp_path / "state" / "run" / f"{name}.pid"
+        before = pid_file.read_text()
+        os.kill(int(before.split()[0]), signal.SIGKILL)
+        deadline = time.monotonic() + 60
+        while pid_file.read_text() == before and time.monotonic() < deadline:
+            time.sleep(0.1)
+        assert pid_file.read_text() != before, f"the {name} is started again"
+    with urllib.request.urlopen(f"{address}health/") as answer:
+        assert answer.status == 200
     second.process.send_signal(signal.SIGINT)
     # How long it may take is for Children to say (test_launch); here only that it ends.
     assert second.process.wait(180) == 130

@@ -41,6 +41,10 @@ class Process:
         with log.open("ab") as out:
             self._process = subprocess.Popen(command, env=environment, stdout=out, stderr=out, start_new_session=True)
 
+    def signal(self, number: int) -> None:
+        """Send a signal to it and everything it started."""
+        os.killpg(self._process.pid, number)
+
     def kill(self) -> None:
         """End it and everything it started, without a warning."""
         with contextlib.suppress(ProcessLookupError):

@@ -1,9 +1,11 @@
 """A worker killed in the middle loses nothing; what is refused is refused in the browser too."""
 
+import signal
 from typing import Any
 
 from playwright.sync_api import expect
 
+from jetwind.apps.intake.services import add_revision
 from jetwind.apps.jobs.models import Work
 from jetwind.apps.previews.models import Render
 from jetwind.core.profiles import usual
@@ -30,6 +32,22 @@ def test_a_killed_worker_is_followed_by_another(house: Any, start_worker: Any) -
     wait_until(lambda: Work.objects.get(kind="renders").state == "done", "the end of rendering", 150)
     assert renders.filter(state="done").count() == len(usual())
     assert {pk: digest for pk, digest in renders.values_list("pk", "blob_sha256") if pk in done_before} == done_before
+
+
+def test_a_paused_worker_comes_back(house: Any, start_worker: Any) -> None:
+    """Another took its jobs meanwhile: what it still finishes does no harm, and all work comes to its end."""
+    revision = taken_in(house, mail(GOOD_HTML, images={"a": picture()}))
+    renders = Render.objects.filter(revision=revision)
+    paused = start_worker()
+    wait_until(lambda: renders.filter(state="done").exists(), "the first render")
+    paused.signal(signal.SIGSTOP)
+    start_worker()
+    wait_until(lambda: Work.objects.get(kind="renders").state == "done", "the end of rendering", 150)
+    paused.signal(signal.SIGCONT)
+    add_revision(house.author, revision.mailing, mail(GOOD_HTML + "<p>More</p>"), "b.eml")
+    wait_until(lambda: not Work.objects.filter(state__in=["waiting", "running"]).exists(), "the end of all work", 150)
+    assert set(Work.objects.values_list("state", flat=True)) == {"done"}
+    assert set(Render.objects.values_list("state", flat=True)) == {"done"}
 
 
 def test_what_cannot_be_used_is_said_on_departures(house: Any, sign_in: Any) -> None:

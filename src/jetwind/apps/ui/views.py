@@ -2,17 +2,23 @@
 
 from __future__ import annotations
 
+import sys
+
 from django.contrib.auth.decorators import login_not_required
-from django.db import connection
+from django.db import DatabaseError, InterfaceError, OperationalError, connection
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
+from django.template.loader import render_to_string
+
+#: After so many seconds a page that found no database asks again by itself.
+ASK_AGAIN = 5
 
 
 @login_not_required
 def health(request: HttpRequest) -> HttpResponse:
     """Whether the web process and its database answer."""
-    with connection.cursor() as cursor:
-        cursor.execute("select 1")
+    if is_database_away():
+        return HttpResponse("the database is away", content_type="text/plain", status=503, headers={"Retry-After": str(ASK_AGAIN)})
     return HttpResponse("ok", content_type="text/plain")
 
 
@@ -27,10 +33,26 @@ def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
 
 
 def broken(request: HttpRequest) -> HttpResponse:
-    """Something of ours failed; the log has the details."""
+    """Something of ours failed, and the log has the details; or the database is away, which passes."""
+    if isinstance(sys.exc_info()[1], (OperationalError, InterfaceError)) and is_database_away():
+        # Nothing here may ask the database: not the session, not who is signed in.
+        page = render_to_string("ui/away.html", {"ask_again": ASK_AGAIN, "may_ask_again": request.method == "GET"})
+        return HttpResponse(page, status=503, headers={"Retry-After": str(ASK_AGAIN), "Cache-Control": "no-store"})
     return render(
         request,
         "ui/refused.html",
         {"sentence": "Jetwind failed on this request. Nothing was changed; the details are in the server's log."},
         status=500,
     )
+
+
+def is_database_away() -> bool:
+    """Whether the database does not answer now."""
+    try:
+        connection.close_if_unusable_or_obsolete()
+        with connection.cursor() as cursor:
+            cursor.execute("select 1")
+    except DatabaseError:
+        connection.close()
+        return True
+    return False
