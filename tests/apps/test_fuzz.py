@@ -1,0 +1,142 @@
+"""Whatever is typed or sent: a sentence beside the field, a sentence on the page, or 404; never an error of ours.
+
+Forms are found on the pages themselves, and every field of each is given every awkward value, one at a time.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+from urllib.parse import urlencode
+
+import lxml.html
+import pytest
+from django.test import Client
+
+from jetwind.apps.workspace.addresses import addresses
+from tests.apps.helpers import checked, taken_in
+from tests.apps.test_addresses import path_of, things
+from tests.factories import mail
+
+__all__ = ["things"]
+
+AWKWARD = [
+    "",
+    "a\0b",
+    "²",
+    "-1",
+    "1e400",
+    "9" * 5000,
+    "x" * 5000,
+    "\\u0000",
+    "\x1b[31m",
+    "🏺" * 300,
+    "<script>alert(1)</script>",
+    "=?punycode?q?xn--?=",
+    "{{ x | repeat: 999999999 }}",
+    "a@b.org\r\nBcc: c@d.org",
+    "9999-12-31T23:59",
+]
+QUERIES = ["\0", "²", "-1", "nan", "9" * 5000, "x" * 5000, "<script>alert(1)</script>"]
+PAGES = [
+    "/",
+    "/paste/",
+    "/people/",
+    "/me/",
+    "/settings/",
+    "/settings/checks/",
+    "/settings/audience/",
+    "/settings/test-lists/",
+    "/readers/new/",
+]
+
+
+def forms_of(client: Client, page: str) -> Iterator[tuple[str, str, dict[str, Any]]]:
+    """Method, action and fields of every form of a page."""
+    answer = client.get(page)
+    assert answer.status_code == 200, page
+    for form in lxml.html.fromstring(answer.content, base_url=f"http://testserver{page}").forms:
+        action = form.get("action") or page
+        if "sign-out" in action or "workspaces" in action:
+            continue  # they lead to where these forms are not
+        fields = {name: value or "" for name, value in form.form_values() if name not in ("csrfmiddlewaretoken", "intent")}
+        fields |= {str(element.get("name")): "" for element in form.inputs if element.get("name") and element.get("name") not in fields}
+        yield (
+            form.method,
+            action,
+            {name: value for name, value in fields.items() if name not in ("csrfmiddlewaretoken", "intent", "file")},
+        )
+
+
+def test_every_field_of_every_form(house: Any) -> None:
+    """Each awkward value in each field; the settings of all checks only in some, as they are read alike."""
+    revision = taken_in(house, mail("<p>Lorem ipsum {{ first_name }} teh pot</p><a href='#'>x</a>", Subject="Glazes"))
+    from jetwind.apps.intake.services import take_in
+
+    html = checked(take_in(house.author, house.workspace, b"<p>Come to the kiln</p><a href='#'>x</a>", "a.html"))
+    found = revision.check_runs.get().findings.first()
+    assert found is not None
+    client = house.client(house.reviewer)
+    # One person with every role sees every form.
+    house.workspace.memberships.filter(user=house.reviewer).update(roles=["reviewer", "author", "approver", "operator", "owner"])
+    stations = ("envelope", "wording", "links", "plain-text", "test-sends", "sign-off", "appearance")
+    pages = [*PAGES, *(f"/mailings/{html.mailing_id}/r1/{slug}/" for slug in stations)]
+    pages += [f"/mailings/{html.mailing_id}/details/", f"/mailings/{revision.mailing_id}/r1/{found.station}/?finding={found.fingerprint}"]
+    tried = 0
+    known: set[tuple[str, str]] = set()
+    for page in pages:
+        for method, action, fields in list(forms_of(client, page)):
+            for number, name in enumerate(fields):
+                if (action, name) in known or (number > 12 and "checks" in page) or (number > 6 and "audience" in page):
+                    continue
+                known.add((action, name))
+                for value in AWKWARD:
+                    sent = {**fields, name: value}
+                    answer = client.post(action, sent) if method == "POST" else client.get(action, sent)
+                    assert answer.status_code < 500, (page, action, name, value[:40])
+                    tried += 1
+    assert tried > 600
+
+
+def test_every_address_with_awkward_queries(house: Any, things: dict[str, Any]) -> None:
+    """Every name that a view reads from the address, with every awkward value; and forms that bring nothing, or only nonsense."""
+    names = ("q", "stage", "finding", "place", "variant", "reader", "without", "profile", "mode", "order", "zoom", "left", "right")
+    names += ("against", "view", "earlier", "later")
+    house.workspace.memberships.filter(user=house.reviewer).update(roles=["reviewer", "author", "approver", "operator", "owner"])
+    client = house.client(house.reviewer)
+    for address in addresses():
+        if address.asked is None:
+            continue
+        path = path_of(address.name, address.path, things)
+        if address.asked.look:
+            for value in QUERIES:
+                answer = client.get(f"{path}?{urlencode(dict.fromkeys(names, value))}")
+                assert answer.status_code < 500, (path, value[:40])
+        if address.asked.send and "release" not in path:
+            for value in ("", "²", "9" * 30, "x" * 5000):
+                sent = dict.fromkeys(
+                    ("list", "reader", "element", "settle", "x", "y", "do", "role", "name", "text", "what", "number"), value
+                )
+                assert client.post(path, sent).status_code < 500, (path, value[:40])
+
+
+@pytest.mark.parametrize(
+    "path",
+    [
+        "/mailings/99999999999999999999/",
+        "/mailings/1/r99999999999999999999/links/",
+        "/mailings/²/",
+        "/mailings/1/r1/%00/",
+        "/renders/99999999999999999999999.jpg",
+        "/mailroom/99999999999999999999999/",
+        "/join/%00/",
+        f"/join/{'x' * 3000}/",
+        "/set-password/%00/x/",
+        "/set-password/MQ/%F0%9F/",
+        "/readers/99999999999999999999999/",
+    ],
+)
+def test_addresses_that_name_nothing(house: Any, path: str) -> None:
+    """404, or the way to sign in."""
+    assert house.client(house.reviewer).get(path).status_code in (200, 302, 400, 404)
+    assert Client().get(path).status_code in (200, 302, 400, 404)

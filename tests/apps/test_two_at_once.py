@@ -1,0 +1,146 @@
+"""Two people at once, a hundred times each, on the database: nothing is lost, nothing is done that must not be."""
+
+import threading
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+from django.db import connection
+
+from jetwind.apps.approvals import services as approvals
+from jetwind.apps.intake.models import Mailing, Revision
+from jetwind.apps.jobs.models import Work
+from jetwind.apps.review import services as reviews
+from jetwind.apps.review.answers import check_now
+from jetwind.apps.ui.refusal import Refused
+from jetwind.apps.workspace import services as workspaces
+from jetwind.apps.workspace.models import Workspace
+from jetwind.core.checking import Brief
+from tests.apps.helpers import taken_in
+
+pytestmark = pytest.mark.django_db(transaction=True)
+
+TRIES = 100
+
+
+def at_once(*acts: Callable[[], object]) -> list[str]:
+    """Carry acts out side by side; what was refused, as sentences."""
+    refused: list[str] = []
+    ready = threading.Barrier(len(acts))
+
+    def carry_out(act: Callable[[], object]) -> None:
+        try:
+            ready.wait(10)
+            act()
+        except Refused as why:
+            refused.append(why.sentence)
+        finally:
+            connection.close()
+
+    threads = [threading.Thread(target=carry_out, args=(act,)) for act in acts]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join(30)
+    return refused
+
+
+def test_brief_against_brief(house: Any) -> None:
+    """Both entries stand, whoever was first."""
+    mailing = taken_in(house).mailing
+    for number in range(TRIES):
+        one, other = Mailing.objects.get(pk=mailing.pk), Mailing.objects.get(pk=mailing.pk)
+        assert not at_once(
+            lambda one=one, number=number: reviews.require_wording(house.author, one, f"must {number}", ["HTML"]),
+            lambda other=other, number=number: reviews.forbid_wording(house.reviewer, other, f"never {number}"),
+        )
+    brief = Brief.from_dict(Mailing.objects.get().brief)
+    assert [item.text for item in brief.required] == [f"must {number}" for number in range(TRIES)]
+    assert list(brief.forbidden) == [f"never {number}" for number in range(TRIES)]
+
+
+def test_settings_against_settings_audience_and_words(house: Any) -> None:
+    """Each changes something else of the house, from a page of their own: all of it holds."""
+    Workspace.objects.update(field_list=[])
+    for number in range(TRIES // 3):
+        workspace = Workspace.objects.get(pk=house.workspace.pk)
+        copies = [Workspace.objects.get(pk=workspace.pk) for _ in range(4)]
+        shown = workspaces.shown_settings(workspace)
+        share = number % 90 + 1
+
+        def fields(copy: Any = copies[0], shown: Any = shown, number: int = number) -> None:
+            names = " ".join([*shown["field_list"], f"field_{number}"])
+            workspaces.configure(house.reviewer, copy, **typed(shown, field_list=names), shown=shown)
+
+        def domains(copy: Any = copies[1], shown: Any = shown, number: int = number) -> None:
+            names = " ".join([*shown["practice_domains"], f"d{number}.example"])
+            workspaces.configure(house.operator, copy, **typed(shown, practice_domains=names), shown=shown)
+
+        assert not at_once(
+            fields,
+            domains,
+            lambda copy=copies[2], share=share: workspaces.set_audience(house.operator, copy, {"desktop-pane": share}),
+            lambda copy=copies[3], number=number: workspaces.add_word(house.reviewer, copy, f"word{number}"),
+        )
+        assert Workspace.objects.get(pk=workspace.pk).audience == {"desktop-pane": share}
+    held = Workspace.objects.get(pk=house.workspace.pk)
+    assert set(held.field_list) == {f"field_{number}" for number in range(TRIES // 3)}
+    assert set(held.practice_domains) == {f"d{number}.example" for number in range(TRIES // 3)}
+    assert set(held.word_list) == {f"word{number}" for number in range(TRIES // 3)}
+
+
+def typed(shown: dict[str, Any], **changed: str) -> dict[str, Any]:
+    """The settings form as it was shown, with something typed into it."""
+    lists = {name: " ".join(shown[name]) for name in ("field_list", "practice_domains", "test_domains", "word_list")}
+    return {**lists, "sign_offs_required": shown["sign_offs_required"], "rulebooks": shown["rulebooks"], **changed}
+
+
+def test_one_number_set_by_two(house: Any) -> None:
+    """The second is asked; sent again with what holds now, theirs counts."""
+    workspace = house.workspace
+    shown = workspaces.shown_settings(workspace)
+    workspaces.configure(house.reviewer, Workspace.objects.get(pk=workspace.pk), **{**typed(shown), "sign_offs_required": 3}, shown=shown)
+    with pytest.raises(Refused, match="set the sign-offs to 3 meanwhile"):
+        workspaces.configure(house.operator, workspace, **{**typed(shown), "sign_offs_required": 1}, shown=shown)
+    now = workspaces.shown_settings(Workspace.objects.get(pk=workspace.pk))
+    workspaces.configure(house.operator, workspace, **{**typed(now), "sign_offs_required": 1}, shown=now)
+    assert Workspace.objects.get(pk=workspace.pk).sign_offs_required == 1
+
+
+def test_checks_set_by_two(house: Any) -> None:
+    """Levels of different checks both hold; the same check set otherwise by both is refused to the second."""
+    workspaces.set_checks(house.reviewer, house.workspace, {"links.empty": {"level": "note"}}, shown={})
+    workspaces.set_checks(house.operator, house.workspace, {"links.insecure": {"level": "note"}}, shown={})
+    assert set(Workspace.objects.get(pk=house.workspace.pk).check_settings) == {"links.empty", "links.insecure"}
+    with pytest.raises(Refused, match="Somebody changed “"):
+        workspaces.set_checks(house.operator, house.workspace, {"links.empty": {"level": "off"}}, shown={})
+
+
+def test_recheck_against_release(house: Any) -> None:
+    """A released message's answers stay as they were when it was released, whichever came first."""
+    revision = taken_in(house)
+    approvals.sign(house.reviewer, revision)
+    approvals.sign(house.approver, revision)
+    for number in range(TRIES):
+        with connection.cursor() as cursor:
+            # Releases are for good: the database itself is told to let go for the next try.
+            cursor.execute("alter table intake_mailing disable trigger user")
+            cursor.execute("update intake_mailing set stage = 'cleared'")
+            cursor.execute("alter table intake_mailing enable trigger user")
+            cursor.execute("delete from approvals_release")
+        Work.objects.all().delete()
+        one, other = (Revision.objects.select_related("mailing__workspace").get(pk=revision.pk) for _ in range(2))
+        refused = at_once(
+            lambda one=one: approvals.release(house.operator, one),
+            lambda other=other: reviews.recheck(house.reviewer, other),
+        )
+        assert Mailing.objects.get().stage == "released"
+        assert all("released and locked" in sentence for sentence in refused), refused
+        before = revision.check_runs.count()
+        Workspace.objects.update(word_list=[f"glaze{number}"], practice_domains=[f"kiln{number}.org"])
+        locked = Revision.objects.select_related("mailing__workspace").get(pk=revision.pk)
+        check_now(locked)
+        assert revision.check_runs.count() == before
+        with pytest.raises(Refused, match="released and locked"):
+            reviews.recheck(house.reviewer, locked)
+        Workspace.objects.update(word_list=[], practice_domains=[])
