@@ -85,6 +85,7 @@ IDS = [
     "envelope.variant-duplicate",
     "envelope.zone-missing",
     "fields.foreign",
+    "fields.past-limit",
     "fields.unknown",
     "fields.unresolved",
     "footer.address-missing",

@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from jetwind.core.fields import LIQUID, fill, foreign_tokens, mask, opaque, tokens, unclosed
+from jetwind.core.fields import LIQUID, fill, foreign_tokens, mask, opaque, past_limit, tokens, unclosed
 
 
 def shapes(text: str, *, in_address: bool = False) -> list[str]:
@@ -73,6 +73,45 @@ class TestFill:
         """A hostile loop ends at the limit instead of filling memory."""
         bomb = "{% for a in (1..100000) %}{% for b in (1..100000) %}x{% endfor %}{% endfor %}{{ name }}"
         assert len(fill(bomb, {"name": "Bo"}, escape=False)) < 5_000_000
+
+
+class TestLimits:
+    """Templates without bounds stop at a limit that is told, whatever they ask for."""
+
+    @pytest.mark.parametrize(
+        ("source", "said"),
+        [
+            ("{% for i in (1..999999999) %}x{% endfor %}", "go round more than"),
+            ("{% for i in (1..9999) %}x{% endfor %}" * 5, "go round more than"),
+            ("{% for i in (1..200) %}{% for j in (1..200) %}x{% endfor %}{% endfor %}", "go round more than"),
+            ("{% tablerow i in (1..99999999) %}x{% endtablerow %}", "go round more than"),
+            ("{% assign a = (1..1000000000) | join: ',' %}", "more than 10,000 items"),
+            ("{% assign s = 'ab' %}" + "{% assign s = s | append: s %}" * 30, "grows beyond 200,000 characters"),
+            ("{% assign s = 'aaaaaaaaaa' %}" + "{% assign s = s | replace: 'a', s %}" * 9, "a filter makes more"),
+            ("{% assign n = 12345678901234567890 %}" + "{% assign n = n | times: n %}" * 20, "beyond 1,000 digits"),
+            ("{% capture s %}" + "x" * 1000 + "{% endcapture %}" + "{% capture s %}{{ s }}{{ s }}{% endcapture %}" * 25, "limit"),
+            (
+                "{% assign s = 'glaze' %}"
+                + "{% assign t = s | append: s | append: s %}" * 400
+                + "{% for i in (1..9000) %}"
+                + "{% assign t = t | append: '"
+                + "y" * 900
+                + "' %}{% endfor %}",
+                "characters",
+            ),
+        ],
+    )
+    def test_what_has_no_bounds(self, source: str, said: str) -> None:
+        """Told by past_limit; filled token by token, so that the rest of the message is there."""
+        assert said in past_limit(source, {})
+        assert fill(source + "{{ name }}", {"name": "Bo"}, escape=False).endswith("Bo")
+
+    @pytest.mark.parametrize(
+        "source", ["{% if %}x{% endif %}", "{{ x }}", "{% for i in (1..100) %}{{ i | append: '" + "x" * 3000 + "' }}{% endfor %}"]
+    )
+    def test_what_is_usual(self, source: str) -> None:
+        """Broken syntax is told by others, and a long list is no fault."""
+        assert past_limit(source, {}) == ""
 
 
 class TestShapes:

@@ -21,7 +21,7 @@ from jetwind.apps.jobs import services as jobs
 from jetwind.apps.proofs.models import Arrival, TestCopy, TestSend
 from jetwind.apps.proofs.reach import is_allowed
 from jetwind.core.fields import fill
-from jetwind.core.message import compose
+from jetwind.engines.bounded import BoundedComposer, PastBudget
 from jetwind.engines.mail import Handover, MailServer, Outcome, hand_over
 
 #: Half of the key of the lock on a copy; the other half is the copy's number.
@@ -42,12 +42,13 @@ def hand_over_copies(send: TestSend, work_id: int) -> None:
         PutOff: copies remain that are tried again later.
     """
     copies = list(send.copies.all())
-    for number, copy in enumerate(copies):
-        jobs.report(work_id, done=number, total=len(copies), doing=copy.address)
-        with _held(copy) as is_ours:
-            if is_ours:
-                copy.refresh_from_db()
-                _settle(send, copy)
+    with BoundedComposer(message_of(send.revision), start=settings.HELPERS_START) as composer:
+        for number, copy in enumerate(copies):
+            jobs.report(work_id, done=number, total=len(copies), doing=copy.address)
+            with _held(copy) as is_ours:
+                if is_ours:
+                    copy.refresh_from_db()
+                    _settle(send, copy, composer)
     jobs.report(work_id, done=len(copies), total=len(copies), doing="handed over")
     if later := [copy.next_try_at for copy in send.copies.filter(state=TestCopy.State.PUT_OFF) if copy.next_try_at]:
         raise jobs.PutOff(min(later), "waits to try again")
@@ -67,7 +68,7 @@ def _held(copy: TestCopy) -> Iterator[bool]:
                 cursor.execute("select pg_advisory_unlock(%s, %s)", [_LOCK, copy.pk])
 
 
-def _settle(send: TestSend, copy: TestCopy) -> None:
+def _settle(send: TestSend, copy: TestCopy, composer: BoundedComposer) -> None:
     if copy.state == TestCopy.State.ON_ITS_WAY:
         # Its worker died between the hand-over and the answer.
         _take(copy, Handover(Outcome.UNSURE, "Jetwind was interrupted before the answer came."))
@@ -78,15 +79,18 @@ def _settle(send: TestSend, copy: TestCopy) -> None:
     if not is_allowed(copy.address, workspace):
         _take(copy, Handover(Outcome.REFUSED, "Not sent: outside the domains that test sends may reach."))
         return
-    content = compose(
-        message_of(send.revision),
-        values={**send.values, "email": copy.address},
-        to=copy.address,
-        sender=formataddr((_sender_name(send.revision, send.values), workspace.test_sender)),
-        subject_mark=send.mark,
-        message_id=copy.message_id,
-        date=timezone.now(),
-    )
+    try:
+        content = composer(
+            values={**send.values, "email": copy.address},
+            to=copy.address,
+            sender=formataddr((_sender_name(send.revision, send.values), workspace.test_sender)),
+            subject_mark=send.mark,
+            message_id=copy.message_id,
+            date=timezone.now(),
+        )
+    except PastBudget as past:
+        _take(copy, Handover(Outcome.REFUSED, f"Not sent: the message cannot be filled for this copy, since {past}."))
+        return
     copy.state = TestCopy.State.ON_ITS_WAY
     copy.first_try_at = copy.first_try_at or timezone.now()
     copy.save(update_fields=["state", "first_try_at"])

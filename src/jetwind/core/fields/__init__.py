@@ -1,7 +1,7 @@
 """Merge fields: a syntax as data, its tokens with spans, and the message as one reader would get it."""
 
 from jetwind.core.fields.branches import branches
-from jetwind.core.fields.fill import fill
+from jetwind.core.fields.fill import fill, past_limit
 from jetwind.core.fields.shapes import blanked, foreign_tokens, mask, opaque, tokens, unclosed, without_blocks
 from jetwind.core.fields.syntax import LIQUID, FieldToken, Syntax
 
@@ -15,6 +15,7 @@ __all__ = [
     "foreign_tokens",
     "mask",
     "opaque",
+    "past_limit",
     "tokens",
     "unclosed",
     "without_blocks",

@@ -48,6 +48,24 @@ LIMITS = Limits()
 
 
 @dataclass(frozen=True, slots=True)
+class FillingLimits:
+    """How much filling one text for one reader may ask for."""
+
+    #: Rounds of all its loops together.
+    rounds: int = 20_000
+    #: Characters of one value, digits of one number, items of one list.
+    value_characters: int = 200_000
+    digits: int = 1_000
+    items: int = 10_000
+    #: Characters that all its filters make together, and those of what comes out.
+    all_characters: int = 5_000_000
+    output_characters: int = 4_000_000
+
+
+FILLING = FillingLimits()
+
+
+@dataclass(frozen=True, slots=True)
 class Reached:
     """A limit that a message goes over: what was looked at of it, in words with the number."""
 

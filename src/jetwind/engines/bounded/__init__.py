@@ -1,7 +1,19 @@
 """Questions about a message answered in a process of its own, under limits of processor time and memory (decision 0013)."""
 
+from jetwind.engines.bounded.composing import COMPOSING, BoundedComposer
 from jetwind.engines.bounded.helper import Budget, Helper, PastBudget, Start
 from jetwind.engines.bounded.reviewing import CHECKING, review_bounded
 from jetwind.engines.bounded.rewriting import REWRITING, BoundedRewriter
 
-__all__ = ["CHECKING", "REWRITING", "BoundedRewriter", "Budget", "Helper", "PastBudget", "Start", "review_bounded"]
+__all__ = [
+    "CHECKING",
+    "COMPOSING",
+    "REWRITING",
+    "BoundedComposer",
+    "BoundedRewriter",
+    "Budget",
+    "Helper",
+    "PastBudget",
+    "Start",
+    "review_bounded",
+]

@@ -1,0 +1,51 @@
+"""A template that can be filled within bounds."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from itertools import islice
+
+from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.fields import past_limit
+from jetwind.core.message import Message
+
+#: Loops over a reader's own list differ from reader to reader; a few show whether they run away.
+_READERS = 3
+
+
+@check(
+    id="fields.past-limit",
+    name="Template that asks for too much to be filled",
+    level=Level.STOP,
+    why="A sending system gives up on it, or sends it unfilled; here it is shown and sent without its blocks decided.",
+    fix="Shorten the loop, or take out what doubles a text or a number again and again.",
+    basis="House limits (core/source/limits.py), many times what a real template asks for",
+    samples=[
+        clear("<p>{% for item in (1..50) %}{{ item }}{% endfor %}</p>"),
+        clear("<p>{% if first_name %}Dear {{ first_name | upcase | append: '!' }}{% else %}Hello{% endif %}</p>"),
+        clear("<p>{% assign a = 'glaze' | replace: 'g', 'bl' %}{{ a }}</p>"),
+        clear("<p>{% if %}broken, and told by others{% endif %}</p>"),
+        clear("<p>{{ n | times: 3 }}</p>"),
+        finds("<p>{% for item in (1..999999999) %}x{% endfor %}</p>"),
+        finds("<p>{% assign all = (1..1000000000) | join: ',' %}x</p>"),
+        finds("<p>{% assign s = 'ab' %}" + "{% assign s = s | append: s %}" * 25 + "x</p>"),
+        finds("<p>{% assign n = 12345678901234567890 %}" + "{% assign n = n | times: n %}" * 20 + "x</p>"),
+        finds(
+            "Subject: {% for i in (1..99999) %}x{% endfor %}\nFrom: a@kiln.example\n\nx\n",
+            at="Subject: {% for i in (1..99999) %}x{% endfor %}",
+        ),
+    ],
+)
+def find_past_limit(message: Message, context: Context, options: Options) -> Iterator[Hit]:
+    """Subject, HTML and plain text can be filled for the first readers within the limits of loops, texts, numbers and lists."""
+    values: list[Mapping[str, str]] = [{}, *(reader.values for reader in islice(context.readers, _READERS))]
+    subject = message.header("Subject")
+    texts = [(message.subject, Place.in_header(message, "Subject", subject), "subject")]
+    if message.html is not None:
+        texts.append((message.html.text, Place("html"), "HTML"))
+    if message.text is not None:
+        texts.append((message.text.text, Place("text"), "plain text"))
+    for text, place, where in texts:
+        reason = next((why for reader in values if (why := past_limit(text, reader, syntax=message.syntax))), "")
+        if reason:
+            yield Hit("The {where} cannot be filled: {reason}.", place, {"where": where, "reason": reason}, identity=where)
