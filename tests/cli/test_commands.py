@@ -1,6 +1,9 @@
 """The command line, called as others call it."""
 
+import contextlib
 import json
+import os
+import signal
 import subprocess
 import sys
 from pathlib import Path
@@ -228,6 +231,80 @@ class TestFailingInside:
         command = f"{sys.executable} -m jetwind.cli check {good} --format json | true"
         done = subprocess.run(["/bin/sh", "-c", command], capture_output=True, text=True, check=False, env=environment)
         assert done.stderr == ""
+
+    def test_devices_pipes_and_huge_folders(self, tmp_path: Path) -> None:
+        """Refused before anything is read; a pipe in a folder is left out."""
+        os.mkfifo(tmp_path / "pipe")
+        for path in ("/dev/zero", str(tmp_path / "pipe")):
+            done = jetwind("check", path)
+            assert (done.returncode, done.stderr) == (2, f"jetwind: “{path}” is neither a file nor a folder.\n")
+        folder = tmp_path / "message"
+        folder.mkdir()
+        (folder / "a.html").write_text("<p>Come to the kiln</p>")
+        os.mkfifo(folder / "pipe")
+        assert jetwind("check", str(folder), "--only", "links.empty").returncode == 0
+        with (folder / "huge.png").open("wb") as huge:
+            huge.truncate(40_000_000_000)
+        done = jetwind("check", str(folder))
+        assert (done.returncode, "holds 38147 MB" in done.stderr or "the largest that can be taken in" in done.stderr) == (2, True)
+
+    @pytest.mark.parametrize("form", ["text", "json", "html", "csv", "sarif"])
+    def test_a_full_disk(self, good: Path, form: str) -> None:
+        """One sentence."""
+        environment = {"PYTHONPATH": str(ROOT / "src"), "PATH": "/usr/bin:/bin", "HOME": "/tmp"}
+        with Path("/dev/full").open("w") as full:
+            command = [sys.executable, "-m", "jetwind.cli", "check", str(good), "--format", form]
+            done = subprocess.run(command, stdout=full, stderr=subprocess.PIPE, text=True, check=False, env=environment)
+        assert (done.returncode, done.stderr) == (2, "jetwind: the report cannot be written: No space left on device.\n")
+
+    def test_something_in_the_way(self, good: Path, tmp_path: Path) -> None:
+        """Said before anything is rendered."""
+        (tmp_path / "out" / "render.json").mkdir(parents=True)
+        done = jetwind("render", str(good), "--out", str(tmp_path / "out"), "--profiles", "desktop-pane")
+        assert (done.returncode, "render.json” is in the way" in done.stderr) == (2, True)
+        (tmp_path / "file").write_text("x")
+        done = jetwind("render", str(good), "--out", str(tmp_path / "file"), "--profiles", "desktop-pane")
+        assert (done.returncode, "cannot be made: File exists" in done.stderr) == (2, True)
+
+    @pytest.mark.parametrize("form", ["text", "csv", "html"])
+    def test_control_characters_stay_in_the_message(self, tmp_path: Path, form: str) -> None:
+        """What a terminal would obey is shown by its number."""
+        (tmp_path / "a.eml").write_bytes(
+            mail("<p>x</p><a href='#\x1b]0;owned\x07'>\x1b[31mred\x9b2J</a><img src='\x1b[2J.png'>", Subject="a\x1b[2Jb")
+        )
+        done = jetwind("check", str(tmp_path / "a.eml"), "--format", form)
+        assert not [char for char in done.stdout if (ord(char) < 32 and char not in "\r\n\t") or 127 <= ord(char) < 160]
+
+    @pytest.mark.parametrize("address", ["kiln.org", "300.1.1.1", ""])
+    def test_a_sending_host_that_is_none(self, good: Path, address: str) -> None:
+        """Refused."""
+        done = jetwind("check", str(good), "--sending-host", address)
+        assert (done.returncode, "takes an IP address" in done.stderr) == (2, True)
+        assert jetwind("check", str(good), "--sending-host", "2001:db8::7").returncode == 0
+
+    @pytest.mark.parametrize("command", [["check"], ["check", "--render"], ["render", "--out", "out"]])
+    def test_ctrl_c(self, tmp_path: Path, command: list[str]) -> None:
+        """Heard in the middle of the work: status 130, no traceback, nothing left running."""
+        (tmp_path / "a.html").write_text("<p>Come to the kiln by the quay</p>" * 20_000)
+        environment = {"PYTHONPATH": str(ROOT / "src"), "PATH": "/usr/bin:/bin", "HOME": str(tmp_path)}
+        process = subprocess.Popen(
+            [sys.executable, "-m", "jetwind.cli", *command[:1], str(tmp_path / "a.html"), *command[1:]],
+            stdout=subprocess.PIPE,
+            stderr=subprocess.PIPE,
+            text=True,
+            env=environment,
+            cwd=tmp_path,
+            start_new_session=True,
+            preexec_fn=lambda: signal.signal(signal.SIGINT, signal.default_int_handler),
+        )
+        # By then it reads, checks or renders, wherever a machine of any speed has come to.
+        with contextlib.suppress(subprocess.TimeoutExpired):
+            process.wait(2.5)
+        os.killpg(process.pid, signal.SIGINT)
+        _, said = process.communicate(timeout=60)
+        assert (process.returncode, said) == (130, "")
+        with pytest.raises(ProcessLookupError):
+            os.killpg(process.pid, 0)
 
     def test_it_is_told(self) -> None:
         """In --help."""

@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import csv
+import ipaddress
+import os
+import sys
 import tomllib
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
@@ -41,6 +44,26 @@ def refuse(sentence: str) -> NoReturn:
     """Say on standard error what could not be used and why, and leave with status 2."""
     typer.echo(f"jetwind: {sentence}", err=True)
     raise typer.Exit(2)
+
+
+def write_out(report: str) -> None:
+    """Write a report to standard output, whole; a full disk is said in one sentence, and nothing is left for the end to trip over."""
+    try:
+        sys.stdout.write(report)
+        sys.stdout.flush()
+    except BrokenPipeError:
+        raise
+    except OSError as failure:
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        refuse(f"the report cannot be written: {failure.strerror}.")
+
+
+def address_of_host(value: str) -> None:
+    """The sending host is an IP address."""
+    try:
+        ipaddress.ip_address(value)
+    except ValueError:
+        refuse(f"--sending-host takes an IP address such as 192.0.2.7, not {value!r}.")
 
 
 def message_at(path: Path) -> Message:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import json
 import os
 import sys
@@ -14,6 +15,7 @@ import typer
 
 from jetwind import __version__
 from jetwind.cli.inputs import (
+    address_of_host,
     at_stage,
     brief_in,
     checks_named,
@@ -24,6 +26,7 @@ from jetwind.cli.inputs import (
     refuse,
     rulebooks_named,
     stage,
+    write_out,
 )
 from jetwind.core.checking import Check, Context, Kind, Outcome, registry
 
@@ -105,6 +108,8 @@ def check(
     )
     chosen = checks_named(only or [])
     ids = _profile_ids(profiles) if profiles is not None else []
+    if sending_host is not None:
+        address_of_host(sending_host)
     given = {"zone": zone, "sending_host": sending_host, "live": live}
     for option, note in _NO_CHECK_YET.items():
         if given[option]:
@@ -123,16 +128,16 @@ def check(
         result = review_bounded(message, context, chosen, start="fork")
     with stage("writing the report"):
         if format is Format.JSON:
-            typer.echo(as_json(result))
+            report = as_json(result) + "\n"
         elif format is Format.SARIF:
-            typer.echo(as_sarif(result, path.as_posix()))
+            report = as_sarif(result, path.as_posix()) + "\n"
         elif format is Format.HTML:
-            sys.stdout.write(as_html(result))
+            report = as_html(result)
         elif format is Format.CSV:
-            sys.stdout.write(as_csv(result.findings))
+            report = as_csv(result.findings)
         else:
-            typer.echo(as_text(result), nl=False)
-        sys.stdout.flush()
+            report = as_text(result)
+        write_out(report)
     if crashed := [answer for answer in result.results if answer.outcome is Outcome.CRASHED]:
         at = ", ".join(answer.check for answer in crashed)
         typer.echo(f"jetwind: failed at {at}: {one_line(crashed[0].reason)}", err=True)
@@ -165,12 +170,19 @@ def render(
         out.mkdir(parents=True, exist_ok=True)
     except OSError as failure:
         refuse(f"“{out}” cannot be made: {failure.strerror}.")
-    with stage("rendering"):
-        facts, failures = render_to(message, chosen, out, images=images.value, dark=dark)
-    with stage(f"writing “{out / 'render.json'}”"):
+    for name in ("render.json", *(f"{name}.png" for name in chosen)):
+        if (out / name).exists() and not (out / name).is_file():
+            refuse(f"“{out / name}” is in the way: it is no file. Nothing was rendered.")
+    try:
+        with stage("rendering"):
+            facts, failures = render_to(message, chosen, out, images=images.value, dark=dark)
         (out / "render.json").write_text(
             json.dumps({"jetwind": __version__, "message": {"sha256": message.sha256}, "renders": facts}, indent=2), "utf-8"
         )
+    except OSError as failure:
+        if failure.filename is None or (out not in Path(failure.filename).parents and failure.errno != errno.ENOSPC):
+            raise
+        refuse(f"“{failure.filename}” cannot be written: {failure.strerror}.")
     for sentence in failures:
         typer.echo(f"jetwind: {sentence}", err=True)
     raise typer.Exit(2 if failures else 0)

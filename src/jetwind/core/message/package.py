@@ -75,17 +75,10 @@ def read_path(path: Path, *, syntax: Syntax = LIQUID) -> Message:
     """
     try:
         if path.is_dir():
-            files = {
-                found.relative_to(path).as_posix(): found.read_bytes()
-                for found in sorted(path.rglob("*"))
-                if found.is_file() and not found.is_symlink() and not _is_clutter(found.relative_to(path).as_posix())
-            }
-            digest = b"".join(name.encode() + b"\0" + content for name, content in files.items())
-            if len(digest) > LARGEST_UNPACKED:
-                raise UnusableInput(
-                    f"“{path}” holds {_megabytes(len(digest))}; the largest that can be taken in is {_megabytes(LARGEST_UNPACKED)}."
-                )
+            files = _files_of(path)
+            digest = b"".join(name.encode("utf-8", "surrogateescape") + b"\0" + content for name, content in files.items())
             return _from_files(files, digest, f"“{path}”", syntax)
+        _refuse_device(path)
         if path.stat().st_size > LARGEST_INPUT:
             raise UnusableInput(
                 f"“{path}” is {_megabytes(path.stat().st_size)}; the largest that can be taken in is {_megabytes(LARGEST_INPUT)}."
@@ -96,6 +89,25 @@ def read_path(path: Path, *, syntax: Syntax = LIQUID) -> Message:
     except OSError as fault:
         raise UnusableInput(f"“{path}” cannot be read: {fault.strerror}.") from fault
     return _with_neighbours(message, path) if message.form == "html" else message
+
+
+def _files_of(folder: Path) -> dict[str, bytes]:
+    """The files of a folder by name. Sizes are added up before anything is read; links, devices and pipes are left out."""
+    found = [
+        (name, file)
+        for file in sorted(folder.rglob("*"))
+        if file.is_file() and not file.is_symlink() and not _is_clutter(name := file.relative_to(folder).as_posix())
+    ]
+    octets = sum(file.stat().st_size for _, file in found)
+    if octets > LARGEST_UNPACKED:
+        raise UnusableInput(f"“{folder}” holds {_megabytes(octets)}; the largest that can be taken in is {_megabytes(LARGEST_UNPACKED)}.")
+    return {name: file.read_bytes() for name, file in found}
+
+
+def _refuse_device(path: Path) -> None:
+    """A device or a pipe has no end that can be known."""
+    if path.exists() and not path.is_file():
+        raise UnusableInput(f"“{path}” is neither a file nor a folder.")
 
 
 def with_envelope(message: Message, envelope: Envelope) -> Message:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 from collections.abc import Iterable
 
 from jetwind.core.checking import Finding, Level, Outcome
@@ -33,7 +34,8 @@ def as_csv(findings: Iterable[Finding]) -> str:
             finding.basis,
             finding.fingerprint,
         )
-        writer.writerow([f"'{cell}" if isinstance(cell, str) and cell[:1] in ("=", "+", "-", "@", "\t", "\r") else cell for cell in row])
+        cells = [without_controls(cell) if isinstance(cell, str) else cell for cell in row]
+        writer.writerow([f"'{cell}" if isinstance(cell, str) and cell[:1] in ("=", "+", "-", "@", "\t", "\r") else cell for cell in cells])
     return out.getvalue()
 
 
@@ -57,7 +59,15 @@ def as_text(review: Review) -> str:
         f"{_count(counts[Level.STOP], 'stop', 'stops')}, {_count(counts[Level.FIX], 'fix', 'fixes')}, {_count(counts[Level.NOTE], 'note', 'notes')}; "
         f"spam risk {review.spam.score():.1f} {review.spam.band()}"
     )
-    return "\n".join(lines) + "\n"
+    return "\n".join(without_controls(line) for line in lines) + "\n"
+
+
+def without_controls(text: str) -> str:
+    """A line for a terminal: what a message holds in control characters could move its cursor or worse (ECMA-48), and is shown by number."""
+    return _CONTROL.sub(lambda match: f"\\x{ord(match[0]):02x}", text)
+
+
+_CONTROL = re.compile(r"[\x00-\x1f\x7f-\x9f]")
 
 
 def _count(number: int, one: str, many: str) -> str:
