@@ -7,6 +7,7 @@ import pytest
 from django.test import Client
 from django.urls import get_resolver
 
+from jetwind.apps.accounts.models import User
 from jetwind.apps.accounts.permissions import PERMISSIONS, roles_for
 from jetwind.apps.departures.selectors import departures
 from jetwind.apps.workspace.access import may
@@ -132,8 +133,6 @@ class TestAccess:
 
     def test_a_stranger_without_workspace(self, house: Any) -> None:
         """Told whom to ask."""
-        from jetwind.apps.accounts.models import User
-
         answer = house.client(User.objects.create_user("nobody")).get("/")
         assert answer.status_code == 403
         assert "ask an owner of one to invite you" in answer.content.decode()
@@ -144,6 +143,33 @@ class TestAccess:
         answer = house.client(house.author).get(page)
         assert answer.status_code == status
         assert "There is nothing at this address" in answer.content.decode()
+
+    def test_no_cache_keeps_private_pages(self, house: Any) -> None:
+        """Nor what is saved from them; pictures say for themselves that they never change."""
+        revision = taken_in(house)
+        for page in ("/", "/people/", f"/mailings/{revision.mailing_id}/r1/report.csv"):
+            assert house.client(house.author).get(page)["Cache-Control"] == "private, no-store", page
+
+    def test_guessing(self, db: None, settings: Any) -> None:
+        """Ten tries of one name, fifty of any from one place; the page says how long to wait."""
+        settings.AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
+        User.objects.create_user("real", password="a-long-password")
+        client = Client()
+        tries = [client.post("/sign-in/", {"username": "real", "password": "x"}) for _ in range(11)]
+        assert [answer.status_code for answer in tries[:9]] == [200] * 9
+        assert tries[-1].status_code == 429
+        assert "Wait 15 minutes" in tries[-1].content.decode()
+        assert client.post("/sign-in/", {"username": "real", "password": "a-long-password"}).status_code == 429
+        many = [client.post("/sign-in/", {"username": f"n{number}", "password": "x"}).status_code for number in range(45)]
+        assert (many[0], many[-1]) == (200, 429)
+
+    def test_no_secret_in_the_polls(self, house: Any) -> None:
+        """A form that asks how far its work is sends none of its fields along."""
+        revision = taken_in(house)
+        page = house.client(house.reviewer).get(f"/mailings/{revision.mailing_id}/r1/appearance/").content.decode()
+        poll = re.search(r"<form[^>]*hx-get[^>]*>", page)
+        assert poll is not None
+        assert 'hx-params="none"' in poll[0]
 
     def test_policy_of_our_own_pages(self, house: Any) -> None:
         """Scripts from ourselves only, no frame of others."""

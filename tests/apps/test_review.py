@@ -72,7 +72,7 @@ class TestChecks:
             check_revision.func(revision_id=0, work_id=work.pk)
         work.refresh_from_db()
         assert work.state == "failed"
-        assert "does not exist" in work.problem
+        assert work.problem == "Jetwind failed at it; the worker's log says how"
 
 
 class TestStations:

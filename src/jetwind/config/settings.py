@@ -65,6 +65,7 @@ MIDDLEWARE = [
     "django.contrib.auth.middleware.LoginRequiredMiddleware",
     "django.contrib.messages.middleware.MessageMiddleware",
     "jetwind.apps.ui.given.no_nul",
+    "jetwind.apps.ui.given.kept_private",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
     "jetwind.apps.accounts.middleware.viewer_zone",
@@ -87,6 +88,7 @@ AXES_FAILURE_LIMIT = 10
 AXES_COOLOFF_TIME = 0.25
 AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
 AXES_VERBOSE = False
+AXES_LOCKOUT_CALLABLE = "jetwind.apps.accounts.views.locked_out"
 
 ROOT_URLCONF = "jetwind.config.urls"
 WSGI_APPLICATION = "jetwind.config.wsgi.application"

@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping
 from datetime import timedelta
 
+from axes.models import AccessAttempt
 from django.conf import settings
 from django.contrib.auth.tokens import default_token_generator
 from django.db import transaction
+from django.db.models import Sum
 from django.urls import reverse
 from django.utils import timezone
 from django.utils.encoding import force_bytes
@@ -20,6 +22,17 @@ from jetwind.apps.jobs import services as jobs
 MAILS = "mail"
 #: A link is mailed to one person at most so often.
 SELDOM = timedelta(minutes=10)
+
+
+#: Failed sign-ins from one place, whatever the names, before it has to wait.
+MOST_FAILURES = 50
+
+
+def is_guessing(place: str) -> bool:
+    """Whether names and passwords are being guessed from an IP address. One name alone is watched by django-axes."""
+    since = timezone.now() - timedelta(hours=settings.AXES_COOLOFF_TIME)
+    failed = AccessAttempt.objects.filter(ip_address=place, attempt_time__gt=since).aggregate(all=Sum("failures_since_start"))["all"]
+    return (failed or 0) >= MOST_FAILURES
 
 
 def change_own(user: User, wanted: Mapping[str, str]) -> list[str]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.conf import settings
 from django.contrib import messages
 from django.contrib.auth import update_session_auth_hash
 from django.contrib.auth.decorators import login_not_required
@@ -33,6 +34,17 @@ class SignIn(LoginView):
         if not User.objects.exists():
             return redirect("begin")
         return super().get(request, *args, **kwargs)
+
+    def post(self, request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponse:
+        """Try to sign in, unless too many names have been tried from one place."""
+        if services.is_guessing(request.META.get("REMOTE_ADDR", "")):
+            return locked_out(request)
+        return super().post(request, *args, **kwargs)
+
+
+def locked_out(request: HttpRequest, *_: Any, **__: Any) -> HttpResponse:
+    """After too many tries: what happened, and how long to wait."""
+    return render(request, "accounts/locked_out.html", {"minutes": round(settings.AXES_COOLOFF_TIME * 60)}, status=429)
 
 
 @require_http_methods(["GET", "POST"])

@@ -14,6 +14,7 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 
 from jetwind.apps.jobs.models import Work
 
+OUR_FAULT = "Jetwind failed at it; the worker's log says how"
 #: How often work is taken up again by itself; what is interrupted more often waits for a person.
 MOST_INTERRUPTIONS = 5
 
@@ -112,8 +113,9 @@ def carried_out(work_id: int) -> Iterator[None]:
                 work.save()
     except (OperationalError, InterfaceError):
         raise
-    except Exception as failure:
-        Work.objects.filter(pk=work_id).update(state=Work.State.FAILED, problem=f"{type(failure).__name__}: {failure}"[:2000])
+    except Exception:
+        # The queue logs the failure with its traceback; people are told what to do.
+        Work.objects.filter(pk=work_id).update(state=Work.State.FAILED, problem=OUR_FAULT)
         raise
     else:
         Work.objects.filter(pk=work_id).update(state=Work.State.DONE, doing="done")

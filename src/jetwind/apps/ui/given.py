@@ -37,3 +37,15 @@ def no_nul(get_response: Callable[[HttpRequest], HttpResponse]) -> Callable[[Htt
         return get_response(request)
 
     return middleware
+
+
+def kept_private(get_response: Callable[[HttpRequest], HttpResponse]) -> Callable[[HttpRequest], HttpResponse]:
+    """Middleware: pages of people who are signed in are kept by no cache, unless a view says otherwise."""
+
+    def middleware(request: HttpRequest) -> HttpResponse:
+        response = get_response(request)
+        if request.user.is_authenticated and not response.has_header("Cache-Control"):
+            response["Cache-Control"] = "private, no-store"
+        return response
+
+    return middleware

@@ -49,7 +49,8 @@ def broken(request: HttpRequest) -> HttpResponse:
 def is_database_away() -> bool:
     """Whether the database does not answer now."""
     try:
-        connection.close_if_unusable_or_obsolete()
+        if not connection.in_atomic_block:
+            connection.close_if_unusable_or_obsolete()
         with connection.cursor() as cursor:
             cursor.execute("select 1")
     except DatabaseError:
