@@ -27,6 +27,7 @@ def test_from_the_contact_sheet_to_a_mark(house: Any, sign_in: Any, start_worker
     expect(page.get_by_text("display is lost in", exact=False).first).to_be_visible()
 
     # The odd one out comes first, and its card leads to it.
+    page.get_by_text("Arrange and save").click()
     page.get_by_role("link", name="Odd one out first").click()
     page.wait_for_url("**order=departure**")
     first = page.locator(".card-shot").first
@@ -69,6 +70,7 @@ def test_from_the_contact_sheet_to_a_mark(house: Any, sign_in: Any, start_worker
     wait_until(lambda: shown.evaluate("image => image.naturalWidth") > 300, "the map")
 
     page.get_by_role("link", name="Contact sheet").click()
+    page.get_by_text("Arrange and save").click()
     with page.expect_download() as saved:
         page.get_by_role("link", name="Save all as PDF").click()
     assert saved.value.suggested_filename.endswith("-r1.pdf")

@@ -39,6 +39,7 @@ def station(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     ]
     against = services.blockers(walk)
     page |= {
+        "gives_room": not page["findings"],
         "history": history,
         "blockers": against,
         "why_not": services.why_not_sign(request.user, walk, against)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections import Counter
 from dataclasses import dataclass
-from datetime import datetime
 
 from django.db.models import OuterRef, Prefetch, Q, Subquery
 from django.urls import reverse
@@ -17,7 +16,7 @@ from jetwind.core.checking import STATIONS
 
 
 @dataclass(frozen=True, slots=True)
-class Departure:
+class Leaving:
     """One row: a mailing with its newest revision."""
 
     mailing: Mailing
@@ -40,7 +39,7 @@ class Departure:
         return self.mailing.stage in (Mailing.Stage.CLEARED, Mailing.Stage.RELEASED)
 
 
-def departures(workspace: Workspace, *, search: str = "", stage: str = "") -> list[Departure]:
+def departures(workspace: Workspace, *, search: str = "", stage: str = "") -> list[Leaving]:
     """All mailings that fit, soonest first, those without a planned time last. A fixed number of queries."""
     newest = Revision.objects.filter(mailing=OuterRef("pk")).order_by("-number").values("pk")[:1]
     found = Mailing.objects.filter(workspace=workspace).annotate(newest_id=Subquery(newest)).order_by("planned_at", "-id")
@@ -83,7 +82,7 @@ def departures(workspace: Workspace, *, search: str = "", stage: str = "") -> li
     return [_row(mailing, revisions[mailing.newest_id], counts, busy) for mailing in mailings]
 
 
-def _row(mailing: Mailing, revision: Revision, counts: dict[int, Counter[tuple[str, str]]], busy: set[str]) -> Departure:
+def _row(mailing: Mailing, revision: Revision, counts: dict[int, Counter[tuple[str, str]]], busy: set[str]) -> Leaving:
     run_id = getattr(revision, "run_id", None)
     own = counts.get(run_id, Counter()) if run_id else Counter()
     stops = sum(count for (level, _), count in own.items() if level == "stop")
@@ -94,7 +93,7 @@ def _row(mailing: Mailing, revision: Revision, counts: dict[int, Counter[tuple[s
     clear = sum(station.slug in looked and station.slug not in weighty for station in walked)
     stripes = clear * 5 // len(walked) if run_id else 0
     is_busy = f"revision:{revision.pk}" in busy
-    return Departure(
+    return Leaving(
         mailing,
         revision,
         stops,
@@ -121,27 +120,3 @@ def _holding(mailing: Mailing, stops: int, unseen: int, is_checked: bool, is_bus
     if unseen > 0:
         return f"{unseen} stations not looked at"
     return "waits for sign-offs"
-
-
-@dataclass(frozen=True, slots=True)
-class DayMark:
-    """A planned message on the time axis, in percent from the left; ``lower`` puts its date into the second row."""
-
-    row: Departure
-    left: float
-    lower: bool
-
-
-def day_marks(rows: list[Departure], now: datetime) -> tuple[list[DayMark], float]:
-    """Planned messages on an axis that runs from the first time shown to the last, and the place of now."""
-    times = [(row, row.mailing.planned_at.timestamp()) for row in rows if row.mailing.planned_at]
-    if not times:
-        return [], 0.0
-    first = min(now.timestamp(), *(time for _, time in times))
-    width = max(now.timestamp(), *(time for _, time in times)) - first
-    marks: list[DayMark] = []
-    for row, time in times:
-        left = round(4 + 90 * (time - first) / max(width, 86_400.0), 2)
-        is_close = bool(marks) and left - marks[-1].left < 8
-        marks.append(DayMark(row, left, is_close and not marks[-1].lower))
-    return marks, round(4 + 90 * (now.timestamp() - first) / max(width, 86_400.0), 2)

@@ -2,15 +2,22 @@
 
 from __future__ import annotations
 
+from django.core.paginator import Paginator
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.utils import timezone
 from django.views.decorators.http import require_GET
 
 from jetwind.apps.accounts.models import User
-from jetwind.apps.departures.selectors import day_marks, departures
+from jetwind.apps.departures.axis import axis
+from jetwind.apps.departures.selectors import departures
 from jetwind.apps.intake.models import Mailing
+from jetwind.apps.jobs import services as jobs
+from jetwind.apps.review.answers import RECHECKS
 from jetwind.apps.workspace.access import asks, may, workspace_of
+
+#: Messages on one page of the list; the axis above it shows all.
+PAGE = 50
 
 
 @require_GET
@@ -22,17 +29,17 @@ def home(request: HttpRequest) -> HttpResponse:
     search, stage = request.GET.get("q", "").strip(), request.GET.get("stage", "")
     rows = departures(workspace, search=search, stage=stage if stage in Mailing.Stage.values else "")
     now = timezone.now()
-    marks, now_at = day_marks(rows, now)
+    shown = Paginator(rows, PAGE).get_page(request.GET.get("page"))
     page = {
-        "rows": rows,
-        "marks": marks,
-        "now_at": now_at,
+        "rows": shown,
+        "axis": axis(rows, now),
+        "rechecks": jobs.latest(RECHECKS, f"workspace:{workspace.pk}"),
         "stages": Mailing.Stage.choices,
         "stage": stage,
         "search": search,
         "now": now,
         "may_take_in": may(request.user, "mailing:take-in", workspace),
-        "is_busy": any(row.is_busy for row in rows),
+        "is_busy": any(row.is_busy for row in shown),
         "section": "departures",
     }
     return render(request, "departures/_list.html" if request.headers.get("HX-Request") else "departures/home.html", page)

@@ -90,6 +90,7 @@ def appearance(request: HttpRequest, mailing_id: int, number: int) -> HttpRespon
     at = steps.index(chosen)
     page |= {
         "mode": mode,
+        "has_tools": True,
         "toggles": [
             (WORDS[first].capitalize(), other_ways[first], _is_on(one, mode, first))
             for first, _ in PAIRS
@@ -114,6 +115,8 @@ def appearance(request: HttpRequest, mailing_id: int, number: int) -> HttpRespon
     if chosen:
         page |= _large(request, revision, page, profiles()[chosen], mode, found.get(chosen), here)
         return render(request, "previews/large.html", page)
+    # Nothing to read at the side: the renders have its room.
+    page["gives_room"] = not page["findings"]
     page["cards"] = _cards(page["walk"].findings, revision, mode, found, ids, order, here)
     return render(request, "previews/contact_sheet.html", page)
 
@@ -253,14 +256,12 @@ def picture(request: HttpRequest, render_id: int) -> HttpResponse:
 @require_GET
 @asks("mailing:view")
 def progress(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
-    """How far rendering is; once it ends the page is loaded anew."""
+    """How far rendering is; once it ends the page loads itself anew, unless somebody has typed into it."""
     assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
     work = jobs.latest(services.RENDERS, f"revision:{revision.pk}")
-    response = render(request, "previews/_progress.html", {"renders_work": work, "revision": revision, "mailing": revision.mailing})
-    if work is None or not work.is_open:
-        response["HX-Refresh"] = "true"
-    return response
+    page = {"renders_work": work, "revision": revision, "mailing": revision.mailing, "is_fresh": work is None or not work.is_open}
+    return render(request, "previews/_progress.html", page)
 
 
 @require_POST

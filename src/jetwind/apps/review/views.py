@@ -86,14 +86,12 @@ def _spam_sum(spam: dict[str, Any], without: list[str]) -> dict[str, Any]:
 @require_GET
 @asks("mailing:view")
 def progress(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
-    """How far the checks are; once done, the page is loaded anew."""
+    """How far the checks are; once done, the page loads itself anew, unless somebody has typed into it."""
     assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
     work = jobs.latest(CHECKS, f"revision:{revision.pk}")
-    response = render(request, "review/_progress.html", {"work": work, "revision": revision, "mailing": revision.mailing})
-    if work is None or not work.is_open:
-        response["HX-Refresh"] = "true"
-    return response
+    page = {"work": work, "revision": revision, "mailing": revision.mailing, "is_fresh": work is None or not work.is_open}
+    return render(request, "review/_progress.html", page)
 
 
 @require_POST
@@ -107,6 +105,9 @@ def look(request: HttpRequest, mailing_id: int, number: int, slug: str) -> HttpR
         services.unlook(request.user, revision, slug)
     else:
         services.look_at(request.user, revision, slug)
+    if request.POST.get("then") == "next":
+        slugs = [known.slug for known in STATIONS]
+        return redirect(station_address(revision, slugs[min(slugs.index(slug) + 1, len(slugs) - 1)]))
     return redirect(came_from(request) or station_address(revision, slug))
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
+from urllib.parse import urlencode
 from uuid import uuid4
 
 from django import template
@@ -66,6 +67,12 @@ def windsock(stripes: int, *, cleared: bool = False, small: bool = False) -> Saf
         size,
         format_html_join("", '<polygon points="{}" class="{}"/>', segments),
     )
+
+
+@register.simple_tag
+def querystring_of(**named: object) -> str:
+    """The values that are not empty, as the query of an address."""
+    return urlencode({name: value for name, value in named.items() if value not in ("", None)})
 
 
 @register.simple_tag

@@ -26,6 +26,24 @@ for (const button of document.querySelectorAll("dialog [data-close]")) {
 for (const button of document.querySelectorAll("[data-open]")) {
   button.addEventListener("click", () => document.getElementById(button.dataset.open).showModal());
 }
+// The findings fold away, and stay so from page to page.
+const fold = document.querySelector("[data-fold]");
+const walkaround = document.querySelector(".walkaround");
+const sayFolded = () => {
+  const isFolded = walkaround.classList.contains("folded");
+  fold.textContent = isFolded ? "Findings" : "Fold away";
+  fold.setAttribute("aria-expanded", String(!isFolded));
+};
+if (fold && walkaround) {
+  sayFolded();
+  fold.addEventListener("click", () => {
+    const isFolded = walkaround.classList.toggle("folded");
+    // biome-ignore lint/suspicious/noDocumentCookie: the server reads it, so that the page comes as it will stay.
+    document.cookie = `findings=${isFolded ? "folded" : "open"}; path=/; max-age=31536000; samesite=lax`;
+    sayFolded();
+  });
+}
+
 document.querySelector("[aria-current='true'].finding")?.scrollIntoView({ block: "nearest" });
 document.querySelector(".pin.chosen")?.scrollIntoView({ block: "center", inline: "nearest" });
 document.querySelector("tr.chosen")?.scrollIntoView({ block: "nearest" });
@@ -37,3 +55,18 @@ for (const select of document.querySelectorAll("select[data-submit]")) {
   if (button) button.hidden = true;
   select.addEventListener("change", () => select.form.requestSubmit());
 }
+
+// Work in the background is done: the page shows it, but never takes from somebody what they have typed.
+let hasTyped = false;
+document.addEventListener("input", (event) => {
+  if (!event.target.closest(".tools, [data-wiper]")) hasTyped = true;
+});
+document.addEventListener("htmx:afterSwap", () => {
+  if (
+    document.querySelector("[data-fresh]") &&
+    !hasTyped &&
+    !document.querySelector("dialog[open], details.menu[open]")
+  ) {
+    location.reload();
+  }
+});

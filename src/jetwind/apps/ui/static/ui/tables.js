@@ -49,9 +49,18 @@ const saveAsCsv = (table, name) => {
   URL.revokeObjectURL(link.href);
 };
 
+// In a narrow window each row is a small list, whose cells carry the name of their column.
+const nameCells = (table) => {
+  const names = [...table.tHead.rows[0].cells].map((head) => head.innerText.trim());
+  for (const row of table.tBodies[0].rows) {
+    for (const [index, cell] of [...row.cells].entries()) cell.dataset.label ??= names[index] ?? "";
+  }
+};
+
 const dress = (table) => {
   if (table.dataset.dressed || !table.tBodies.length) return;
   table.dataset.dressed = "yes";
+  nameCells(table);
   for (const [index, head] of [...table.tHead.rows[0].cells].entries()) makeSortable(table, head, index);
   const tools = table.previousElementSibling;
   if (!tools?.classList.contains("tools")) return;
