@@ -266,7 +266,7 @@ class TestAppearance:
         assert "goes-on" in page  # 3,000 px are taller than the sheet shows
         assert page.index("Desktop, standards engine") < page.index("Phone app that clips")
         by_departure = client.get(f"/mailings/{revision.mailing_id}/r1/appearance/?order=departure").content.decode()
-        cards = re.findall(r'<span class="caption"><b>([^<]*)', by_departure)
+        cards = re.findall(r'<span class="caption" title="[^"]*"><b>([^<]*)', by_departure)
         assert cards[0] == "Phone app that clips"
         assert "departs 42 %" in by_departure
 

@@ -32,10 +32,10 @@ class TestPidFiles:
         mark_alive(tmp_path / "a.pid")
         assert is_alive(tmp_path / "a.pid") == os.getpid()
 
-    @pytest.mark.parametrize("content", ["", "x", "99999999 5", f"{os.getpid()} 1", f"{os.getpid()}"])
+    @pytest.mark.parametrize("content", ["", "x", "99999999 5", "{own} 1", "{own}"])
     def test_stale_files_are_nobody(self, tmp_path: Path, content: str) -> None:
         """Gone, another's number, cut short by a full disk."""
-        (tmp_path / "a.pid").write_text(content)
+        (tmp_path / "a.pid").write_text(content.format(own=os.getpid()))
         assert is_alive(tmp_path / "a.pid") is None
 
     def test_no_file(self, tmp_path: Path) -> None:

@@ -57,6 +57,7 @@ def test_from_the_contact_sheet_to_a_mark(house: Any, sign_in: Any, start_worker
     assert Mark.objects.get().anchor["tag"] == "h1"
 
     # Two renders: scrolling one scrolls the other, the wiper uncovers, the map is a picture.
+    page.get_by_text("Compare and save").click()
     page.get_by_role("link", name="Compare", exact=True).click()
     panes = page.locator(".beside .scroll")
     expect(panes).to_have_count(2)

@@ -50,6 +50,18 @@ def test_a_paused_worker_comes_back(house: Any, start_worker: Any) -> None:
     assert set(Render.objects.values_list("state", flat=True)) == {"done"}
 
 
+def test_a_hostile_message_keeps_nobody_waiting(house: Any, start_worker: Any) -> None:
+    """While one message takes all the time that it may, another that came after it has its pictures."""
+    heavy = "".join(f'<div style="text-shadow:0 0 {n % 90 + 200}px #123;filter:blur({n % 9 + 9}px)">Glaze {n}</div>' for n in range(3_000))
+    hostile = taken_in(house, mail(f"<body>{heavy}</body>"))
+    start_worker()
+    wait_until(lambda: Work.objects.get(kind="renders", subject=f"revision:{hostile.pk}").state == "running", "the first message's renders")
+    other = taken_in(house, mail(GOOD_HTML, images={"a": picture()}), "b.eml")
+    wait_until(lambda: Render.objects.filter(revision=other, state="done").exists(), "a picture of the second", 120)
+    assert Work.objects.get(kind="renders", subject=f"revision:{hostile.pk}").is_open
+    assert Render.objects.filter(revision=hostile, state="done").count() < len(usual())
+
+
 def test_what_cannot_be_used_is_said_on_departures(house: Any, sign_in: Any) -> None:
     """A zip bomb and a picture: one sentence each, and the list stays empty."""
     page = sign_in("author")

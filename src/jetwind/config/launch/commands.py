@@ -197,14 +197,24 @@ def _serve(children: Children, database: str, revive_database: Callable[[], list
         children.stop()
 
 
+#: What takes processors only is tested side by side; what waits for browsers, mail servers and whole runs of Jetwind, one by one.
+_SIDE_BY_SIDE = ("tests/core", "tests/apps", "tests/cli")
+_ONE_BY_ONE = ("tests/engines", "tests/config", "tests/journeys")
+
+
 def test(arguments: list[str]) -> int:
-    """Run every test against the project's own database server."""
+    """Run every test against the project's own database server; ``arguments`` go to pytest, and may name the tests to run."""
     make_state()
+    names_tests = any(not argument.startswith("-") for argument in arguments)
+    processes = str(min(os.cpu_count() or 1, 4))
+    runs = [arguments] if names_tests else [["-n", processes, *arguments, *_SIDE_BY_SIDE], [*arguments, *_ONE_BY_ONE]]
     try:
         with _database() as database:
-            return subprocess.run(
-                [sys.executable, "-m", "pytest", *arguments], env=_environment(database.url), cwd=ROOT, check=False
-            ).returncode
+            environment = _environment(database.url)
+            statuses = [
+                subprocess.run([sys.executable, "-m", "pytest", *run], env=environment, cwd=ROOT, check=False).returncode for run in runs
+            ]
+            return max(statuses)
     except SetupFailed as failure:
         print(f"jetwind: {failure}", file=sys.stderr)
         return 1
