@@ -23,6 +23,7 @@ from jetwind.core.checking import (
     check_settings,
     clear,
     finds,
+    options_of,
     registry,
     run_check,
 )
@@ -190,6 +191,20 @@ class TestDeclarations:
     def test_ids_are_a_contract(self) -> None:
         """Nothing added, renamed or removed without this list."""
         assert sorted(registry()) == sorted(IDS)
+
+    def test_every_option_is_explained(self) -> None:
+        """What it is and which values it takes: on its page, in --explain, in the settings."""
+        unexplained = [(known.id, option.name) for known in registry().values() for option in options_of(known.options) if not option.note]
+        assert unexplained == []
+
+    @pytest.mark.parametrize(
+        ("check_id", "option", "value"),
+        [("text.out-of-sync", "least_share", 1.5), ("appearance.clipped", "warn_percent", 101), ("images.heavy", "largest_octets", -1)],
+    )
+    def test_values_out_of_range(self, check_id: str, option: str, value: float) -> None:
+        """Refused with the range."""
+        with pytest.raises(UnusableSetting, match=r"is 0 (to 1|to 100|or more), not"):
+            check_settings(registry()[check_id], {check_id: {option: value}})
 
     @pytest.mark.parametrize("declared", registry().values(), ids=lambda declared: declared.id)
     def test_texts(self, declared: Check) -> None:

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-import dataclasses
 import sys
 from pathlib import Path
 
-from jetwind.core.checking import Check, registry
+from jetwind.core.checking import Check, options_of, registry
 from jetwind.core.checks.rendered import as_hex
 from jetwind.core.profiles.measured import Block
 from jetwind.core.profiles.renders import Renders
@@ -42,9 +41,9 @@ def _page(check: Check) -> str:
         "",
     ]
     lines += [f"**How to mend it.** {check.fix}", "", f"**Rests on.** {check.basis}", ""]
-    if options := dataclasses.fields(check.options()):
-        lines += ["## Options", "", "| option | default |", "| --- | --- |"]
-        lines += [f"| `{option.name}` | `{getattr(check.options(), option.name)!r}` |" for option in options]
+    if options := options_of(check.options):
+        lines += ["## Options", "", "| option | default | takes | what it is |", "| --- | --- | --- | --- |"]
+        lines += [f"| `{option.name}` | `{option.default!r}` | {option.range} | {option.note} |" for option in options]
         lines.append("")
     for title, fires in (("Fires on", True), ("Leaves alone", False)):
         lines += [f"## {title}", ""]

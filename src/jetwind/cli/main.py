@@ -28,7 +28,7 @@ from jetwind.cli.inputs import (
     stage,
     write_out,
 )
-from jetwind.core.checking import Check, Context, Kind, Outcome, registry
+from jetwind.core.checking import Check, Context, Kind, Outcome, options_of, registry
 
 app = typer.Typer(add_completion=False, rich_markup_mode=None, pretty_exceptions_enable=False)
 
@@ -217,8 +217,6 @@ def _profile_ids(value: str) -> list[str]:
 
 
 def _explained(declared: Check) -> str:
-    import dataclasses
-
     lines = [
         f"{declared.id}  ({declared.level.value})",
         declared.name,
@@ -228,8 +226,7 @@ def _explained(declared: Check) -> str:
         f"Fix: {declared.fix}",
         f"Basis: {declared.basis}",
     ]
-    options = declared.options()
-    lines += [f"Option {option.name} = {getattr(options, option.name)!r}" for option in dataclasses.fields(options)]
+    lines += [f"Option {option.name} = {option.default!r}: {option.note} ({option.range})" for option in options_of(declared.options)]
     return "\n".join(lines) + "\n"
 
 

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from jetwind.core.checking import STATIONS, Check, registry
+from jetwind.core.checking import STATIONS, Check, options_of, registry
 
 LEVELS = ("stop", "fix", "note", "off")
 
@@ -22,10 +22,11 @@ class Setting:
     default: str
     kind: str
     is_on: bool
+    note: str
 
 
 @dataclass(frozen=True, slots=True)
-class Row:
+class CheckRow:
     """One check on the screen."""
 
     check: Check
@@ -34,9 +35,9 @@ class Row:
     settings: list[Setting]
 
 
-def check_groups(settings: Mapping[str, Mapping[str, Any]], posted: Mapping[str, str] | None = None) -> list[tuple[str, list[Row]]]:
+def check_groups(settings: Mapping[str, Mapping[str, Any]], posted: Mapping[str, str] | None = None) -> list[tuple[str, list[CheckRow]]]:
     """Rows by station. What was typed and refused is shown again."""
-    groups: list[tuple[str, list[Row]]] = []
+    groups: list[tuple[str, list[CheckRow]]] = []
     for station in STATIONS:
         rows = [_row(check, settings.get(check.id, {}), posted) for check in registry().values() if check.station is station]
         if rows:
@@ -44,19 +45,20 @@ def check_groups(settings: Mapping[str, Mapping[str, Any]], posted: Mapping[str,
     return groups
 
 
-def _row(check: Check, own: Mapping[str, Any], posted: Mapping[str, str] | None) -> Row:
-    defaults = check.options()
+def _row(check: Check, own: Mapping[str, Any], posted: Mapping[str, str] | None) -> CheckRow:
     shown: list[Setting] = []
-    for option in dataclasses.fields(defaults):
-        default = getattr(defaults, option.name)
+    for option in options_of(check.options):
+        default = option.default
         name = f"{check.id}:{option.name}"
         value = own.get(option.name, default)
         is_on = (name in posted) if posted is not None else bool(value)
         kind = "checkbox" if isinstance(default, bool) else "number" if isinstance(default, (int, float)) else "text"
         text = posted.get(name, "") if posted is not None else str(value)
-        shown.append(Setting(option.name.replace("_", " ").capitalize(), name, text, str(default), kind, is_on))
+        shown.append(
+            Setting(option.name.replace("_", " ").capitalize(), name, text, str(default), kind, is_on, f"{option.note} ({option.range})")
+        )
     level = posted.get(f"{check.id}:level", check.level.value) if posted is not None else str(own.get("level", check.level.value))
-    return Row(check, level, bool(own), shown)
+    return CheckRow(check, level, bool(own), shown)
 
 
 def chosen_settings(posted: Mapping[str, str]) -> dict[str, dict[str, Any]]:

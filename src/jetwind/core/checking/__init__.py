@@ -16,6 +16,7 @@ from jetwind.core.checking.finding import (
     Place,
     Station,
 )
+from jetwind.core.checking.options import Option, options_of
 from jetwind.core.checking.registry import registry
 from jetwind.core.checking.rulebooks import Rulebook, rulebooks
 from jetwind.core.checking.runner import run, run_check
@@ -35,6 +36,7 @@ __all__ = [
     "Hit",
     "Kind",
     "Level",
+    "Option",
     "Options",
     "Outcome",
     "Part",
@@ -49,6 +51,7 @@ __all__ = [
     "clear",
     "finds",
     "laid_out",
+    "options_of",
     "registry",
     "rulebooks",
     "run",

@@ -10,6 +10,7 @@ from enum import StrEnum
 from typing import TYPE_CHECKING, Any, cast
 
 from jetwind.core.checking.brief import Brief
+from jetwind.core.checking.options import options_of
 from jetwind.core.message import Message, Sample
 
 if TYPE_CHECKING:
@@ -96,4 +97,7 @@ def check_settings(declared: Check, settings: Mapping[str, Mapping[str, Any]]) -
             own[name] = float(value)
         elif not isinstance(value, wanted) or isinstance(value, bool) is not (wanted is bool):
             raise UnusableSetting(f"{declared.id}: {name} is a {wanted.__name__}, not {value!r}.")
+    for option in options_of(type(defaults)):
+        if option.name in own and not option.takes(own[option.name]):
+            raise UnusableSetting(f"{declared.id}: {option.name} is {option.range}, not {own[option.name]!r}.")
     return level, dataclasses.replace(defaults, **own)
