@@ -8,9 +8,10 @@ import zipfile
 import pytest
 
 from jetwind.core.checking import Context, registry, run_check
-from jetwind.core.message import Envelope, Message, plain_from_html, read_bytes, with_envelope, with_plain_text
-from jetwind.core.message.alignment import Pair, Shingles, align, html_sentences, missing, text_sentences
-from jetwind.core.message.comparison import envelope_changes, source_changes, text_changes
+from jetwind.core.message import Envelope, Message, read_bytes, with_envelope
+from jetwind.core.prose.alignment import Pair, Shingles, align, html_sentences, missing, text_sentences
+from jetwind.core.prose.comparison import envelope_changes, source_changes, text_changes
+from jetwind.core.prose.plain import plain_from_html, with_plain_text
 from tests.factories import GOOD_HTML, mail, package, picture
 
 LONG = "We fire the big kiln on the first Monday of every month, all year round."

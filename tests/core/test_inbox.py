@@ -15,6 +15,7 @@ from jetwind.core.checks.wording.brief import normal, pattern, places_of
 from jetwind.core.facts import spelling, table
 from jetwind.core.message import Envelope, Message, read_bytes, with_envelope
 from jetwind.core.profiles.inbox import ROWS, draw, fit, text_width
+from jetwind.core.prose.reading import reading_of
 from jetwind.core.reports import as_html, review
 from tests.chromium import in_chromium
 from tests.factories import GOOD_HTML, mail
@@ -284,7 +285,7 @@ class TestPreview:
     def pieces(self, html: str, envelope: Envelope | None = None) -> list[tuple[str, str]]:
         """Words and kind of each piece."""
         message: Message = read_bytes(html.encode(), "a.html", envelope=envelope)
-        return [(piece.text, piece.kind) for piece in message.reading.inbox_pieces(40)]
+        return [(piece.text, piece.kind) for piece in reading_of(message).inbox_pieces(40)]
 
     def test_kinds(self) -> None:
         """Hidden lead-in, then copy, then alternative text, until the room is taken."""

@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from jetwind.core.markup import Element, parse
 from jetwind.core.markup.conditional import conditionals, conditions_for_word_processor, covering
 from jetwind.core.message import Message, read_bytes
+from jetwind.core.prose.outline import outline_of
 from jetwind.core.styles import ComputedStyles, Medium, applies, is_quirky, placed_declarations
 from jetwind.core.styles.colours import legacy_colour
 from jetwind.core.styles.values import expand
@@ -32,7 +33,7 @@ class TestOutline:
 
     def test_sections(self) -> None:
         """Header before the heading, footer from its first own words on."""
-        found = [(section, passage.text.strip()) for section, passage in message(self.PAGE).outline.sections]
+        found = [(section, passage.text.strip()) for section, passage in outline_of(message(self.PAGE)).sections]
         assert found == [
             ("header", "View in browser"),
             ("body", "Spring sale"),
@@ -47,10 +48,10 @@ class TestOutline:
         """The box of 600 px holds the message; elements know their section."""
         made = message(self.PAGE)
         assert made.document is not None
-        container = made.outline.container
+        container = outline_of(made).container
         assert container is not None
         assert (container[0].tag, container[1]) == ("table", 600)
-        links = {link.get("href"): made.outline.section_of(link) for link in made.document.elements("a")}
+        links = {link.get("href"): outline_of(made).section_of(link) for link in made.document.elements("a")}
         assert links == {"w": "header", "h": "header", "s": "body", "u": "footer"}
 
     def test_buttons(self) -> None:
@@ -59,7 +60,7 @@ class TestOutline:
             "<a href=a style='background:#000;padding:9px'>Go</a><a href=b>plain</a><table><tr><td bgcolor='#123456'><a href=c>Shop</a></td>"
             "<td bgcolor='#123456'>Read <a href=d>more</a></td></tr></table><a href=e style='background:#000;display:block'>one two three four five six seven eight</a>"
         )
-        assert [link.get("href") for link in made.outline.buttons] == ["a", "c"]
+        assert [link.get("href") for link in outline_of(made).buttons] == ["a", "c"]
 
     @pytest.mark.parametrize(
         ("html", "is_data"),
@@ -77,7 +78,7 @@ class TestOutline:
         """Heads or a caption of its own make a table hold data (HTML §4.9.1)."""
         made = message(html)
         assert made.document is not None
-        assert made.outline.is_data_table(next(made.document.elements("table"))) is is_data
+        assert outline_of(made).is_data_table(next(made.document.elements("table"))) is is_data
 
     @pytest.mark.parametrize(
         ("attributes", "width"),
@@ -97,13 +98,13 @@ class TestOutline:
         """Style before attribute, both held down by max-width."""
         made = message(f"<table {attributes}><tr><td>x</table>")
         assert made.document is not None
-        found = made.outline.width(next(made.document.elements("table")))
+        found = outline_of(made).width(next(made.document.elements("table")))
         assert (None if found is None else (found.value, found.is_percent)) == width
 
     def test_rows(self) -> None:
         """Cells with the columns that they span."""
         made = message("<table><tr><td colspan=2>a<td>b<tr><td colspan=x>c</table>")
-        assert [[span for _, span in row.cells] for row in made.outline.rows()] == [[2, 1], [1]]
+        assert [[span for _, span in row.cells] for row in outline_of(made).rows()] == [[2, 1], [1]]
 
     def test_real_newsletters(self) -> None:
         """On real mail (tests/references.py): sections never raise, come in order, and most letters are body where there is a heading."""
@@ -113,10 +114,10 @@ class TestOutline:
             made = read_bytes(raw, f"{name}.eml")
             if made.document is None:
                 continue
-            order = [ranks[section] for section, _ in made.outline.sections]
+            order = [ranks[section] for section, _ in outline_of(made).sections]
             assert order == sorted(order)
-            assert made.outline.container is None or 1 <= made.outline.container[1] < 3000
-            list(made.outline.rows())
+            assert outline_of(made).container is None or 1 <= outline_of(made).container[1] < 3000
+            list(outline_of(made).rows())
             seen += 1
         assert seen >= 40
 

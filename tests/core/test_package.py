@@ -9,6 +9,7 @@ import pytest
 
 from jetwind.core.message import Envelope, UnusableInput, read_bytes, read_path
 from jetwind.core.message.package import LARGEST_INPUT
+from jetwind.core.prose.reading import reading_of
 from tests.factories import archive, mail, package, picture
 
 
@@ -47,7 +48,7 @@ class TestForms:
         assert message.subject == "A Bcc: all@kiln.org"
         assert message.mailboxes("From")[0].address == "k@kiln.org"
         assert message.header("Reply-To") is None
-        assert message.reading.preview_text == "Preview"
+        assert reading_of(message).preview_text == "Preview"
 
     def test_mail_is_told_by_content_not_by_name(self) -> None:
         """A mail named .txt and a page without a name are both taken."""

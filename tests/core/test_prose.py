@@ -9,8 +9,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from jetwind.core.message import Message, read_bytes
-from jetwind.core.message.language import declared, detect, detected, languages_of, primary_subtag, same
-from jetwind.core.message.prose import collapse, sentences, words
+from jetwind.core.prose.language import declared, detect, detected, languages_of, primary_subtag, same
+from jetwind.core.prose.passages import collapse, sentences, words
+from jetwind.core.prose.reading import reading_of
 
 
 def message(html: str) -> Message:
@@ -20,7 +21,7 @@ def message(html: str) -> Message:
 
 def passages(html: str) -> list[str]:
     """The texts of all passages."""
-    return [passage.text.strip() for passage in message(html).reading.passages]
+    return [passage.text.strip() for passage in reading_of(message(html)).passages]
 
 
 class TestPassages:
@@ -61,7 +62,7 @@ class TestPassages:
         """Any stretch of a passage leads to its characters in the source."""
         made = message(html)
         assert made.document is not None
-        passage = made.reading.passages[0]
+        passage = reading_of(made).passages[0]
         at = passage.text.index(words)
         span, _ = passage.span(made.document.source, at, at + len(words))
         assert span is not None
@@ -69,9 +70,8 @@ class TestPassages:
 
     def test_links(self) -> None:
         """A passage is a link when one link holds all of it."""
-        first, second, third = message(
-            "<p><a href=a>all of it</a></p><p>not <a href=a>all</a></p><p><a href=a>x</a><a href=b>y</a></p>"
-        ).reading.passages
+        links = "<p><a href=a>all of it</a></p><p>not <a href=a>all</a></p><p><a href=a>x</a><a href=b>y</a></p>"
+        first, second, third = reading_of(message(links)).passages
         assert [first.is_link, second.is_link, third.is_link] == [True, False, False]
 
     @given(
@@ -87,7 +87,7 @@ class TestPassages:
         """Whatever the markup, a span lies in the source and runs forwards."""
         made = message("<p>" + "".join(pieces) + "</p>")
         assert made.document is not None
-        for passage in made.reading.passages:
+        for passage in reading_of(made).passages:
             for start in range(len(passage.text)):
                 span, element = passage.span(made.document.source, start, start + 1)
                 assert element is not None

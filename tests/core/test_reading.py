@@ -6,7 +6,9 @@ import pytest
 
 from jetwind.core.images import is_spacer, measure, shown_size
 from jetwind.core.links import accessible_name, links
-from jetwind.core.message import Envelope, compose, image_references, read_bytes
+from jetwind.core.message import Envelope, image_references, read_bytes
+from jetwind.core.prose.composing import compose
+from jetwind.core.prose.reading import reading_of
 from tests.factories import GOOD_HTML, mail, package, picture
 
 
@@ -33,7 +35,7 @@ class TestVisibleText:
     )
     def test_lines(self, html: str, text: str) -> None:
         """Blocks begin lines; hidden text and styles are no copy."""
-        assert page(html).reading.visible_text == text
+        assert reading_of(page(html)).visible_text == text
 
 
 class TestPreviewText:
@@ -49,7 +51,7 @@ class TestPreviewText:
     )
     def test_lead_in_or_first_words(self, html: str, shown: str) -> None:
         """Hidden text before the first visible text, else the copy."""
-        assert page(html).reading.preview_text == shown
+        assert reading_of(page(html)).preview_text == shown
 
 
 class TestLinksAndPictures:
@@ -151,7 +153,7 @@ class TestCompose:
         resource = arrived.resource(reference.value)
         assert resource is not None
         assert resource.data == picture()
-        assert arrived.reading.preview_text == "Given preview"
+        assert reading_of(arrived).preview_text == "Given preview"
 
     def test_a_subject_cannot_bring_headers(self) -> None:
         """Header injection through an encoded newline in the subject."""

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from jetwind.core.message.stated import KINDS, StatedDate, stated
+from jetwind.core.prose.stated import KINDS, StatedDate, stated
 
 
 def found(text: str, *languages: str) -> list[tuple[str, str]]:

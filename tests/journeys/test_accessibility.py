@@ -53,6 +53,8 @@ def test_main_screens(house: Any, sign_in: Any, fake_browser: FakeBrowser, schem
         "/settings/",
         "/settings/checks/",
         "/settings/audience/",
+        "/people/",
+        "/me/",
         f"{base}appearance/?profile=phone-upright",
         f"{base}appearance/compare/",
         f"{base}appearance/compare/?view=wiper",
@@ -70,6 +72,7 @@ def test_main_screens(house: Any, sign_in: Any, fake_browser: FakeBrowser, schem
             "/nowhere/",
         ]
     )
+    house.workspace.memberships.filter(user=house.reviewer).update(roles=["reviewer", "owner"])
     page = sign_in("reviewer", color_scheme=scheme)
     serious: list[str] = []
     for address in pages:

@@ -61,8 +61,6 @@ def can_mail() -> bool:
 
 def mail_later(subject: str, text: str, to: str, about: str) -> None:
     """Mail somebody in the background, unless the same was mailed a moment ago. Where no mail server is set, nothing is."""
-    from jetwind.apps.accounts.tasks import send_mail
-
     if not can_mail():
         return
     last = jobs.latest(MAILS, about)
@@ -72,7 +70,7 @@ def mail_later(subject: str, text: str, to: str, about: str) -> None:
         MAILS,
         about,
         doing="waiting for a worker",
-        enqueue=lambda work_id: send_mail.defer(subject=subject, text=text, to=to, work_id=work_id),
+        enqueue=lambda work_id: jobs.defer("accounts.send_mail", subject=subject, text=text, to=to, work_id=work_id),
     )
 
 

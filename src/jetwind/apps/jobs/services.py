@@ -6,6 +6,7 @@ import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from datetime import datetime
+from typing import Any
 
 from django.db import InterfaceError, OperationalError, close_old_connections, connection, transaction
 from django.utils import timezone
@@ -62,6 +63,11 @@ def start(kind: str, subject: str, *, doing: str, enqueue: Callable[[int], int],
             work.job_id = enqueue(work.pk)
             work.save(update_fields=["job_id"])
     return work
+
+
+def defer(task: str, **arguments: Any) -> int:
+    """Enqueue a task by its name, in the caller's transaction; returns the number of its job."""
+    return int(app.configure_task(task).defer(**arguments))
 
 
 def drop_broken_connections() -> None:

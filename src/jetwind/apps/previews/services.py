@@ -54,8 +54,6 @@ def the_browser() -> Captures:
 
 def ask_for_renders(revision: Revision, user: User | None = None, *, mode: str = OWN, only: Sequence[str] = ()) -> Work:
     """Have a revision rendered in the background, in all chosen profiles or in ``only``; what is rendered already stays."""
-    from jetwind.apps.previews.tasks import render_revision
-
     chosen = [name for name in only if name in profiles()] or chosen_profiles(revision.mailing.workspace)
     with transaction.atomic():
         for name in chosen:
@@ -67,7 +65,7 @@ def ask_for_renders(revision: Revision, user: User | None = None, *, mode: str =
             f"revision:{revision.pk}",
             doing="waiting for a worker",
             total=revision.renders.count(),
-            enqueue=lambda work_id: render_revision.defer(revision_id=revision.pk, work_id=work_id),
+            enqueue=lambda work_id: jobs.defer("previews.render_revision", revision_id=revision.pk, work_id=work_id),
         )
 
 

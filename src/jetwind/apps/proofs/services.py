@@ -158,14 +158,12 @@ def believe_arrived(user: User, copy: TestCopy) -> None:
 
 
 def _ask_for_hand_over(send: TestSend, *, sooner: bool = False) -> None:
-    from jetwind.apps.proofs.tasks import send_copies
-
     work = jobs.start(
         SENDS,
         f"send:{send.pk}",
         doing="waiting for a worker",
         total=send.copies.count(),
-        enqueue=lambda work_id: send_copies.defer(send_id=send.pk, work_id=work_id),
+        enqueue=lambda work_id: jobs.defer("proofs.send_copies", send_id=send.pk, work_id=work_id),
     )
     if sooner:
         jobs.hurry(work)

@@ -30,25 +30,21 @@ RECHECKS = "rechecks"
 
 def ask_for_checks(revision: Revision, user: User | None = None) -> Work:
     """Have a revision checked in the background."""
-    from jetwind.apps.review.tasks import check_revision
-
     return jobs.start(
         CHECKS,
         f"revision:{revision.pk}",
         doing="waiting for a worker",
-        enqueue=lambda work_id: check_revision.defer(revision_id=revision.pk, work_id=work_id),
+        enqueue=lambda work_id: jobs.defer("review.check_revision", revision_id=revision.pk, work_id=work_id),
     )
 
 
 def ask_for_rechecks(workspace: Workspace, user: User | None = None) -> Work:
     """Have every message of a house that a change touches checked again in the background."""
-    from jetwind.apps.review.tasks import recheck_house
-
     return jobs.start(
         RECHECKS,
         f"workspace:{workspace.pk}",
         doing="waiting for a worker",
-        enqueue=lambda work_id: recheck_house.defer(workspace_id=workspace.pk, work_id=work_id),
+        enqueue=lambda work_id: jobs.defer("review.recheck_house", workspace_id=workspace.pk, work_id=work_id),
     )
 
 

@@ -8,8 +8,8 @@ from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.review.models import FindingRecord
 from jetwind.apps.review.selectors import ShownFinding, excuses_for
-from jetwind.core.message.alignment import Pair
-from jetwind.core.message.comparison import Change, Line, envelope_changes, source_changes, text_changes
+from jetwind.core.prose.alignment import Pair
+from jetwind.core.prose.comparison import Change, Line, envelope_changes, source_changes, text_changes
 
 _MOST_LINES = 800
 

@@ -13,6 +13,7 @@ from jetwind.core.checking import Context
 from jetwind.core.fields import fill
 from jetwind.core.message import Message, Sample
 from jetwind.core.profiles.inbox import ROWS, Drawn, InboxRow, draw
+from jetwind.core.prose.reading import reading_of
 
 #: How much of the preview text is taken apart, in characters: no row shows more.
 _PREVIEWED = 140
@@ -53,7 +54,7 @@ def page(request: HttpRequest, walk: Walk, message: Message) -> dict[str, Any]:
     number = number if number < len(subjects) else 0
     box = next(iter(message.mailboxes("From")), None)
     sender = _merged(box.name or box.address, message, reader) if box else "no sender"
-    preview = _merged(" ".join(piece.text for piece in message.reading.inbox_pieces(_PREVIEWED)), message, reader)
+    preview = _merged(" ".join(piece.text for piece in reading_of(message).inbox_pieces(_PREVIEWED)), message, reader)
     drawings = [[RowDrawing(row, draw(row, sender, _merged(subject, message, reader), preview)) for row in ROWS] for subject in subjects]
     reply = next(iter(message.mailboxes("Reply-To")), None)
     return {
@@ -108,5 +109,5 @@ def _pieces(message: Message, reader: Sample) -> list[tuple[str, str, int]]:
     """Where the preview text comes from, piece by piece."""
     return [
         (_merged(piece.text, message, reader)[:160] or "padding that nobody sees", piece.kind, piece.length)
-        for piece in message.reading.inbox_pieces(_PREVIEWED)
+        for piece in reading_of(message).inbox_pieces(_PREVIEWED)
     ]

@@ -10,6 +10,7 @@ from jetwind.core.facts import phrases
 from jetwind.core.images import measure, shown_size
 from jetwind.core.links import links
 from jetwind.core.message import Message, image_references
+from jetwind.core.prose.reading import reading_of
 
 
 @dataclass(slots=True)
@@ -95,8 +96,8 @@ def _access(message: Message, context: Context) -> list[Table]:
 
 
 def _footer(message: Message, context: Context) -> list[Table]:
-    from jetwind.core.checks.footer.address import postal_address
-    from jetwind.core.checks.footer.unsubscribe import list_unsubscribe_targets, unsubscribe_link
+    from jetwind.core.links.way_out import list_unsubscribe_targets, unsubscribe_link
+    from jetwind.core.prose.postal import postal_address
 
     table = Table("What a footer owes the reader", ["Demand", "What meets it"])
     link = unsubscribe_link(message)
@@ -105,7 +106,7 @@ def _footer(message: Message, context: Context) -> list[Table]:
         f"{link.name} → {link.address}" if link else "nothing found",
         element=link.element.index if link and link.element else None,
     )
-    table.add("A postal address", postal_address(message.reading.visible_text) or "nothing found")
+    table.add("A postal address", postal_address(reading_of(message).visible_text) or "nothing found")
     header = message.header("List-Unsubscribe")
     table.add("List-Unsubscribe header", " ".join(list_unsubscribe_targets(header.value)) if header else "none in what was taken in")
     return [table]

@@ -8,8 +8,8 @@ from django.http import HttpRequest
 
 from jetwind.apps.review.selectors import Walk
 from jetwind.core.message import Message
-from jetwind.core.message.alignment import LIKE, Pair, Shingles, align, html_sentences, text_sentences
-from jetwind.core.message.plain import plain_from_html
+from jetwind.core.prose.alignment import LIKE, Pair, Shingles, align, html_sentences, text_sentences
+from jetwind.core.prose.plain import plain_from_html
 
 _MOST_ROWS = 600
 

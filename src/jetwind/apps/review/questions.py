@@ -22,6 +22,7 @@ from jetwind.apps.review.models import CheckRun
 from jetwind.apps.workspace.services import reader_values
 from jetwind.core.checking import Brief, Check, Context, Kind, Outcome, registry
 from jetwind.core.message import Message, Sample
+from jetwind.core.prose.reading import reading_of
 
 #: What apps above know of a revision that checks read: values of the context by name.
 circumstances: list[Callable[[Revision], dict[str, Any]]] = []
@@ -67,7 +68,7 @@ def _taken_titles(mailing: Mailing) -> frozenset[str]:
 def _words_that_occur(words: frozenset[str], message: Message) -> frozenset[str]:
     if not words:
         return words
-    parts = [message.subject, *message.subjects, message.reading.visible_text]
+    parts = [message.subject, *message.subjects, reading_of(message).visible_text]
     parts += [message.html.text] if message.html else []
     parts += [message.text.text] if message.text else []
     everything = "\n".join(parts).casefold()

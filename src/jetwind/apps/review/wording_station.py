@@ -10,13 +10,15 @@ from django.http import HttpRequest
 
 from jetwind.apps.review.selectors import Walk
 from jetwind.core.checking import PLACES, Context
-from jetwind.core.checks import copy as copies
+from jetwind.core.checking import copy as copies
+from jetwind.core.checking.stated_facts import facts_of
 from jetwind.core.checks.wording.brief import places_of
 from jetwind.core.checks.wording.carried_over import CarriedOptions, campaign_values
-from jetwind.core.checks.wording.facts import facts_of
 from jetwind.core.message import Message
-from jetwind.core.message.comparison import envelope_changes, text_changes
-from jetwind.core.message.stated import KINDS, Stated
+from jetwind.core.prose.comparison import envelope_changes, text_changes
+from jetwind.core.prose.outline import outline_of
+from jetwind.core.prose.reading import reading_of
+from jetwind.core.prose.stated import KINDS, Stated
 
 _MOST_PASSAGES = 300
 _COLUMNS = {copies.HTML: "HTML", copies.ALT: "HTML", copies.PREVIEW: "HTML", copies.TEXT: "plain text", copies.SUBJECT: "subject"}
@@ -48,7 +50,7 @@ def page(request: HttpRequest, walk: Walk, message: Message) -> dict[str, Any]:
     rows = fact_rows(message, context)
     return {
         "copy": _copy(message),
-        "is_cut": len(message.reading.passages) > _MOST_PASSAGES,
+        "is_cut": len(reading_of(message).passages) > _MOST_PASSAGES,
         "places": PLACES,
         "brief_rows": [(item.text, list(places_of(message, item).values())) for item in context.brief.required],
         "forbidden": list(context.brief.forbidden),
@@ -67,7 +69,7 @@ def _copy(message: Message) -> list[tuple[str, str, int | str, str]]:
         return [("plain text", copy.text, start.line if start else "", copy.text) for copy, start in starts]
     source = message.document.source
     found: list[tuple[str, str, int | str, str]] = []
-    for section, passage in message.outline.sections[:_MOST_PASSAGES]:
+    for section, passage in outline_of(message).sections[:_MOST_PASSAGES]:
         span, _ = passage.span(source, 0, len(passage.text))
         raw = source.slice(span) if span else ""
         found.append(

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Literal
 from urllib.parse import SplitResult, urlsplit
 
 from jetwind.core.markup import Element, TextRun
-from jetwind.core.message.reading import tidy
+from jetwind.core.prose.reading import tidy
 from jetwind.core.source import LIMITS, Span
 
 if TYPE_CHECKING:

@@ -9,14 +9,13 @@ from __future__ import annotations
 import codecs
 import re
 from contextlib import suppress
-from email.utils import getaddresses
 from typing import NamedTuple
 
 from jetwind.core.message.charsets import decode_octets, encoding_of
-from jetwind.core.message.model import Defect, Header, Mailbox, Resource, TextPart
+from jetwind.core.message.model import Defect, Header, Resource, TextPart
 from jetwind.core.message.parts import HeaderField, MimePart, read_parts
 from jetwind.core.message.words import decode_words
-from jetwind.core.source import LIMITS, SourceText, Span
+from jetwind.core.source import SourceText, Span
 
 _META_CHARSET = re.compile(rb"""<meta[^>]{0,200}?charset\s*=\s*["']?\s*([\w.:-]+)""", re.IGNORECASE)
 
@@ -144,50 +143,3 @@ def as_header(field: HeaderField, span: Span | None) -> Header:
     """A header field of the octets as a header of the message."""
     body = field.body.decode("utf-8", "replace")
     return Header(field.name, body, decode_words(body), span, field.octets)
-
-
-_ONE_MAILBOX = re.compile(r"(?P<name>[^<>]*)<(?P<address>[^<>\s@]*@[^<>]*)>\Z|(?P<bare>[^\s<>,;:\"@]+@[^\s<>,;\"]+)\Z")
-
-
-def _flat_comments(raw: str) -> str:
-    """Comments inside comments, and brackets without a partner, as spaces: the standard library goes down once for each."""
-    if raw.count("(") < 2 and raw.count("(") == raw.count(")"):
-        return raw
-    out = list(raw)
-    open_ones: list[int] = []
-    in_quotes, at = False, 0
-    while at < len(raw):
-        char = raw[at]
-        if char == "\\":
-            at += 1
-        elif char == '"' and not open_ones:
-            in_quotes = not in_quotes
-        elif char == "(" and not in_quotes:
-            open_ones.append(at)
-        elif char == ")" and not in_quotes:
-            if not open_ones:
-                out[at] = " "
-            elif len(open_ones) > 1:
-                out[open_ones.pop()] = out[at] = " "
-            else:
-                open_ones.pop()
-        at += 1
-    for place in open_ones:
-        out[place] = " "
-    return "".join(out)
-
-
-def mailboxes(raw: str) -> tuple[Mailbox, ...]:
-    """The mailboxes of an address list (RFC 5322 §3.4); an empty group gives none.
-
-    The standard library's versions differ in what they give up on (a domain literal, two @): one mailbox alone is then read as it stands.
-    """
-    raw = _flat_comments(raw[: LIMITS.header_octets])
-    try:
-        pairs = getaddresses([raw])
-    except (IndexError, ValueError, TypeError, RecursionError):
-        pairs = []
-    found = [(name, address) for name, address in pairs if address]
-    if (len(found) != len(pairs) or not found) and (match := _ONE_MAILBOX.match(raw.strip())):
-        found = [((match["name"] or "").strip(' "'), match["address"] or match["bare"])]
-    return tuple(Mailbox(decode_words(name), address) for name, address in found)

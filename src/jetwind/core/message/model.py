@@ -10,13 +10,12 @@ from typing import TYPE_CHECKING, Any, Literal, TypeVar
 
 from jetwind.core.fields import LIQUID, Syntax, tokens
 from jetwind.core.markup import Document, parse
+from jetwind.core.message.addresses import Mailbox, mailboxes
 from jetwind.core.source import LIMITS, SourceText, Span, WithoutCaches
 from jetwind.core.styles import Cascade
 
 if TYPE_CHECKING:
-    from jetwind.core.message.outline import Outline
     from jetwind.core.message.parts import MimePart
-    from jetwind.core.message.reading import Reading
 
 Made = TypeVar("Made")
 
@@ -45,14 +44,6 @@ class Header:
     value: str
     span: Span | None
     octets: bytes = b""
-
-
-@dataclass(frozen=True, slots=True)
-class Mailbox:
-    """A display name and an address (RFC 5322 §3.4)."""
-
-    name: str
-    address: str
 
 
 @dataclass(frozen=True)
@@ -170,8 +161,6 @@ class Message(WithoutCaches):
 
     def mailboxes_of(self, header: Header) -> tuple[Mailbox, ...]:
         """The mailboxes of one header field."""
-        from jetwind.core.message.mime import mailboxes
-
         return mailboxes(header.raw)
 
     def holds_field(self, text: str, *, in_address: bool = False) -> bool:
@@ -193,20 +182,6 @@ class Message(WithoutCaches):
         if self.document is None:
             raise ValueError("the message has no HTML part")
         return Cascade(self.document)
-
-    @cached_property
-    def reading(self) -> Reading:
-        """The message as a reader takes it in: visible text, hidden lead-in, preview text."""
-        from jetwind.core.message.reading import Reading
-
-        return Reading(self)
-
-    @cached_property
-    def outline(self) -> Outline:
-        """What the parts of the HTML are for: header, body, footer, columns, buttons."""
-        from jetwind.core.message.outline import Outline
-
-        return Outline(self)
 
     @property
     def image_octets(self) -> int:

@@ -1,22 +1,12 @@
-"""A Message back to the bytes of a mail: as it came, with nothing lost, or merged for one reader, as a test send hands it over."""
+"""A Message back to the bytes of a mail as it came, with nothing lost."""
 
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
-from datetime import datetime
 from email.message import EmailMessage
 from email.policy import SMTP
-from email.utils import format_datetime
-from html import escape
 
-from jetwind.core.fields import fill
-from jetwind.core.message.model import Header, Message, Resource, TextPart, resource_key
-from jetwind.core.message.references import image_references
-from jetwind.core.source import Edit, splice
-
-#: Headers of the reviewed message that travel along; the others belong to one transport and are made anew.
-_KEPT = ("List-Unsubscribe", "List-Unsubscribe-Post", "List-Id", "Auto-Submitted", "Precedence", "Feedback-ID")
+from jetwind.core.message.model import Header, Message, Resource, TextPart
 
 
 def to_eml(message: Message) -> bytes:
@@ -31,7 +21,7 @@ def to_eml(message: Message) -> bytes:
         return _header_block(message.headers, raw[: len(message.root.head)]) + raw[len(message.root.head) :]
     mail = EmailMessage(policy=SMTP)
     for header in message.headers:
-        mail[header.name] = _one_line(header.value)
+        mail[header.name] = one_line(header.value)
     parts = [_text_part(part, kind) for part, kind in ((message.text, "plain"), (message.html, "html")) if part is not None]
     if message.images and message.html is not None:
         related = EmailMessage(policy=SMTP)
@@ -59,7 +49,7 @@ def _header_block(headers: tuple[Header, ...], old: bytes) -> bytes:
             block += header.octets if header.octets.endswith((b"\n", b"\r")) else header.octets + newline
         else:
             made = EmailMessage(policy=SMTP.clone(linesep=newline.decode()))
-            made[header.name] = _one_line(header.value)
+            made[header.name] = one_line(header.value)
             block += made.as_bytes().rstrip(b"\r\n") + newline
     return block + (newline if old.endswith((b"\n", b"\r")) else b"")
 
@@ -74,80 +64,9 @@ def _text_part(part: TextPart, kind: str) -> EmailMessage:
 def _picture_part(image: Resource) -> EmailMessage:
     made = EmailMessage(policy=SMTP)
     main, _, sub = image.content_type.partition("/")
-    made.set_content(image.data, main, sub or "octet-stream", filename=_one_line(image.name), disposition="inline")
+    made.set_content(image.data, main, sub or "octet-stream", filename=one_line(image.name), disposition="inline")
     return made
 
 
-def compose(
-    message: Message,
-    *,
-    values: Mapping[str, str],
-    to: str,
-    sender: str,
-    subject_mark: str,
-    message_id: str,
-    date: datetime,
-) -> bytes:
-    """One mail to one recipient, as SMTP carries it (CR LF lines).
-
-    ``subject_mark`` is put before the merged subject. Pictures of a package travel by Content-ID (RFC 2392).
-
-    Raises:
-        ValueError: an address or header holds a line break.
-    """
-    mail = EmailMessage(policy=SMTP)
-    mail["Subject"] = _one_line(f"{subject_mark} {fill(message.subject, values, escape=False, syntax=message.syntax)}")
-    mail["From"] = sender
-    mail["To"] = to
-    if reply_to := message.header("Reply-To"):
-        mail["Reply-To"] = _one_line(fill(reply_to.value, values, escape=False, syntax=message.syntax))
-    mail["Date"] = format_datetime(date)
-    mail["Message-ID"] = message_id
-    for name in _KEPT:
-        for header in message.header_fields(name):
-            mail[name] = _one_line(fill(header.value, values, escape=False, syntax=message.syntax))
-    text = fill(message.text.text, values, escape=False, syntax=message.syntax) if message.text else None
-    if text is not None or message.html is None:
-        mail.set_content(text or "", charset="utf-8")
-    if message.html is not None:
-        source, content_ids = _html_to_send(message)
-        html = fill(source, values, escape=True, syntax=message.syntax)
-        if text is None:
-            mail.set_content(html, subtype="html", charset="utf-8")
-            body: EmailMessage = mail
-        else:
-            mail.add_alternative(html, subtype="html", charset="utf-8")
-            body = mail.get_payload()[-1]  # type: ignore[index, assignment]
-        for image in message.images:
-            main, _, sub = image.content_type.partition("/")
-            content_id = f"<{content_ids.get(resource_key(image.name)) or image.content_id or resource_key(image.name)}>"
-            body.add_related(image.data, main, sub or "octet-stream", cid=content_id, filename=_one_line(image.name), disposition="inline")
-    for attachment in message.attachments:
-        main, _, sub = attachment.content_type.partition("/")
-        if main in ("multipart", "message", "") or not sub:
-            main, sub = "application", "octet-stream"
-        mail.add_attachment(attachment.data, main, sub, filename=_one_line(attachment.name))
-    return mail.as_bytes()
-
-
-def _html_to_send(message: Message) -> tuple[str, dict[str, str]]:
-    """The HTML with package paths turned into ``cid:`` references, and the Content-ID of each path."""
-    assert message.html is not None and message.document is not None
-    content_ids = {
-        resource_key(image.name): f"image-{number}@jetwind.invalid"
-        for number, image in enumerate(message.images, 1)
-        if image.content_id is None
-    }
-    edits = []
-    for reference in image_references(message):
-        if content_id := content_ids.get(resource_key(reference.value)):
-            edits.append(Edit(reference.span, f"cid:{content_id}"))
-    if message.given_preview_text and not message.reading.lead_in:
-        at = message.document.body.start_tag
-        hidden = f'<div style="display:none;max-height:0;overflow:hidden">{escape(message.given_preview_text)}</div>'
-        edits.append(Edit.insert(at.end if at else 0, hidden))
-    return splice(message.html.text, edits), content_ids
-
-
-def _one_line(text: str) -> str:
+def one_line(text: str) -> str:
     return re.sub(r"[\x00-\x1f\x7f]+", " ", text).strip()

@@ -17,7 +17,7 @@ from jetwind.core.profiles.field_code import UNKNOWN_GROUND, with_unknown_colour
 from jetwind.core.profiles.pictures import BLOCKED, Pictures
 from jetwind.core.profiles.plan import Plan, css_colour, plan_of
 from jetwind.core.profiles.profile import Profile
-from jetwind.core.profiles.rewrite import MARK_ATTRIBUTE, Change, Kind, Rewritten
+from jetwind.core.profiles.rewritten import MARK_ATTRIBUTE, Change, Kind, Rewritten
 from jetwind.core.profiles.stylesheet import CssChange, attribute_kept, sheet_kept, with_addresses
 from jetwind.core.profiles.support import Loss
 from jetwind.core.profiles.word_processor import STAGE, STAGE_RULE, drawn, revealed, stands_behind

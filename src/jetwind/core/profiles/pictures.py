@@ -14,7 +14,7 @@ from jetwind.core.images.bounded import MOST_SHOWN, is_plain_drawing, pixel_size
 from jetwind.core.message import Message, Resource
 from jetwind.core.profiles.plan import Plan
 from jetwind.core.profiles.profile import Profile
-from jetwind.core.profiles.rewrite import PARTS_HOST, Kind
+from jetwind.core.profiles.rewritten import PARTS_HOST, Kind
 from jetwind.core.profiles.support import Loss
 from jetwind.core.source import Span
 

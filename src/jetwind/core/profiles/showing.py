@@ -13,7 +13,7 @@ from typing import Literal
 from jetwind.core.profiles.departure import ACROSS, DOWN
 from jetwind.core.profiles.measured import Measured
 from jetwind.core.profiles.profile import Profile
-from jetwind.core.profiles.rewrite import Rewriter, Rewritten
+from jetwind.core.profiles.rewritten import Rewriter, Rewritten
 from jetwind.core.profiles.support import features
 from jetwind.core.source import Span
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from jetwind.core.checking import CheckResult, Context, Finding, Level, run
 from jetwind.core.links import links
 from jetwind.core.message import Message
+from jetwind.core.prose.reading import reading_of
 from jetwind.core.spam import SpamSum, spam_sum
 
 _WEIGHT = {Level.STOP: 0, Level.FIX: 1, Level.NOTE: 2}
@@ -23,7 +24,7 @@ class Summary:
 
 def summary_of(message: Message) -> Summary:
     """The summary of a message."""
-    return Summary(message.reading.preview_text, sum(1 for _ in links(message)))
+    return Summary(reading_of(message).preview_text, sum(1 for _ in links(message)))
 
 
 @dataclass(frozen=True)

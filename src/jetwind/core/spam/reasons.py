@@ -10,11 +10,12 @@ import ipaddress
 import re
 
 from jetwind.core.checking.context import Context
-from jetwind.core.checks.footer.unsubscribe import unsubscribe_link
 from jetwind.core.images import is_spacer
 from jetwind.core.links import links
+from jetwind.core.links.way_out import unsubscribe_link
 from jetwind.core.message import Message
-from jetwind.core.spam.total import Verdict, reason
+from jetwind.core.prose.reading import reading_of
+from jetwind.core.spam.declaring import Verdict, reason
 
 _PRESSURE = re.compile(
     r"\b(?:act now|urgent response|risk[- ]free|100% free|no obligation|guaranteed (?:income|winner|results)|you (?:have|are a) w[io]n(?:ner)?|winner!|"
@@ -52,33 +53,33 @@ def _subject_false_reply(message: Message, context: Context) -> Verdict:
 
 @reason("wording-pressure", "Words of pressure", 0.6)
 def _wording_pressure(message: Message, context: Context) -> Verdict:
-    found = sorted({match[0].lower() for match in _PRESSURE.finditer(f"{message.subject}\n{message.reading.visible_text}")})
+    found = sorted({match[0].lower() for match in _PRESSURE.finditer(f"{message.subject}\n{reading_of(message).visible_text}")})
     return (", ".join(found[:6]), min(0.6 * len(found), 2.4)) if found else None
 
 
 @reason("wording-marks", "Many exclamation marks", 0.7)
 def _wording_marks(message: Message, context: Context) -> Verdict:
-    text = message.reading.visible_text
+    text = reading_of(message).visible_text
     count = text.count("!")
     return f"{count} in {len(text):,} characters" if count >= 5 and count * 250 > len(text) else None
 
 
 @reason("wording-capitals", "Copy in capitals", 0.8)
 def _wording_capitals(message: Message, context: Context) -> Verdict:
-    letters = [char for char in message.reading.visible_text if char.isalpha()]
+    letters = [char for char in reading_of(message).visible_text if char.isalpha()]
     capitals = sum(char.isupper() for char in letters)
     return f"{capitals * 100 // len(letters)} % of the letters" if len(letters) > 100 and capitals * 10 > len(letters) * 4 else None
 
 
 @reason("pictures-only", "Pictures but hardly any text", 2.4)
 def _pictures_only(message: Message, context: Context) -> Verdict:
-    pictures, characters = _pictures(message), len(message.reading.visible_text)
+    pictures, characters = _pictures(message), len(reading_of(message).visible_text)
     return f"{pictures} pictures, {characters} characters of text" if pictures and characters < 80 else None
 
 
 @reason("picture-balance", "Much picture for little text", 0.9)
 def _picture_balance(message: Message, context: Context) -> Verdict:
-    pictures, characters = _pictures(message), len(message.reading.visible_text)
+    pictures, characters = _pictures(message), len(reading_of(message).visible_text)
     return (
         f"{pictures} pictures, {characters} characters of text"
         if characters >= 80 and pictures >= 2 and characters < 120 * pictures
@@ -90,7 +91,7 @@ def _picture_balance(message: Message, context: Context) -> Verdict:
 def _markup_heavy(message: Message, context: Context) -> Verdict:
     if message.html is None:
         return None
-    characters = len(message.reading.visible_text)
+    characters = len(reading_of(message).visible_text)
     return (
         f"{message.html.octets:,} octets of HTML for {characters:,} characters"
         if message.html.octets > 40_000 and message.html.octets > 60 * characters
@@ -109,8 +110,8 @@ def _active_content(message: Message, context: Context) -> Verdict:
 def _text_hidden(message: Message, context: Context) -> Verdict:
     if message.document is None:
         return None
-    hidden = len(message.reading.hidden_text)
-    shown = len(message.reading.visible_text)
+    hidden = len(reading_of(message).hidden_text)
+    shown = len(reading_of(message).visible_text)
     return f"{hidden:,} characters hidden, {shown:,} shown" if hidden > 400 and hidden > shown else None
 
 

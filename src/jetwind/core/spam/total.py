@@ -1,4 +1,4 @@
-"""The sum, its band, and the registry of reasons.
+"""The sum and its band.
 
 Weights and bands are set by hand from common practice, no published source: they are not calibrated on labelled mail
 yet, so a high band weighs as the catalogue says but every reason shows its evidence and can be switched off.
@@ -6,12 +6,14 @@ yet, so a high band weighs as the catalogue says but every reason shows its evid
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection
+from collections.abc import Collection
 from dataclasses import dataclass
 from typing import Literal
 
+import jetwind.core.spam.reasons  # noqa: F401  declares them
 from jetwind.core.checking.context import Context, WatchedContext
 from jetwind.core.message import Message
+from jetwind.core.spam.declaring import DECLARED
 
 Band = Literal["low", "medium", "high"]
 
@@ -45,29 +47,8 @@ class SpamSum:
         return "high" if score >= BANDS["high"] else "medium" if score >= BANDS["medium"] else "low"
 
 
-#: Evidence, or evidence and a weight of its own; None where the reason does not apply.
-Verdict = str | tuple[str, float] | None
-Judge = Callable[[Message, Context], Verdict]
-
-_reasons: dict[str, tuple[str, float, Judge]] = {}
-
-
-def reason(id: str, name: str, weight: float) -> Callable[[Judge], Judge]:
-    """Declare the decorated function as a reason; ``weight`` is what it adds to the score."""
-
-    def declare(judge: Judge) -> Judge:
-        if id in _reasons:
-            raise ValueError(f"the reason {id} is declared twice")
-        _reasons[id] = (name, weight, judge)
-        return judge
-
-    return declare
-
-
 def spam_sum(message: Message, context: Context) -> SpamSum:
     """Judge every reason on a message. Of the circumstances, reasons may look at the kind alone."""
-    from jetwind.core.spam import reasons  # noqa: F401  declares them
-
     # The check and the report ask under the same circumstances, one after the other; what was looked at is noted for both.
     total, used = message.shared(f"spam {context.kind}", lambda: _judged(message, context))
     for name in used:
@@ -78,7 +59,7 @@ def spam_sum(message: Message, context: Context) -> SpamSum:
 def _judged(message: Message, context: Context) -> tuple[SpamSum, frozenset[str]]:
     watched = WatchedContext(context)
     found = []
-    for reason_id, (name, weight, judge) in _reasons.items():
+    for reason_id, (name, weight, judge) in DECLARED.items():
         verdict = judge(message, watched.as_context())
         if verdict is None:
             continue

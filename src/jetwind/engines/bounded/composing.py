@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from datetime import datetime
 
-from jetwind.core.message import Message, compose
+from jetwind.core.message import Message
+from jetwind.core.prose.composing import compose
 from jetwind.engines.bounded.helper import Budget, Helper, Start
 
 #: One copy of a large newsletter takes a tenth of a second; a test send has up to fifty.

@@ -10,6 +10,7 @@ from jetwind.core.checking import Context, Hit, Level, Options, Place, check, cl
 from jetwind.core.checks.rendered import element_of, need_renders, says_something, seen_in, some
 from jetwind.core.message import Message
 from jetwind.core.profiles.measured import Block, Measured
+from jetwind.core.prose.outline import outline_of
 
 _WHITE, _BLACK = (255, 255, 255, 1), (0, 0, 0, 1)
 
@@ -61,7 +62,7 @@ def find_small(message: Message, context: Context, options: TextOptions) -> Iter
             element = element_of(document, block)
             if element is None or block.size < 4 or block.characters < options.least_characters or not says_something(element):
                 continue
-            section = message.outline.section_of(element)
+            section = outline_of(message).section_of(element)
             if section == "header":
                 continue
             if block.element > end:

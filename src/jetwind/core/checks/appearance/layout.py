@@ -14,7 +14,7 @@ from jetwind.core.checking import Context, Hit, Level, Options, Place, check, cl
 from jetwind.core.checks.needs import need_html
 from jetwind.core.markup import Element
 from jetwind.core.message import Message
-from jetwind.core.message.outline import Row, Width
+from jetwind.core.prose.outline import Row, Width, outline_of
 from jetwind.core.styles import length_px, placed_declarations
 from jetwind.core.styles.reading import value_nodes
 
@@ -168,7 +168,7 @@ class WidthOptions(Options):
 def find_width(message: Message, context: Context, options: WidthOptions) -> Iterator[Hit]:
     """The body is at most 700 px wide."""
     _, document = need_html(message)
-    wide = [(element, width) for element, width in message.outline.blocks if width > options.most_px and element.text.strip()]
+    wide = [(element, width) for element, width in outline_of(message).blocks if width > options.most_px and element.text.strip()]
     if not wide:
         for element in document.body.elements("table", "div"):
             least = length_px(message.cascade.value(element, "min-width")) if "style" in element.names or "class" in element.names else None
@@ -220,10 +220,10 @@ def find_columns(message: Message, context: Context, options: Options) -> Iterat
     spanning = {
         table.index for cell in document.elements("td", "th") if cell.get("rowspan") not in (None, "", "1") and (table := _table_of(cell))
     }
-    for row in message.outline.rows():
+    for row in outline_of(message).rows():
         if len(row.cells) < 2 or row.table.index in told or row.table.index in spanning or message.cascade.is_hidden(row.table):
             continue
-        widths = [message.outline.width(cell) for cell, _ in row.cells]
+        widths = [outline_of(message).width(cell) for cell, _ in row.cells]
         known = [width for width in widths if width is not None]
         if len(known) < len(widths) or len({width.is_percent for width in known}) > 1:
             continue
@@ -248,7 +248,7 @@ def _fault(message: Message, row: Row, widths: list[Width]) -> tuple[float, floa
     total = sum(width.value for width in widths)
     if widths[0].is_percent:
         return (total, 100.0, "%") if abs(total - 100) > 2.5 else None
-    table = message.outline.width(row.table)
+    table = outline_of(message).width(row.table)
     if table is None or table.is_percent:
         return None
     count = len(widths)

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
-from jetwind.core.checks import copy as copies
+from jetwind.core.checking import copy as copies
 from jetwind.core.links import links
 from jetwind.core.message import Message
+from jetwind.core.prose.reading import reading_of
 from jetwind.core.source import LIMITS, Reached
 
 _HEAD = "From: a@kiln.org\nSubject: x\n"
@@ -41,9 +42,9 @@ def find_limits(message: Message, context: Context, options: Options) -> Iterato
 def _reached(message: Message) -> Iterator[Reached]:
     if message.document is not None:
         yield from message.document.limits
-        if any(passage.is_cut for passage in message.reading.passages):
+        if any(passage.is_cut for passage in reading_of(message).passages):
             yield Reached("characters of a passage", LIMITS.passage_characters)
-        elif sum(len(passage.text) for passage in message.reading.passages) > LIMITS.copy_characters:
+        elif sum(len(passage.text) for passage in reading_of(message).passages) > LIMITS.copy_characters:
             yield Reached("characters of copy", LIMITS.copy_characters)
     if message.text is not None and len(message.text.text) > LIMITS.text_characters:
         yield Reached("characters of plain text", LIMITS.text_characters)

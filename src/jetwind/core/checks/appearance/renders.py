@@ -13,6 +13,7 @@ from jetwind.core.markup import Document, Element
 from jetwind.core.message import Message, image_references
 from jetwind.core.profiles.measured import Block, Measured, contrast
 from jetwind.core.profiles.renders import Render
+from jetwind.core.prose.outline import outline_of
 
 _WHITE, _BLACK = (255, 255, 255, 1), (18, 18, 18, 1)
 
@@ -112,8 +113,8 @@ def find_no_stack(message: Message, context: Context, options: StackOptions) -> 
     """At phone width no column of text has less than 120 px beside another."""
     _, renders = need_renders(message, context)
     phones = [render for render in some(renders, "a phone held upright", device="phone", is_turned=False) if render.profile.images == "on"]
-    for row in message.outline.rows():
-        if len(row.cells) < 2 or message.outline.is_data_table(row.table):
+    for row in outline_of(message).rows():
+        if len(row.cells) < 2 or outline_of(message).is_data_table(row.table):
             continue
         narrow: dict[str, tuple[Element, float]] = {}
         for render in phones:
@@ -296,7 +297,7 @@ def find_action_below(message: Message, context: Context, options: Options) -> I
     """On a phone the first button-like link stands on the first screen."""
     _, renders = need_renders(message, context)
     phones = [render for render in some(renders, "a phone held upright", device="phone", is_turned=False) if render.profile.images == "on"]
-    buttons = {element.index: element for element in message.outline.buttons}
+    buttons = {element.index: element for element in outline_of(message).buttons}
     told = [render for render in phones if not render.measured.facts.get("unsized")]
     if buttons and phones and not told:
         count = phones[0].measured.facts["unsized"]

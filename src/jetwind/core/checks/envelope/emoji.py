@@ -9,7 +9,7 @@ from functools import lru_cache, partial
 import regex
 
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
-from jetwind.core.checks.copy import Copy, preview, subjects
+from jetwind.core.checking.copy import Copy, preview, subjects
 from jetwind.core.checks.needs import need_headers
 from jetwind.core.facts import table
 from jetwind.core.fields import opaque

@@ -12,7 +12,7 @@ from jetwind.core.checks.needs import need_headers
 from jetwind.core.facts import phrase_pattern
 from jetwind.core.markup import source_span
 from jetwind.core.message import Envelope, Message
-from jetwind.core.message.reading import InboxPiece, tidy_places
+from jetwind.core.prose.reading import InboxPiece, reading_of, tidy_places
 
 _WORD = re.compile(r"[^\W\d_]{2,}")
 _WORD_OR_NUMBER = re.compile(r"\w+")
@@ -65,11 +65,11 @@ def _missing(message: Message) -> Iterator[Hit]:
                 "Nothing in the first words of the plain text can serve as preview text.", Place.in_text(message, None), identity="text"
             )
         return
-    if _reads(message.reading.lead_in):
+    if _reads(reading_of(message).lead_in):
         return
     words: list[str] = []
     taken = 0
-    for piece in message.reading.pieces:
+    for piece in reading_of(message).pieces:
         if taken >= _FIRST:
             break
         # A menu is a row of short links; a sentence that happens to be a link may well be read as preview text.
@@ -81,7 +81,7 @@ def _missing(message: Message) -> Iterator[Hit]:
         yield Hit(
             "The body does not start with words that can serve as preview text.",
             Place.in_html(message, body.start_tag, body.index),
-            {"first_words": " ".join(piece.text for piece in message.reading.pieces)[:_FIRST]},
+            {"first_words": " ".join(piece.text for piece in reading_of(message).pieces)[:_FIRST]},
             identity="missing",
         )
 
@@ -136,7 +136,7 @@ def find_leak(message: Message, context: Context, options: LeakOptions) -> Itera
     """What an inbox shows after the subject is copy, without menu, browser link, address, alternative text or raw field."""
     if any(True for _ in _missing(message)):
         return
-    pieces = list(message.reading.inbox_pieces(options.shown_characters))
+    pieces = list(reading_of(message).inbox_pieces(options.shown_characters))
     room = options.shown_characters
     menu = _menu(pieces)
     for piece in pieces:
@@ -196,7 +196,7 @@ def _place(message: Message, piece: InboxPiece, start: int, end: int) -> Place:
     if document is None:
         return Place.in_text(message, None)
     if piece.run is not None and piece.run.span is not None:
-        places = tidy_places(message.reading.shown_text(piece.run)[:_LONGEST_PIECE])
+        places = tidy_places(reading_of(message).shown_text(piece.run)[:_LONGEST_PIECE])
         if end <= len(places):
             raw = document.source.slice(piece.run.span)
             span = source_span(raw, piece.run.span, places[start], places[max(end - 1, start)] + 1)
@@ -245,7 +245,7 @@ def find_repeats(message: Message, context: Context, options: RepeatOptions) -> 
     """The preview text does not begin with the subject."""
     need_headers(message)
     subject = _plain(message.subject[:_LONGEST_SUBJECT])
-    pieces = list(message.reading.inbox_pieces(min(len(message.subject), _LONGEST_SUBJECT) + 20))
+    pieces = list(reading_of(message).inbox_pieces(min(len(message.subject), _LONGEST_SUBJECT) + 20))
     start = _plain(" ".join(piece.text for piece in pieces))[: len(subject)]
     if len(subject) < 8 or not pieces:
         return

@@ -9,11 +9,11 @@ from dataclasses import dataclass
 import regex
 
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
-from jetwind.core.checks.copy import subjects
+from jetwind.core.checking.copy import subjects
 from jetwind.core.checks.needs import need_headers
 from jetwind.core.fields import fill
 from jetwind.core.message import Envelope, Message, Sample
-from jetwind.core.message.prose import collapse
+from jetwind.core.prose.passages import collapse
 
 _HEAD = "From: Kiln <hello@kiln.example>\n"
 _BODY = "\n\nHello from the kiln.\n"

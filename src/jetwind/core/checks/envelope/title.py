@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterator
 
 from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, Place, check, clear, finds
-from jetwind.core.checks.copy import Copy, preview, subjects
+from jetwind.core.checking.copy import Copy, preview, subjects
 from jetwind.core.message import Envelope, Message
 
 _ADDRESS = "a@kiln.example"

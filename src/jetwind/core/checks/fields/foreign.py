@@ -9,6 +9,7 @@ from jetwind.core.checking import Context, Hit, Level, Options, Place, check, cl
 from jetwind.core.fields import tokens
 from jetwind.core.markup import Document, source_span
 from jetwind.core.message import Message
+from jetwind.core.prose.reading import reading_of
 from jetwind.core.source import Span
 
 #: Attributes that a reader gets to see or follow; tokens of code marks are found in all of them.
@@ -96,7 +97,7 @@ def _placed(message: Message, document: Document) -> list[tuple[Span, str, int |
         if token.is_foreign:
             before = bisect_right(starts, (token.span.start, len(starts)))
             found.append((token.span, token.source, starts[before - 1][1] if before else None))
-    for piece in (*message.reading.lead_in_pieces, *message.reading.pieces):
+    for piece in (*reading_of(message).lead_in_pieces, *reading_of(message).pieces):
         if len(found) > _MOST:
             return found
         run = piece.run

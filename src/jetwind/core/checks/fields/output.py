@@ -8,6 +8,7 @@ from jetwind.core.checking import Context, Hit, Level, Options, Place, check, cl
 from jetwind.core.fields import LIQUID, opaque, tokens, unclosed
 from jetwind.core.markup import source_span
 from jetwind.core.message import Message, Sample
+from jetwind.core.prose.reading import reading_of
 from jetwind.core.source import Span
 
 _READ_ATTRIBUTES = frozenset({"alt", "title", "href", "src", "background", "aria-label", "content"})
@@ -56,7 +57,7 @@ def _in_html(message: Message) -> Iterator[Hit]:
     document = message.document
     if document is None or "{{" not in document.source.text:
         return
-    for piece in (*message.reading.lead_in_pieces, *message.reading.pieces):
+    for piece in (*reading_of(message).lead_in_pieces, *reading_of(message).pieces):
         run = piece.run
         for span in unclosed(opaque(run.text, message.syntax)):
             where = source_span(document.source.slice(run.span), run.span, span.start, span.end) if run.span else run.parent.start_tag

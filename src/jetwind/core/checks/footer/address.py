@@ -8,89 +8,12 @@ from collections.abc import Iterator
 from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.fields import tokens
 from jetwind.core.message import Message
-from jetwind.core.message.stated import stated
+from jetwind.core.prose.postal import postal_address
+from jetwind.core.prose.reading import reading_of
 
-_BOX = re.compile(
-    r"\b(?:p\.?\s?o\.?\s?box|post office box|postfach|boîte postale|apartado|casella postale|postbus|box)\s*[:#]?\s*\d+|\bBP\s?\d+|\bprivate bag\b",
-    re.IGNORECASE,
-)
-_STREET_WORD = (
-    r"street|st|avenue|ave|road|rd|lane|ln|drive|dr|boulevard|blvd|way|court|ct|place|pl|square|sq|terrace|parkway|pkwy|highway|hwy|quay|wharf|row|"
-    r"close|crescent|gardens?|grove|hill|mews|park|parade|suite|ste|floor|unit|building|bldg|circle|plaza|walk|yard|house|alley|embankment|pier|"
-    r"rue|avenida|av|calle|plaza|paseo|via|viale|piazza|corso|rua|praça|largo|ulica|ul|laan|straat|gracht|plein|weg|kade|gasse|platz|allee|ufer|damm|"
-    r"vej|gade|gatan|vägen|gata|väg|katu|tie|chemin|quai|impasse|cours|c/"
-)
-_STREET = re.compile(
-    rf"\b\d{{1,5}}[A-Za-z]?(?:[-–/]\d{{1,5}})?,?\s+(?:[\w.'’-]{{1,40}}\s+){{0,4}}?(?:{_STREET_WORD})\b"
-    rf"|\b(?:{_STREET_WORD})\.?\s+(?:[\w.'’-]{{1,40}}\s+){{0,4}}?\d{{1,5}}\b"
-    r"|\b[A-ZÄÖÜ][\w.-]{0,40}(?:straße|strasse|str\.|weg|gasse|platz|allee|ufer|damm|straat|laan|gracht|plein|kade|gatan|vägen|vej|gade|katu)\s+\d{1,5}",
-    re.IGNORECASE,
-)
-_NUMBERED_NAME = re.compile(r"\b\d{1,5}[A-Za-z]?,?\s+[A-ZÀ-Þ][\w'’-]{1,40}(?:\s+[A-ZÀ-Þ][\w'’-]{1,40}){0,3}")
-_CODE = re.compile(
-    r"\b[A-Z]{2}\.?,?\s+\d{5}(?:-\d{4})?\b"  # state and five digits
-    r"|\b[A-Z]{1,2}\d[A-Z\d]?\s?\d[A-Z]{2}\b"  # letters and digits, two groups
-    r"|\b[A-Z]\d[A-Z]\s?\d[A-Z]\d\b"
-    r"|\b(?:[A-Z]{1,2}[- ])?(?!(?:19|20)\d\d\b)\d{4,6}(?:-\d{3,4})?,?\s+[A-ZÀ-Þ][\w'’-]{1,40}"  # code that is no year, then place
-    r"|\b\d{3}\s\d{2}\s+[A-ZÀ-Þ][\w'’-]{1,40}|\b\d{4}\s?[A-Z]{2}\b"
-    r"|\b[A-ZÀ-Þ][\w'’-]{1,40}(?:,\s+|\s+[-–]\s+|,?\s+[A-Z]{2,3}\s+)(?!(?:19|20)\d\d\b)\d{4,6}\b"  # place, then code
-    r"|〒?\b\d{3}-\d{4}\b"
-)
+#: A field that will hold an address, and those that only sound like it.
 _FIELD = re.compile(r"postal|address|street|anschrift|adresse", re.IGNORECASE)
 _NOT_POSTAL_FIELD = re.compile(r"e-?mail|url|ip_", re.IGNORECASE)
-_NEAR = 160
-
-
-#: Characters at the start and at the end of a long message in which an address is sought.
-_START, _END = 20_000, 40_000
-#: Characters before an address in which its owner is named.
-_BEFORE = 70
-#: Words before an address that is not the sender's (common practice, no published source; from memory).
-_OTHERS = re.compile(
-    r"\b(?:ship(?:s|ped|ping)?(?: it)? to|shipping address|deliver(?:y|ed|ing)?(?: it)? to|delivery address|bill(?:ed|ing)? to|billing address|invoice address|your (?:home |postal |own )?address"
-    r"|recipient|lieferadresse|lieferanschrift|rechnungsadresse|rechnungsanschrift|geliefert an|adresse de (?:livraison|facturation)|livré à|dirección de (?:envío|entrega|facturación)"
-    r"|indirizzo di (?:spedizione|consegna|fatturazione)|bezorgadres|factuuradres|afleveradres|endereço de (?:entrega|cobrança)|adres dostawy|leveransadress)\b",
-    re.IGNORECASE,
-)
-_NETWORK = re.compile(r"\b\d{1,3}(?:\.\d{1,3}){3}(?:[:/]\d{1,5})?\b")
-_PHONE = re.compile(
-    r"(?:\b(?:call|phone|telephone|tel|fax|mobile|dial|ring|telefon|téléphone|teléfono|telefono|telefoon)\b[^\d\n]{0,20})(?:\+|\(|\d)[\d ()./-]{5,20}\d|\b\d{3}[-. ]\d{3}[-. ]\d{4}\b|\+\d[\d ()./-]{6,20}\d",
-    re.IGNORECASE,
-)
-
-
-def _without_other_numbers(flat: str) -> str:
-    """The text with dates, times, phone numbers and network addresses made blank, so that none is taken for a street or a code."""
-    spans = [match.span() for pattern in (_NETWORK, _PHONE) for match in pattern.finditer(flat)]
-    spans += [(fact.span.start, fact.span.end) for fact in stated(flat) if fact.kind in ("date", "time", "price", "percentage")]
-    pieces, end = [], 0
-    for start, stop in sorted(spans):
-        if start >= end:
-            pieces += [flat[end:start], "\0" * (stop - start)]
-            end = stop
-    return "".join(pieces) + flat[end:]
-
-
-def postal_address(text: str) -> str | None:
-    """The first stretch of text that reads as a postal address: a street with number, or a box, near a place with its code.
-
-    Dates, times, phone numbers and network addresses are none, and the address of a buyer or of a delivery is not the sender's.
-    Lenient otherwise, since a false alarm costs more here; common practice, no published source.
-    """
-    if len(text) > _START + _END:
-        text = text[:_START] + "\n" + text[-_END:]
-    flat = _without_other_numbers(re.sub(r"[\s\u00a0]+", " ", text))
-    for pattern in (_BOX, _STREET, _NUMBERED_NAME):
-        for match in pattern.finditer(flat):
-            around = flat[max(0, match.start() - _NEAR) : match.start()] + " \0 " + flat[match.end() : match.end() + _NEAR]
-            if pattern is _NUMBERED_NAME:
-                # Any number before a capitalised word looks so ("12 March"): only a comma, a place and its code after it count.
-                reads = _CODE.search(flat[match.end() : match.end() + _NEAR].partition(",")[2][:60])
-            else:
-                reads = _CODE.search(around) or _CODE.search(flat[match.start() : match.end() + _NEAR])
-            if reads and not _OTHERS.search(flat[max(0, match.start() - _BEFORE) : match.start()]):
-                return flat[match.start() : match.end() + 60]
-    return None
 
 
 @check(
@@ -128,7 +51,7 @@ def find_missing(message: Message, context: Context, options: Options) -> Iterat
         raise DoesNotApply("a transactional message needs no postal address")
     if message.html is None and message.text is None:
         raise DoesNotApply("the message has no text at all")
-    text = message.reading.visible_text
+    text = reading_of(message).visible_text
     fields = (token.source for token in tokens(text, message.syntax))
     if any(_FIELD.search(source) and not _NOT_POSTAL_FIELD.search(source) for source in fields):
         return

@@ -12,8 +12,8 @@ from jetwind.core.checks.needs import need_html, need_mail, need_text
 from jetwind.core.facts import phrase_pattern
 from jetwind.core.links import Link, links, text_links
 from jetwind.core.message import Message
-from jetwind.core.message.alignment import LIKE, Shingles, html_sentences, text_sentences
 from jetwind.core.message.parts import MimePart
+from jetwind.core.prose.alignment import LIKE, Shingles, html_sentences, text_sentences
 
 _HEAD = "From: a@kiln.org\nSubject: x\nMIME-Version: 1.0\nContent-Type: multipart/{}; boundary=b\n\n"
 _TEXT = "--b\nContent-Type: text/plain; charset=utf-8\n\n{}\n"

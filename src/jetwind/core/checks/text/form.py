@@ -8,12 +8,13 @@ from dataclasses import dataclass, replace
 from html.entities import html5
 
 from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
-from jetwind.core.checks.footer.unsubscribe import ADDRESS_WORDS, unsubscribe_link
 from jetwind.core.checks.needs import need_text
 from jetwind.core.facts import phrase_pattern
 from jetwind.core.fields import opaque, tokens
+from jetwind.core.links.way_out import ADDRESS_WORDS, unsubscribe_link
 from jetwind.core.message import Message
 from jetwind.core.message.charsets import encode_octets
+from jetwind.core.prose.reading import reading_of
 from jetwind.core.source import Span
 
 _HEAD = "From: a@kiln.org\nSubject: x\n"
@@ -59,7 +60,7 @@ _ENTITY = re.compile(r"&(?:#\d{2,6}|#[xX][0-9a-fA-F]{2,5}|[A-Za-z][A-Za-z0-9]{1,
 def find_residue(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """The plain text holds no tags, no CSS and no entities."""
     text = need_text(message)
-    shown = message.reading.visible_text if message.html is not None else ""
+    shown = reading_of(message).visible_text if message.html is not None else ""
     written = opaque(text.seen, message.syntax)
     for what, pattern in (("a tag", _TAG), ("CSS", _CSS), ("an entity", _ENTITY)):
         found = list(pattern.finditer(written))

@@ -8,10 +8,11 @@ from collections.abc import Iterator
 from urllib.parse import unquote
 
 from jetwind.core.checking import PLACES, Brief, Context, DoesNotApply, Hit, Level, Options, Place, RequiredItem, check, clear, finds
-from jetwind.core.checks import copy as copies
-from jetwind.core.checks.copy import Copy
+from jetwind.core.checking import copy as copies
+from jetwind.core.checking.copy import Copy
 from jetwind.core.links import links
 from jetwind.core.message import Envelope, Message
+from jetwind.core.prose.reading import reading_of
 
 _VARIANTS = str.maketrans(
     {"‘": "'", "’": "'", "‚": "'", "ʼ": "'", "“": '"', "”": '"', "„": '"', "«": '"', "»": '"', "‐": "-", "‑": "-", "–": "-", "—": "-"}
@@ -46,7 +47,7 @@ def text_of(message: Message, place: str) -> str | None:
         return None
     if place == "subject":
         return normal(message.subject)
-    return normal(message.reading.preview_text)
+    return normal(reading_of(message).preview_text)
 
 
 def places_of(message: Message, item: RequiredItem) -> dict[str, bool | None]:

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from urllib.parse import parse_qsl, urlsplit
 
 from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
-from jetwind.core.checks import copy as copies
-from jetwind.core.checks.wording.facts import facts_of
+from jetwind.core.checking import copy as copies
+from jetwind.core.checking.stated_facts import facts_of
 from jetwind.core.links import links
 from jetwind.core.message import Message
 

@@ -7,13 +7,13 @@ from collections.abc import Iterator
 from datetime import UTC, date, datetime
 
 from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, check, clear, finds
-from jetwind.core.checks import copy as copies
-from jetwind.core.checks.copy import Copy
-from jetwind.core.checks.wording.facts import facts_of
+from jetwind.core.checking import copy as copies
+from jetwind.core.checking.copy import Copy
+from jetwind.core.checking.stated_facts import facts_of
 from jetwind.core.facts import phrase_pattern
 from jetwind.core.message import Envelope, Message
-from jetwind.core.message.prose import sentences
-from jetwind.core.message.stated import Stated, StatedDate
+from jetwind.core.prose.passages import sentences
+from jetwind.core.prose.stated import Stated, StatedDate
 
 _PLANNED = {"planned": datetime(2027, 3, 1, 9, 0, tzinfo=UTC)}
 _NAMES = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")

@@ -5,26 +5,15 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, check, clear, finds
-from jetwind.core.checks import copy as copies
-from jetwind.core.checks.copy import Copy
+from jetwind.core.checking import copy as copies
+from jetwind.core.checking.stated_facts import facts_of
 from jetwind.core.message import Message
-from jetwind.core.message.language import languages_of
-from jetwind.core.message.stated import KINDS, Stated, stated
+from jetwind.core.prose.stated import KINDS, Stated
 
 _MAIL = (
     "From: a@kiln.org\nSubject: {}\nMIME-Version: 1.0\nContent-Type: multipart/alternative; boundary=b\n\n--b\nContent-Type: text/plain; charset=utf-8\n\n"
     "{}\n--b\nContent-Type: text/html; charset=utf-8\n\n{}\n--b--\n"
 )
-
-
-def facts_of(message: Message) -> list[tuple[Copy, Stated]]:
-    """Every fact that the message states, with the piece of copy that states it."""
-    return message.shared("facts", lambda: _facts(message))
-
-
-def _facts(message: Message) -> list[tuple[Copy, Stated]]:
-    languages = languages_of(message)
-    return [(copy, fact) for copy in copies.all_copy(message) for fact in stated(copy.text, languages)]
 
 
 @check(

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from jetwind.core.checking import CannotTell, Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.message import Message
-from jetwind.core.message.language import declared, detected, primary_subtag, same
+from jetwind.core.prose.language import declared, detected, primary_subtag, same
 
 _ENGLISH = (
     "The kiln is open for all of you on the first day of the month, and we have more clay and glaze than you can use by then. "

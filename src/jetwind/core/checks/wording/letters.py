@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from html.entities import html5
 
 from jetwind.core.checking import Context, Hit, Level, Options, check, clear, finds
-from jetwind.core.checks import copy as copies
+from jetwind.core.checking import copy as copies
 from jetwind.core.message import Envelope, Message
 
 #: What the octets 80 to BF look like when UTF-8 is read as windows-1252.

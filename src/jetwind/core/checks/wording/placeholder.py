@@ -8,8 +8,8 @@ from functools import partial
 from urllib.parse import urlsplit
 
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
-from jetwind.core.checks import copy as copies
-from jetwind.core.checks.copy import Copy
+from jetwind.core.checking import copy as copies
+from jetwind.core.checking.copy import Copy
 from jetwind.core.facts import phrases
 from jetwind.core.fields import opaque
 from jetwind.core.message import Message, image_references

@@ -7,15 +7,16 @@ from collections.abc import Iterator
 from itertools import islice
 
 from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, check, clear, finds
-from jetwind.core.checks import copy as copies
-from jetwind.core.checks.copy import Copy
+from jetwind.core.checking import copy as copies
+from jetwind.core.checking.copy import Copy
 from jetwind.core.checks.wording.placeholder import filler
 from jetwind.core.facts import phrases
 from jetwind.core.facts.spelling import dictionary_names, is_known, suggestion
 from jetwind.core.links import links
 from jetwind.core.message import Envelope, Message
-from jetwind.core.message.language import declared as declared_language
-from jetwind.core.message.language import detected, languages_of, of_passage, primary_subtag
+from jetwind.core.prose.language import declared as declared_language
+from jetwind.core.prose.language import detected, languages_of, of_passage, primary_subtag
+from jetwind.core.prose.reading import reading_of
 from jetwind.core.source import LIMITS
 
 _TWICE = re.compile(r"(?<![\w’'@/.#-])(?P<word>[^\W\d_]{2,})(?P<gap>\s+)(?P<again>(?P=word))(?![\w’'@/-]|\.\w)", re.IGNORECASE)
@@ -206,7 +207,7 @@ def _names(message: Message) -> frozenset[str]:
         for name in ("From", "Reply-To", "To"):
             header = message.header(name)
             words.update(_PIECE.findall(header.value[:1_000].lower()) if header is not None else ())
-        for match in _HANDLE.finditer(message.reading.visible_text):
+        for match in _HANDLE.finditer(reading_of(message).visible_text):
             words.update(_PIECE.findall(match[0].lower()))
         return frozenset(words)
 

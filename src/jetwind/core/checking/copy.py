@@ -7,11 +7,12 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import partial
 
-from jetwind.core.checking import Place
+from jetwind.core.checking.finding import Place
 from jetwind.core.fields import opaque
 from jetwind.core.markup import Attribute, Element, TextRun, source_span
 from jetwind.core.message import Header, Message
-from jetwind.core.message.prose import Passage, paragraphs
+from jetwind.core.prose.passages import Passage, paragraphs
+from jetwind.core.prose.reading import reading_of
 from jetwind.core.source import LIMITS, Span
 
 #: What a piece of copy belongs to, in the words of the brief.
@@ -51,13 +52,13 @@ def preview(message: Message) -> Iterator[Copy]:
     """The preview text that was written as such: given, or hidden before the copy."""
     if message.given_preview_text:
         yield _copy(message, message.given_preview_text, PREVIEW, partial(_in_header, message, "Preview text", None))
-    for piece in message.reading.lead_in_pieces if message.document is not None else ():
+    for piece in reading_of(message).lead_in_pieces if message.document is not None else ():
         yield _copy(message, piece.run.text, PREVIEW, partial(_in_run, message, piece.run))
 
 
 def html(message: Message) -> Iterator[Copy]:
     """The visible copy of the HTML, a passage a block."""
-    for passage in message.reading.passages:
+    for passage in reading_of(message).passages:
         yield _copy(message, passage.text, HTML, partial(_in_passage, message, passage), is_link=passage.is_link)
 
 

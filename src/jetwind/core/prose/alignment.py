@@ -11,7 +11,8 @@ from itertools import pairwise
 from typing import TYPE_CHECKING, Any
 
 from jetwind.core.markup import Element
-from jetwind.core.message.prose import paragraphs, sentences
+from jetwind.core.prose.passages import paragraphs, sentences
+from jetwind.core.prose.reading import reading_of
 from jetwind.core.source import LIMITS, Span
 
 if TYPE_CHECKING:
@@ -66,7 +67,7 @@ def html_sentences(message: Message) -> list[Sentence]:
         return []
     source = message.document.source
     found = []
-    for passage in message.reading.passages:
+    for passage in reading_of(message).passages:
         for span in sentences(passage.text):
             place = partial(passage.span, source, span.start, span.end)
             found.append(Sentence(passage.text[span.start : span.end], place, passage.is_link))

@@ -12,8 +12,8 @@ from typing import TYPE_CHECKING
 
 from jetwind.core.markup import Element, TextRun
 from jetwind.core.message.charsets import encode_octets
-from jetwind.core.message.prose import collapse
-from jetwind.core.message.reading import BLOCKS
+from jetwind.core.prose.passages import collapse
+from jetwind.core.prose.reading import BLOCKS
 
 if TYPE_CHECKING:
     from jetwind.core.message.model import Message

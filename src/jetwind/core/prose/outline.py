@@ -13,7 +13,8 @@ from typing import TYPE_CHECKING, Literal
 
 from jetwind.core.facts import phrase_pattern
 from jetwind.core.markup import Element, TextRun
-from jetwind.core.message.prose import Passage
+from jetwind.core.prose.passages import Passage
+from jetwind.core.prose.reading import reading_of
 from jetwind.core.styles import length_px
 
 if TYPE_CHECKING:
@@ -93,7 +94,7 @@ class Outline:
     @cached_property
     def sections(self) -> list[tuple[Section, Passage]]:
         """Every passage with the section that it belongs to."""
-        passages = self._message.reading.passages
+        passages = reading_of(self._message).passages
         footer = self._footer_start(passages)
         header = self._header_end(passages, footer)
         return [
@@ -223,3 +224,8 @@ def _weight(element: Element) -> int:
         elif node.tag == "img":
             weight += 40
     return weight
+
+
+def outline_of(message: Message) -> Outline:
+    """What the parts of the HTML are for: header, body, footer, columns, buttons. Made once for a message."""
+    return message.shared("outline", lambda: Outline(message))

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Literal
 
 from jetwind.core.fields import without_blocks
 from jetwind.core.markup import Element, TextRun
-from jetwind.core.message.prose import Passage
+from jetwind.core.prose.passages import Passage
 from jetwind.core.source import LIMITS
 from jetwind.core.styles.cascade import NEVER_SHOWN
 
@@ -310,3 +310,8 @@ def _closed(found: list[Passage], passage: Passage) -> Passage:
 def _flatten(pieces: list[str]) -> list[str]:
     """Block breaks as NUL, so that newlines of the source stay ordinary white space."""
     return ["\0" if piece == "\n" else piece.replace("\0", "") for piece in pieces]
+
+
+def reading_of(message: Message) -> Reading:
+    """The message as a reader takes it in: visible text, hidden lead-in, preview text. Made once for a message."""
+    return message.shared("reading", lambda: Reading(message))

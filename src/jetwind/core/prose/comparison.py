@@ -7,7 +7,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
-from jetwind.core.message.alignment import Pair, align, html_sentences, text_sentences
+from jetwind.core.prose.alignment import Pair, align, html_sentences, text_sentences
+from jetwind.core.prose.reading import reading_of
 
 if TYPE_CHECKING:
     from jetwind.core.message.model import Message
@@ -50,7 +51,7 @@ def envelope_changes(before: Message, after: Message) -> list[Change]:
         for name in ("From", "Reply-To", "To", "List-Unsubscribe")
         if _header(before, name) or _header(after, name)
     ]
-    rows.append(Change("Preview text", before.reading.preview_text, after.reading.preview_text))
+    rows.append(Change("Preview text", reading_of(before).preview_text, reading_of(after).preview_text))
     for number in range(max(len(before.variants), len(after.variants))):
         pair = (message.variants[number] if number < len(message.variants) else "" for message in (before, after))
         rows.append(Change(f"Subject variant {number + 1}", *pair))

@@ -1,0 +1,98 @@
+"""The way out of a list: the visible link, and the addresses of the List-Unsubscribe header."""
+
+from __future__ import annotations
+
+import re
+from itertools import islice
+from urllib.parse import unquote
+
+from jetwind.core.facts import phrase_pattern
+from jetwind.core.links.collect import Link, links, text_links
+from jetwind.core.markup import Element, TextRun
+from jetwind.core.message import Message
+from jetwind.core.prose.reading import reading_of, tidy
+from jetwind.core.source import LIMITS, Span
+
+#: Words inside an address, where words run together: unsubscribe, opt-out, abmelden …
+ADDRESS_WORDS = re.compile(
+    r"unsub|opt[-_]?out|abmeld|abbestell|desinscri|desabonn|disiscri|baja\b|afmeld|uitschrijv|list[-_]?remove|remove[-_]?me", re.IGNORECASE
+)
+#: Names that say nothing by themselves: then the sentence around them speaks.
+_VAGUE = re.compile(
+    r"(?:please )?(?:click |tap |press |go )?(?:here|this link|link|this|hier|diesen link|remove|leave|stop|ici|aquí|aqui|qui|klik hier|här|her|tutaj)\W*\Z",
+    re.IGNORECASE,
+)
+_INLINE = frozenset({"span", "font", "small"})
+#: Ends of a sentence, and the strokes and dots between the links of a footer.
+_SENTENCE_END = re.compile(r"[.?!:;](?:\s|\Z)|[|•·–—]")
+_MAIL_ADDRESS = re.compile(r"[\w.+-]{1,64}@[\w-]{1,63}(?:\.[\w-]{1,63}){1,5}")
+#: The sentence around a link is read for so many of the last links: the way out stands at the end.
+_LAST = 200
+_CLOSE_TAGS = frozenset({"p", "td", "th", "div", "li", "center", "span", "font", "small"})
+
+
+def unsubscribe_link(message: Message) -> Link | None:
+    """The first visible link by which a reader leaves the list, told by its words, its address, or the sentence around it."""
+    words = phrase_pattern("phrases", "unsubscribe")
+    candidates = list(islice(links(message) if message.html else text_links(message), LIMITS.links))
+    told = bool(words.search(reading_of(message).visible_text))
+    if not told and not any(ADDRESS_WORDS.search(unquote(link.address or "")) or words.search(link.name) for link in candidates):
+        return None
+    for number, link in enumerate(candidates):
+        if link.element is not None and message.cascade.is_hidden(link.element):
+            continue
+        if not link.address or link.address == "#" or link.scheme == "javascript":
+            continue
+        if words.search(link.name) or ADDRESS_WORDS.search(unquote(link.address)):
+            return link
+        if (
+            link.element is not None
+            and number >= len(candidates) - _LAST
+            and (words.search(_before(link.element)) or (_VAGUE.match(link.name) and words.search(_sentence(link.element))))
+        ):
+            return link
+        if link.element is None and message.text is not None and link.span is not None:
+            around = message.text.text[max(0, link.span.start - 200) : link.span.end + 80]
+            if words.search(around):
+                return link
+    if message.html is None and message.text is not None:
+        # In plain text "send a mail to leave@…" is as much of a link as a reader gets.
+        for match in _MAIL_ADDRESS.finditer(message.text.seen):
+            if words.search(message.text.text[max(0, match.start() - 200) : match.end() + 80]):
+                return Link("text", None, f"mailto:{match[0]}", match[0], Span(match.start(), match.end()))
+    return None
+
+
+def _before(element: Element) -> str:
+    """What leads to a link in its own sentence: "To unsubscribe or change your address, visit the …"."""
+    block = next((parent for parent in element.ancestors() if parent.tag in _CLOSE_TAGS and parent.tag not in _INLINE), None)
+    words: list[str] = []
+    for node in block.walk() if block is not None else ():
+        if node is element:
+            break
+        if isinstance(node, TextRun):
+            words.append(node.text)
+        elif node.tag in ("br", "p", "td", "li", "div"):
+            words.append("| ")
+        if len(words) > 400:
+            del words[:200]
+    return _SENTENCE_END.split(tidy("".join(words))[-300:])[-1]
+
+
+def _sentence(element: Element) -> str:
+    """Text of the small block around a link: "To unsubscribe, click here"."""
+    block = next((parent for parent in element.ancestors() if parent.tag in _CLOSE_TAGS), None)
+    text = tidy(block.text) if block is not None else ""
+    if block is not None and len(text) <= len(tidy(element.text)) + 2 and block.parent is not None:
+        text = tidy(block.parent.text)
+    return text if len(text) <= 600 else ""
+
+
+_URI = re.compile(r"<([^<>]*)>")
+_COMMENT = re.compile(r"\([^()]*\)")
+
+
+def list_unsubscribe_targets(value: str) -> list[str]:
+    """The URIs of a List-Unsubscribe header in order of preference; comments are ignored (RFC 2369 §2, §3.2)."""
+    outside = "".join(piece if number % 2 else _COMMENT.sub("", piece) for number, piece in enumerate(re.split(r"(<[^<>]*>)", value)))
+    return [uri.strip() for uri in _URI.findall(outside)]
