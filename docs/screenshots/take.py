@@ -87,8 +87,6 @@ def main(address: str) -> None:
         rosa.wait_for_url("**/mailroom/**")
         rosa.wait_for_timeout(800)
         shot(rosa, "mailroom-arrival")
-        rosa.goto("/mailroom/")
-        shot(rosa, "mailroom")
         for station in STATIONS:
             rosa.goto(f"{clean}{station}/")
             rosa.get_by_role("button", name="I have looked at this").click()
@@ -101,6 +99,11 @@ def main(address: str) -> None:
         dark = window(browser, address, "petra", "dark")
         dark.goto(f"{clean}sign-off/")
         shot(dark, "sign-off-dark")
+        odell = window(browser, address, "odell")
+        odell.goto("/people/")
+        shot(odell, "people")
+        odell.goto("/me/")
+        shot(odell, "own-page")
         browser.close()
 
 

@@ -5,12 +5,16 @@ from __future__ import annotations
 import sys
 from pathlib import Path
 
-from jetwind.core.checking import Check, options_of, registry
+from jetwind.core.checking import STATIONS, Check, options_of, registry, rulebooks
 from jetwind.core.checks.rendered import as_hex
+from jetwind.core.profiles import profiles, usual
 from jetwind.core.profiles.measured import Block
 from jetwind.core.profiles.renders import Renders
+from jetwind.core.profiles.support import features, origin
 
-FOLDER = Path(__file__).resolve().parents[3] / "docs" / "checks"
+ROOT = Path(__file__).resolve().parents[3]
+FOLDER = ROOT / "docs" / "checks"
+README = ROOT / "README.md"
 _LONGEST_SAMPLE = 200
 
 
@@ -87,15 +91,40 @@ def _block(block: Block) -> str:
     return said
 
 
+def counted(readme: str) -> str:
+    """The README with its counts as they are now, between the marks for them.
+
+    Raises:
+        ValueError: the marks are not there.
+    """
+    start, end = "<!-- counts -->", "<!-- end of counts -->"
+    before, found, rest = readme.partition(start)
+    _, closed, after = rest.partition(end)
+    if not found or not closed:
+        raise ValueError(f"README.md lacks the marks {start} and {end}")
+    known = registry().values()
+    by_station = {station.name: sum(check.station is station for check in known) for station in STATIONS}
+    stations = ", ".join(f"{name} {number}" for name, number in by_station.items() if number)
+    table = origin()
+    text = (
+        f"{len(known)} checks ({stations}), {sum(len(options_of(check.options)) for check in known)} thresholds, "
+        f"{sum(len(check.samples) for check in known)} samples that fire or must not; {len(profiles())} client profiles, {len(usual())} of them "
+        f"in the usual set, after a support table of {len(features())} features ({table['date']}); {len(rulebooks())} rulebooks."
+    )
+    return f"{before}{start}\n{text}\n{end}{after}"
+
+
 def stale() -> list[str]:
-    """Names of pages that are missing, differ, or belong to no check."""
+    """Names of pages that are missing, differ, or belong to no check; and the README, if its counts are not those of now."""
     wanted = pages()
     there = {path.name: path.read_text("utf-8") for path in FOLDER.glob("*.md")} if FOLDER.is_dir() else {}
-    return sorted(name for name in wanted.keys() | there.keys() if wanted.get(name) != there.get(name))
+    readme = README.read_text("utf-8")
+    old = [] if counted(readme) == readme else ["../../README.md"]
+    return sorted(name for name in wanted.keys() | there.keys() if wanted.get(name) != there.get(name)) + old
 
 
 def main(arguments: list[str]) -> int:
-    """Write the pages, or with --check say which are stale."""
+    """Write the pages and the README's counts, or with --check say which are stale."""
     if arguments == ["--check"]:
         for name in stale():
             print(f"docs/checks/{name} is not what the registry says; run: python -m jetwind.cli.docs", file=sys.stderr)
@@ -107,6 +136,7 @@ def main(arguments: list[str]) -> int:
             path.unlink()
     for name, content in wanted.items():
         (FOLDER / name).write_text(content, "utf-8")
+    README.write_text(counted(README.read_text("utf-8")), "utf-8")
     return 0
 
 

@@ -27,9 +27,9 @@ def station(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     """A line of revisions: who said what over which content, and where it became void."""
     assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
-    page = frame(request, revision, _SLUG)
+    around = frame(request, revision, _SLUG)
     mailing = revision.mailing
-    walk = page["walk"]
+    walk = around.walk
     history = [
         (other, list(other.sign_offs.all()))
         for other in Revision.objects.filter(mailing=mailing)
@@ -38,18 +38,18 @@ def station(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
         .order_by("-number")
     ]
     against = services.blockers(walk)
-    page |= {
-        "gives_room": not page["findings"],
+    page = around.context() | {
+        "gives_room": not around.findings,
         "history": history,
         "blockers": against,
         "why_not": services.why_not_sign(request.user, walk, against)
-        if "approval:sign" in page["allowed"]
+        if "approval:sign" in around.allowed
         else "Signing is for the approver or reviewer.",
         "required": mailing.workspace.sign_offs_required,
         "excuses": list(dict.fromkeys(found.excuse for found in walk.findings if found.excuse is not None)),
         "open_fixes": [found for found in walk.findings if found.is_open],
         "is_enough": services.is_enough(revision),
-        "may_release": "approval:release" in page["allowed"],
+        "may_release": "approval:release" in around.allowed,
         "release": Release.objects.select_related("by").filter(mailing=mailing).first(),
         "log": LogEntry.objects.filter(mailing_id=mailing.pk).select_related("actor").order_by("-id")[:40],
     }

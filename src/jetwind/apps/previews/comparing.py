@@ -54,7 +54,7 @@ def compare(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     """Two profiles of one revision, or one profile in two revisions."""
     assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
-    page = frame(request, revision, "appearance")
+    page = frame(request, revision, "appearance").context()
     ids = chosen_profiles(revision.mailing.workspace)
     first = REFERENCE if REFERENCE in ids else ids[0]
     left = request.GET.get("left", "") if request.GET.get("left", "") in profiles() else first

@@ -18,6 +18,7 @@ from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import message_of, revision_for
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.previews import services
+from jetwind.apps.previews.captions import caption
 from jetwind.apps.previews.models import Mark, Render
 from jetwind.apps.previews.modes import OWN, PAIRS, WORDS, in_words, mode_of, needed, shown_in, switched, ways_of
 from jetwind.apps.previews.places import marks_on, pins_on, share
@@ -65,7 +66,7 @@ def appearance(request: HttpRequest, mailing_id: int, number: int) -> HttpRespon
     """The contact sheet; one render alone where a profile is chosen."""
     assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
-    page = frame(request, revision, _SLUG)
+    around = frame(request, revision, _SLUG)
     mode = mode_of(ways_of(request.GET.get("mode", "")))
     chosen = request.GET.get("profile", "")
     ids = chosen_profiles(revision.mailing.workspace)
@@ -88,7 +89,7 @@ def appearance(request: HttpRequest, mailing_id: int, number: int) -> HttpRespon
     other_ways = {first: here(mode=switched(one, mode, (first, second))) for first, second in PAIRS}
     steps = ["", *ids]
     at = steps.index(chosen)
-    page |= {
+    page = around.context() | {
         "mode": mode,
         "has_tools": True,
         "toggles": [
@@ -113,11 +114,11 @@ def appearance(request: HttpRequest, mailing_id: int, number: int) -> HttpRespon
     found = _renders(revision, mode, wanted)
     page["lacks"] = bool([name for name in wanted if name not in found or found[name].state == Render.State.WAITING])
     if chosen:
-        page |= _large(request, revision, page, profiles()[chosen], mode, found.get(chosen), here)
+        page |= _large(request, revision, around.walk.findings, profiles()[chosen], mode, found.get(chosen), here)
         return render(request, "previews/large.html", page)
     # Nothing to read at the side: the renders have its room.
-    page["gives_room"] = not page["findings"]
-    page["cards"] = _cards(page["walk"].findings, revision, mode, found, ids, order, here)
+    page["gives_room"] = not around.findings
+    page["cards"] = _cards(around.walk.findings, revision, mode, found, ids, order, here)
     return render(request, "previews/contact_sheet.html", page)
 
 
@@ -174,7 +175,7 @@ def _cards(
 
 
 def _large(
-    request: HttpRequest, revision: Revision, page: dict[str, Any], profile: Profile, mode: str, shot: Render | None, here: Any
+    request: HttpRequest, revision: Revision, findings: list[ShownFinding], profile: Profile, mode: str, shot: Render | None, here: Any
 ) -> dict[str, Any]:
     """One render by itself: its picture at a zoom, pins, marks, what was dropped, and the profile's sheet."""
     shown = shown_in(profile, mode)
@@ -188,13 +189,12 @@ def _large(
         "words": in_words(profile, mode),
         "shot": shot,
         "layout": layout,
+        "caption": caption(shown, shot, layout),
         "zoom": zoom,
         "zooms": [(value, here(zoom=str(value))) for value in ZOOMS],
         "shown_width": round(shown.content_width * zoom / 100),
         "first_screen": share(layout.first_screen, layout.height) if layout else 0,
-        "pins": pins_on(page["walk"].findings, document, layout, profile.id, request.GET.get("finding", ""), here)
-        if layout and document
-        else [],
+        "pins": pins_on(findings, document, layout, profile.id, request.GET.get("finding", ""), here) if layout and document else [],
         "marks": marks_on(marks_in(revision), document, layout) if layout and document else [],
         "lost_marks": [placed for placed in marks_in(revision) if placed.element is None],
         "places": _places(document, layout) if layout and document else [],

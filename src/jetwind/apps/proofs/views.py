@@ -35,10 +35,10 @@ def station(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     """Each copy's way, and the form for a new test send."""
     assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
-    page = frame(request, revision, _SLUG)
+    around = frame(request, revision, _SLUG)
     workspace = revision.mailing.workspace
     sends = revision.test_sends.select_related("by").prefetch_related("copies__arrivals")
-    page |= {
+    page = around.context() | {
         "sends": sends,
         "lists": workspace.test_lists.prefetch_related("addresses").order_by("id"),
         "readers": workspace.readers.all(),

@@ -6,16 +6,17 @@ Apps that own a station (previews, proofs, approvals) build on this; gauges are 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, fields, replace
 from typing import Any
 from urllib.parse import urlencode
 
 from django.http import HttpRequest
 
 from jetwind.apps.accounts.models import User
-from jetwind.apps.intake.models import Revision
+from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.jobs import services as jobs
+from jetwind.apps.jobs.models import Work
 from jetwind.apps.review.answers import CHECKS, ask_for_checks, crashed_checks
 from jetwind.apps.review.models import FindingRecord
 from jetwind.apps.review.selectors import ShownFinding, StationState, Walk, station_address, walk_of
@@ -44,11 +45,82 @@ KEPT_REASON = "kept_reason"
 gauges: list[Callable[[Walk], Gauge]] = []
 
 
-def frame(request: HttpRequest, revision: Revision, slug: str) -> dict[str, Any]:
-    """Context of a station's page: course, findings with the selected one, gauges, the keys' targets.
+@dataclass(frozen=True, slots=True)
+class Keys:
+    """Where the keys lead: the stations and findings before and after; None where there is none."""
 
-    Answers that no longer hold are asked for anew, whoever looks.
-    """
+    previous_station: str | None
+    next_station: str | None
+    previous_finding: str | None
+    next_finding: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class Permitted:
+    """What the person may do to this message now; a released one takes nothing more."""
+
+    may_look: bool
+    may_excuse: bool
+    may_send: bool
+    may_send_back: bool
+    may_change: bool
+    may_copy: bool
+
+    @classmethod
+    def of(cls, allowed: frozenset[str], mailing: Mailing) -> Permitted:
+        """From the permissions of the person's roles."""
+        is_open = not mailing.is_locked
+        return cls(
+            may_look=is_open and "review:look" in allowed,
+            may_excuse=is_open and "review:excuse" in allowed,
+            may_send=is_open and "proof:send" in allowed,
+            may_send_back=is_open and "review:send-back" in allowed,
+            may_change=is_open and "mailing:change" in allowed,
+            may_copy="mailing:copy" in allowed,
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class Frame:
+    """A station's page around its own view. Its fields are what review/walkaround.html shows, by the same names."""
+
+    revision: Revision
+    mailing: Mailing
+    walk: Walk
+    state: StationState
+    #: Every station with its address.
+    course: list[tuple[StationState, str]]
+    #: The findings of this station with their addresses, the selected one of any station, and its sheet.
+    findings: list[tuple[ShownFinding, str]]
+    chosen: ShownFinding | None
+    sheet: Sheet | None
+    gauges: list[Gauge]
+    #: Checks under way, checks that crashed, and what the checks of this station answered that found nothing.
+    work: Work | None
+    crashed: list[str]
+    answers: list[tuple[str, str, str, str]]
+    newest_number: int
+    allowed: frozenset[str]
+    permitted: Permitted
+    keys: Keys
+    kept_reason: str
+    here: str
+    test_address: str
+
+    @property
+    def is_newest(self) -> bool:
+        """Whether no newer revision has come in."""
+        return self.newest_number == self.revision.number
+
+    def context(self) -> dict[str, Any]:
+        """What a template needs; a view adds its own."""
+        own = {field.name: getattr(self, field.name) for field in fields(self) if field.name not in ("permitted", "keys")}
+        parts = (self.permitted, self.keys)
+        return own | {"is_newest": self.is_newest} | {field.name: getattr(part, field.name) for part in parts for field in fields(part)}
+
+
+def frame(request: HttpRequest, revision: Revision, slug: str) -> Frame:
+    """The frame of a station's page. Answers that no longer hold are asked for anew, whoever looks."""
     assert isinstance(request.user, User)
     walk = walk_of(revision)
     if walk.is_stale:
@@ -57,41 +129,33 @@ def frame(request: HttpRequest, revision: Revision, slug: str) -> dict[str, Any]
     chosen = next((found for found in walk.findings if found.record.fingerprint == request.GET.get("finding")), None)
     at = _chosen_place(request, chosen)
     message = message_of(revision)
-    number = walk.stations.index(state)
     kept: dict[str, str] = {name: request.GET.get(name, "") for name in ("profile", "mode") if name in request.GET}
     allowed = permissions_of(request.user, revision.mailing.workspace)
-    newest = int(getattr(revision, "newest_number", revision.number))
-    return {
-        "allowed": allowed,
-        "mailing": revision.mailing,
-        "revision": revision,
-        "is_newest": newest == revision.number,
-        "newest_number": newest,
-        "walk": walk,
-        "state": state,
-        "course": [(other, station_address(revision, other.slug)) for other in walk.stations],
-        "findings": [(found, _address(revision, slug, {**kept, "finding": found.record.fingerprint})) for found in state.findings],
-        "chosen": replace(chosen, record=chosen.record.at_place(at)) if chosen else None,
-        "sheet": sheet_of(message, chosen, at, lambda place: _address(revision, slug, {**kept, **_query(chosen, place)}))
-        if chosen
-        else None,
-        "gauges": [*_gauges(walk, message), *(make(walk) for make in gauges)],
-        "work": jobs.latest(CHECKS, f"revision:{revision.pk}"),
-        "kept_reason": _kept_reason(request, chosen),
-        "crashed": crashed_checks(walk.run) if walk.run else [],
-        "answers": _answers(walk, state),
-        "previous_station": station_address(revision, walk.stations[number - 1].slug) if number else None,
-        "next_station": station_address(revision, walk.stations[number + 1].slug) if number + 1 < len(walk.stations) else None,
-        **_neighbours(revision, slug, state, chosen, kept),
-        "may_look": "review:look" in allowed and not revision.mailing.is_locked,
-        "may_excuse": "review:excuse" in allowed and not revision.mailing.is_locked,
-        "may_send": "proof:send" in allowed and not revision.mailing.is_locked,
-        "may_send_back": "review:send-back" in allowed and not revision.mailing.is_locked,
-        "may_change": "mailing:change" in allowed and not revision.mailing.is_locked,
-        "may_copy": "mailing:copy" in allowed,
-        "test_address": station_address(revision, "test-sends"),
-        "here": station_address(revision, slug),
-    }
+
+    def address(place: int) -> str:
+        return _address(revision, slug, {**kept, **_query(chosen, place)})
+
+    return Frame(
+        revision=revision,
+        mailing=revision.mailing,
+        walk=walk,
+        state=state,
+        course=[(other, station_address(revision, other.slug)) for other in walk.stations],
+        findings=[(found, _address(revision, slug, {**kept, "finding": found.record.fingerprint})) for found in state.findings],
+        chosen=replace(chosen, record=chosen.record.at_place(at)) if chosen else None,
+        sheet=sheet_of(message, chosen, at, address) if chosen else None,
+        gauges=[*_gauges(walk, message), *(make(walk) for make in gauges)],
+        work=jobs.latest(CHECKS, f"revision:{revision.pk}"),
+        crashed=crashed_checks(walk.run) if walk.run else [],
+        answers=_answers(walk, state),
+        newest_number=int(getattr(revision, "newest_number", revision.number)),
+        allowed=allowed,
+        permitted=Permitted.of(allowed, revision.mailing),
+        keys=_keys(revision, walk, state, chosen, kept),
+        kept_reason=_kept_reason(request, chosen),
+        here=station_address(revision, slug),
+        test_address=station_address(revision, "test-sends"),
+    )
 
 
 def _chosen_place(request: HttpRequest, chosen: ShownFinding | None) -> int:
@@ -200,18 +264,19 @@ def _address(revision: Revision, slug: str, query: dict[str, str]) -> str:
     return station_address(revision, slug) + (f"?{urlencode(query)}" if query else "")
 
 
-def _neighbours(
-    revision: Revision, slug: str, state: StationState, chosen: ShownFinding | None, kept: dict[str, str]
-) -> dict[str, str | None]:
-    """Targets of the keys for the previous and next finding; with none selected, the first is next."""
+def _keys(revision: Revision, walk: Walk, state: StationState, chosen: ShownFinding | None, kept: dict[str, str]) -> Keys:
+    """Targets of the keys; with no finding selected, the first is next."""
+    number = walk.stations.index(state)
     prints = [found.record.fingerprint for found in state.findings]
-    if not prints:
-        return {"previous_finding": None, "next_finding": None}
     # A finding of another station may be selected here, to see its place on the render.
-    at = prints.index(chosen.record.fingerprint) if chosen in state.findings else None
+    at = prints.index(chosen.record.fingerprint) if chosen in state.findings and chosen is not None else None
     before = prints[at - 1] if at else None
-    after = prints[0] if at is None else prints[at + 1] if at + 1 < len(prints) else None
-    return {
-        "previous_finding": _address(revision, slug, {**kept, "finding": before}) if before else None,
-        "next_finding": _address(revision, slug, {**kept, "finding": after}) if after else None,
-    }
+    after = (prints[0] if prints else None) if at is None else prints[at + 1] if at + 1 < len(prints) else None
+
+    def station(other: int) -> str | None:
+        return station_address(revision, walk.stations[other].slug) if 0 <= other < len(walk.stations) else None
+
+    def finding(fingerprint: str | None) -> str | None:
+        return _address(revision, state.slug, {**kept, "finding": fingerprint}) if fingerprint else None
+
+    return Keys(station(number - 1), station(number + 1), finding(before), finding(after))

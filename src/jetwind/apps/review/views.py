@@ -43,16 +43,16 @@ def station(request: HttpRequest, mailing_id: int, number: int, slug: str) -> Ht
     if slug not in {known.slug for known in STATIONS}:
         raise Http404("no such station")
     revision = revision_for(request.user, mailing_id, number)
-    page = frame(request, revision, slug)
+    around = frame(request, revision, slug)
+    message = message_of(revision)
     own = _OWN_PAGES.get(slug)
     if own is not None:
         template, make = own
-        page.update(make(request, page["walk"], message_of(revision)))
-        return render(request, template, page)
-    page["tables"] = tables_for(slug, message_of(revision), page["walk"].context)
-    if slug == "spam-risk" and page["walk"].run:
-        page["spam"] = _spam_sum(page["walk"].run.spam, request.GET.getlist("without"))
-    return render(request, "review/table_station.html", page)
+        return render(request, template, around.context() | make(request, around.walk, message))
+    page: dict[str, Any] = {"tables": tables_for(slug, message, around.walk.context)}
+    if slug == "spam-risk" and around.walk.run:
+        page["spam"] = _spam_sum(around.walk.run.spam, request.GET.getlist("without"))
+    return render(request, "review/table_station.html", around.context() | page)
 
 
 #: Stations with a view of their own: the template and what makes its context.
