@@ -109,7 +109,8 @@ def start(arguments: list[str]) -> int:
     # Messages, logs and passwords are for whoever started this, and nobody else on the machine.
     os.umask(0o077)
     mark_alive(pid_file)
-    for number in (signal.SIGTERM, signal.SIGHUP):
+    # Ctrl-C too: a shell that starts a job in the background has it ignored, and then nobody could stop it so.
+    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
         signal.signal(number, signal.default_int_handler)
     print("Jetwind is starting", flush=True)
     try:
