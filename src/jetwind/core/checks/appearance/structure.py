@@ -1,0 +1,230 @@
+"""Tags that open and close as they should, inside conditional comments too."""
+
+from __future__ import annotations
+
+from bisect import bisect_left, bisect_right
+from collections.abc import Iterator
+from itertools import pairwise
+
+from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checks.needs import need_html
+from jetwind.core.fields import branches
+from jetwind.core.markup import Attribute, Document, Element, parse
+from jetwind.core.markup.conditional import conditionals
+from jetwind.core.message import Message
+from jetwind.core.profiles.word_processor import revealed
+from jetwind.core.source import Span
+
+
+@check(
+    id="appearance.conditional",
+    name="Conditional comments do not close",
+    level=Level.STOP,
+    why="One client then shows what was meant for another, or hides the rest of the message.",
+    fix="Close every <!--[if …]> with its <![endif]--> and never put one inside another.",
+    basis="Common practice, no published source",
+    samples=[
+        clear("<!--[if mso]><table><tr><td><![endif]--><div>x</div><!--[if mso]></td></tr></table><![endif]-->"),
+        clear("<!--[if !mso]><!--><p>x</p><!--<![endif]--><!--[if !mso]> --><p>y</p><!-- <![endif]-->"),
+        clear("<![if !mso]><p>x</p><![endif]><!--[if gte mso 9]><xml></xml><![endif]-->"),
+        clear("<!--[if !mso]><!-- --><p>x</p><!--<![endif]-->"),
+        clear("<!-- a plain comment with [if] --><p>arrays[if]</p>"),
+        clear("<!--[if (gte mso 9)|(IE)]><table><tr><td><![endif]--><p>x</p><!--[if (gte mso 9)|(IE)]></td></tr></table><![endif]-->"),
+        clear("<!--[if !mso]><!--><!--[if lt IE 9]><p>old</p><![endif]--><p>x</p><!--<![endif]-->"),
+        finds("<!--[if mso]><table><p>x</p>", at="<!--[if mso]>"),
+        finds("<p>x</p><![endif]-->", at="<![endif]-->"),
+        finds("<!--[if mso]><p>x</p>--><p>y</p>"),
+        finds("<!--[if mso]><!--[if gte mso 12]>x<![endif]--><![endif]-->"),
+        finds("<!--[if !mso]><!--><p>x</p>"),
+        finds("<!--[if mso]><p>x</p><!--[if mso]><p>y</p><![endif]-->"),
+    ],
+)
+def find_conditional(message: Message, context: Context, options: Options) -> Iterator[Hit]:
+    """Every conditional comment is closed in its own form, and none hides another."""
+    html, _ = need_html(message)
+    for fault in conditionals(html.text)[1]:
+        yield Hit("A conditional comment {fault}.", Place.in_html(message, fault.span), {"fault": fault.text})
+
+
+_VOID = frozenset(
+    [
+        "area",
+        "base",
+        "br",
+        "col",
+        "embed",
+        "hr",
+        "img",
+        "input",
+        "link",
+        "meta",
+        "param",
+        "source",
+        "track",
+        "wbr",
+        "basefont",
+        "frame",
+        "keygen",
+        "bgsound",
+    ]
+)
+#: HTML §13.1.2.4: their end tags may be left out.
+_OPTIONAL_END = frozenset(
+    ["html", "head", "body", "p", "li", "dt", "dd", "rt", "rp", "optgroup", "option", "colgroup", "thead", "tbody", "tfoot", "caption"]
+)
+_CELLS = frozenset({"td", "th", "tr"})
+
+
+@check(
+    id="appearance.parse-error",
+    name="Markup that clients have to mend",
+    level=Level.FIX,
+    why="Each client mends broken markup in its own way, and the layout breaks in some of them.",
+    fix="Close what is open, delete what closes nothing, and give an attribute or an id once.",
+    basis="HTML §13.2.2, §13.2.6 (from memory)",
+    samples=[
+        clear("<!doctype html><table><tr><td>a</td><td>b</td></tr></table><ul><li>x<li>y</ul><p>one<p>two<br><img alt='' src='cid:a'>"),
+        clear("<table><tr><td>a<td>b<tr><td>c<td>d</table>"),  # HTML §13.1.2.4: end tags of cells may be left out
+        clear("<table>{% for row in rows %}<tr><td>{{ row }}</td></tr>{% endfor %}</table>"),
+        clear("<body>{% if a %}<div class='a'>{% else %}<div class='b'>{% endif %}x</div></body>"),
+        clear("<!--[if mso]><table><tr><td><![endif]--><div>x</div><!--[if mso]></td></tr></table><![endif]-->"),
+        clear("<% if a > b %><table class='a'><% else %><table class='b'><% end %><tr {{#if c}}class='d'{{/if}}><td>x</td></tr></table>"),
+        clear("<table>{{#each rows}}<tr><td>[[row]]</td></tr>{{else}}<tr><td>none</td></tr>{{/each}}</table>"),
+        clear("<table>{{ rows }}</table><v:roundrect><w:anchorlock/>x</v:roundrect>"),
+        clear("<div><br/><hr/></div><p id='a'>x</p><p id='b'>y</p><p id=''>z</p><p id=''>z</p>"),
+        finds("<table><tr><td>a</td><td>b</tr><tr><td>c</td></tr><tr><td>d</td><td>e</td></tr></table>", at="<td>"),
+        finds("<p>a <b>bold</p><p>b</p>", at="<b>"),
+        finds("<a href='a'>one <a href='b'>two</a>", at="<a href='b'>"),
+        finds("<div>x</div></div>", at="</div>"),
+        finds("<p>x</b>y</p>", at="</b>"),
+        finds("<table><div>x</div><tr><td>y</td></tr></table>", at="<div>"),
+        finds("<td style='a' style='b'>x</td>"),
+        finds("<p id='a'>x</p><p id='a'>y</p>", at="a"),
+        finds("<b><i>x</b></i>", at="</i>"),
+        finds("<p>{% if a %}<p>x</p></div>{% endif %}", at="</div>"),
+        clear(
+            "<!--[if mso]><table role='presentation'><tr><td width='300'><![endif]--><div>x</div><!--[if mso]></td><td><![endif]--><div>y</div><!--[if mso]></td></tr></table><![endif]-->"
+        ),
+        finds("<!--[if mso]><table><tr><td<![endif]--><div>x</div><!--[if mso]></td></tr></table><![endif]-->", at="<td"),
+        finds("<!--[if mso]><table><tr><td><![endif]--><div>x</div><!--[if mso]></td></tr><![endif]-->", at="<table>"),
+        finds("<div>x</div><!--[if mso]></td></tr></table><![endif]-->", at="</td>"),
+        finds("<table><tr><td>x</td></tr>", at="<table>"),
+    ],
+)
+def find_parse_errors(message: Message, context: Context, options: Options) -> Iterator[Hit]:
+    """The parser builds the tree that was written: nothing unclosed, misnested, stray, moved, or given twice."""
+    _html, document = need_html(message)
+    alternatives = branches(document.field_tokens)
+    told: set[tuple[str, Span | None]] = set()
+    for kind, tag, words, span, element in _errors(message, document):
+        if span is not None and kind != "twice" and any(span.start in branches for branches in alternatives):
+            continue  # each reader gets one of the branches
+        told.add((kind, span))
+        yield Hit(words, Place.in_html(message, span, element), {"tag": tag}, identity=f"{kind}:{tag}")
+    if "[if" in document.source.text.lower():
+        yield from _in_conditionals(message, document, told)
+
+
+def _in_conditionals(message: Message, document: Document, told: set[tuple[str, Span | None]]) -> Iterator[Hit]:
+    """What is wrong only in what the word-processor engine reads: tags of its conditional blocks that do not fit the rest."""
+    text, shown, _ = revealed(document.masked(Span(0, len(document.source.text))))
+    if not shown:
+        return
+    other = parse(text, message.syntax)
+    cut = [
+        (element.tag, element.start_tag)
+        for element in other.all_elements
+        if element.start_tag is not None and any(element.start_tag.start in block and element.start_tag.end > block.end for block in shown)
+    ]
+    for tag, span in cut:
+        place = Place.in_html(message, Span(span.start, span.start + 1 + len(tag)))
+        yield Hit("<{tag} in a conditional block lacks its “>”.", place, {"tag": tag}, identity=f"cut:{tag}")
+    if cut:
+        return
+    for kind, tag, words, where, _ in _errors(message, other):
+        if where is None or kind in ("id", "twice") or (kind, where) in told or not any(where.start in block for block in shown):
+            continue
+        yield Hit(words, Place.in_html(message, where), {"tag": tag}, identity=f"conditional {kind}:{tag}")
+
+
+def _errors(message: Message, document: Document) -> Iterator[tuple[str, str, str, Span | None, int | None]]:
+    html = document.source.text
+    inside = _links_inside(document)
+    closed = {element.end_tag.start for element in document.all_elements if element.end_tag}
+    stray: dict[str, list[Span]] = {}
+    for name, span in document.end_tags:
+        if span.start not in closed and name not in _VOID - {"br"} and ":" not in name:
+            stray.setdefault(name, []).append(span)
+    unclosed = [
+        element
+        for element in document.all_elements
+        if element.start_tag
+        and not element.end_tag
+        and element.tag not in _VOID | _OPTIONAL_END
+        and ":" not in element.tag
+        and not _closes_itself(html, element)
+    ]
+    cells = [element for element in document.all_elements if element.tag in _CELLS and element.start_tag]
+    # Left out throughout is a way of writing; left out here and there is a slip.
+    careful = sum(element.end_tag is not None for element in cells) * 5 >= len(cells) * 4
+    for element in unclosed:
+        if element.start_tag is None or (element.tag in _CELLS and not careful):
+            continue
+        waiting = stray.get(element.tag, [])
+        at = bisect_right(waiting, element.start_tag.start, key=lambda span: span.start)
+        partner = waiting.pop(at) if at < len(waiting) else None
+        inner = inside.get(element.index)
+        if inner is not None:
+            yield "nested", "a", "A link starts inside another link.", inner.start_tag, inner.index
+        elif partner is not None:
+            yield "misnested", element.tag, "<{tag}> and what is around it close in the wrong order.", partner, element.index
+        else:
+            yield "unclosed", element.tag, "<{tag}> is never closed.", element.start_tag, element.index
+    for name, span in sorted(((name, span) for name, spans in stray.items() for span in spans), key=lambda item: item[1]):
+        yield "stray", name, "</{tag}> closes nothing.", span, None
+    last = -1
+    for element in reversed(document.all_elements):
+        if element.start_tag is None:
+            continue
+        if last >= 0 and element.start_tag.start > last and element.tag not in ("html", "head", "body"):
+            yield "moved", element.tag, "<{tag}> stands where a table cannot hold it, and is moved out.", element.start_tag, element.index
+        else:
+            last = element.start_tag.start
+    for fault in document.faults:
+        if fault.code == "duplicate-attribute":
+            yield (
+                "twice",
+                "attribute",
+                "An attribute stands twice in one tag; the second is dropped.",
+                Span(max(fault.offset - 1, 0), fault.offset),
+                None,
+            )
+    seen: dict[str, Attribute] = {}
+    for element in document.all_elements:
+        attribute = element.attributes.get("id") if "id" in element.names else None
+        if attribute is not None and (value := attribute.value).strip():
+            if value in seen and not message.holds_field(value):
+                yield "id", value, "The id {tag} is given to more than one element.", attribute.value_span, element.index
+            seen[value] = attribute
+
+
+def _links_inside(document: Document) -> dict[int, Element]:
+    """For each link, by its index, the link that starts next with no end of a link between them."""
+    found: dict[int, Element] = {}
+    ends = [span.start for name, span in document.end_tags if name == "a"]
+    links = [element for element in document.all_elements if element.tag == "a" and element.start_tag is not None]
+    for outer, inner in pairwise(links):
+        assert outer.start_tag is not None and inner.start_tag is not None
+        at = bisect_left(ends, outer.start_tag.end)
+        if inner.start_tag.start >= outer.start_tag.end and not (at < len(ends) and ends[at] < inner.start_tag.start):
+            found[outer.index] = inner
+    return found
+
+
+def _closes_itself(html: str, element: Element) -> bool:
+    """A tag with a stroke at its end: foreign elements close so, and clients of XML descent read others so."""
+    return (
+        element.start_tag is not None
+        and html[element.start_tag.start : element.start_tag.end].endswith("/>")
+        and element.tag not in ("a", "div", "span", "td", "table")
+    )
