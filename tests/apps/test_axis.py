@@ -6,7 +6,7 @@ from typing import Any
 
 import pytest
 
-from jetwind.apps.departures.axis import LANES, Mark, _extent, axis
+from jetwind.apps.departures.axis import LANES, AxisMark, _extent, axis
 from jetwind.apps.departures.selectors import Leaving
 from jetwind.apps.intake.models import Mailing, Revision
 
@@ -19,7 +19,7 @@ def leaving(title: str, days: float | None) -> Leaving:
     return Leaving(mailing, Revision(mailing=mailing, number=1), 0, 0, 0, "", True, False)
 
 
-def apart(marks: list[Mark]) -> bool:
+def apart(marks: list[AxisMark]) -> bool:
     """Whether no two names of a lane overlap."""
     return all(
         one is other or one.lane != other.lane or _extent(one)[1] <= _extent(other)[0] or _extent(one)[0] >= _extent(other)[1]

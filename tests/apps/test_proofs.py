@@ -18,7 +18,7 @@ from jetwind.apps.proofs.tasks import send_copies
 from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.apps.workspace.models import SampleReader
 from jetwind.core.message import read_bytes
-from jetwind.engines.mail import Delivery, Handover, Outcome
+from jetwind.engines.mail import Delivery, Handover, HandoverOutcome
 from tests.apps.helpers import taken_in
 from tests.factories import GOOD_HTML, mail, package, picture
 
@@ -31,7 +31,7 @@ def post(monkeypatch: pytest.MonkeyPatch) -> list[tuple[str, str, bytes]]:
     def hand_over(server: Any, sender: str, recipient: str, content: bytes) -> Handover:
         sent.append((sender, recipient, content))
         services.keep_arrival(Delivery(sender, (recipient,), content))
-        return Handover(Outcome.TAKEN, "250 Kept")
+        return Handover(HandoverOutcome.TAKEN, "250 Kept")
 
     monkeypatch.setattr(handing_over, "hand_over", hand_over)
     return sent
@@ -71,7 +71,7 @@ class TestSending:
 
     def test_a_refused_copy_says_why(self, house: Any, monkeypatch: pytest.MonkeyPatch) -> None:
         """The server's words stand beside the copy."""
-        monkeypatch.setattr(handing_over, "hand_over", lambda *_: Handover(Outcome.REFUSED, "550 No such box"))
+        monkeypatch.setattr(handing_over, "hand_over", lambda *_: Handover(HandoverOutcome.REFUSED, "550 No such box"))
         revision = taken_in(house)
         carry_out(services.send_test(house.reviewer, revision, house.test_list, None))
         assert set(TestCopy.objects.values_list("state", "answer")) == {("refused", "550 No such box")}
@@ -148,10 +148,10 @@ class Server:
         self.taken: list[str] = []
 
     def __call__(self, server: Any, sender: str, recipient: str, content: bytes) -> Handover:
-        answer = self.answers.pop(0) if self.answers else Handover(Outcome.TAKEN, "250 Kept")
+        answer = self.answers.pop(0) if self.answers else Handover(HandoverOutcome.TAKEN, "250 Kept")
         if isinstance(answer, type):
             raise answer
-        if answer.outcome in (Outcome.TAKEN, Outcome.UNSURE):
+        if answer.outcome in (HandoverOutcome.TAKEN, HandoverOutcome.UNSURE):
             self.taken.append(recipient)
         return answer
 
@@ -160,8 +160,8 @@ class Killed(BaseException):
     """The worker is gone."""
 
 
-LOST = Handover(Outcome.LOST, "no server")
-UNSURE = Handover(Outcome.UNSURE, "connection lost")
+LOST = Handover(HandoverOutcome.LOST, "no server")
+UNSURE = Handover(HandoverOutcome.UNSURE, "connection lost")
 
 
 class TestOnce:
@@ -206,7 +206,7 @@ class TestOnce:
         pauses = []
         for _ in range(80):
             self.due(send)
-            copy = self.carry_out(send, monkeypatch, Server(Handover(Outcome.PUT_OFF, "450 later")))
+            copy = self.carry_out(send, monkeypatch, Server(Handover(HandoverOutcome.PUT_OFF, "450 later")))
             if copy.state != "put-off":
                 break
             assert copy.next_try_at is not None
@@ -257,7 +257,7 @@ class TestOnce:
 
     def test_try_now(self, house: Any, send: TestSend, monkeypatch: pytest.MonkeyPatch) -> None:
         """A copy that waits for its time is hurried; the job that waited finds nothing left."""
-        self.carry_out(send, monkeypatch, Server(Handover(Outcome.PUT_OFF, "450 later")))
+        self.carry_out(send, monkeypatch, Server(Handover(HandoverOutcome.PUT_OFF, "450 later")))
         services.send_again(house.reviewer, send.copies.get())
         work = jobs.latest(services.SENDS, f"send:{send.pk}")
         assert work is not None
@@ -280,7 +280,7 @@ def test_two_workers_at_once(house: Any, monkeypatch: pytest.MonkeyPatch) -> Non
         taken.append(recipient)
         begun.set()
         go_on.wait(20)
-        return Handover(Outcome.TAKEN, "250 Kept")
+        return Handover(HandoverOutcome.TAKEN, "250 Kept")
 
     monkeypatch.setattr(handing_over, "hand_over", slow)
     work = jobs.latest(services.SENDS, f"send:{send.pk}")

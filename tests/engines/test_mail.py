@@ -8,7 +8,7 @@ from collections.abc import Iterator
 
 import pytest
 
-from jetwind.engines.mail import Delivery, Mailroom, MailServer, Outcome, hand_over
+from jetwind.engines.mail import Delivery, HandoverOutcome, Mailroom, MailServer, hand_over
 from tests.factories import mail
 
 
@@ -50,7 +50,7 @@ class TestHandOver:
         """Byte by byte, with a line that starts with a full stop (RFC 5321 §4.5.2)."""
         content = mail(text="one\n.two\n..three\n", html=None)
         answer = hand_over(room.server, "test@kiln.org", "one@kiln.org", content)
-        assert answer.outcome is Outcome.TAKEN
+        assert answer.outcome is HandoverOutcome.TAKEN
         assert answer.answer == "250 Kept in the Mailroom"
         assert room.kept == [Delivery("test@kiln.org", ("one@kiln.org",), content)]
 
@@ -68,29 +68,29 @@ class TestHandOver:
         """The sender hears 451, and nothing is lost silently."""
         room.fails = True
         answer = hand_over(room.server, "test@kiln.org", "one@kiln.org", mail())
-        assert answer.outcome is Outcome.PUT_OFF
+        assert answer.outcome is HandoverOutcome.PUT_OFF
         assert answer.answer.startswith("451 ")
 
     def test_no_server(self, room: Room) -> None:
         """Named with its address."""
         answer = hand_over(MailServer("127.0.0.1", 1, timeout=2), "test@kiln.org", "one@kiln.org", mail())
-        assert answer.outcome is Outcome.LOST
+        assert answer.outcome is HandoverOutcome.LOST
         assert "127.0.0.1:1 could not be used" in answer.answer
 
     @pytest.mark.parametrize(
         ("replies", "outcome"),
         [
-            (["220 x", "250 x", "250 x", "250 x", "354 go on", None], Outcome.UNSURE),
-            (["220 x", "250 x", "250 x", None], Outcome.LOST),
-            (["220 x", "250 x", None], Outcome.LOST),
-            (["220 x", "250 x", "250 x", "550 nobody here"], Outcome.REFUSED),
-            (["220 x", "250 x", "250 x", "450 greylisted, try later"], Outcome.PUT_OFF),
-            (["220 x", "250 x", "250 x", "250 x", "354 go on", "554 not this one"], Outcome.REFUSED),
-            (["220 x", "250 x", "250 x", "250 x", "354 go on", "452 disk full"], Outcome.PUT_OFF),
-            (["421 too busy"], Outcome.PUT_OFF),
+            (["220 x", "250 x", "250 x", "250 x", "354 go on", None], HandoverOutcome.UNSURE),
+            (["220 x", "250 x", "250 x", None], HandoverOutcome.LOST),
+            (["220 x", "250 x", None], HandoverOutcome.LOST),
+            (["220 x", "250 x", "250 x", "550 nobody here"], HandoverOutcome.REFUSED),
+            (["220 x", "250 x", "250 x", "450 greylisted, try later"], HandoverOutcome.PUT_OFF),
+            (["220 x", "250 x", "250 x", "250 x", "354 go on", "554 not this one"], HandoverOutcome.REFUSED),
+            (["220 x", "250 x", "250 x", "250 x", "354 go on", "452 disk full"], HandoverOutcome.PUT_OFF),
+            (["421 too busy"], HandoverOutcome.PUT_OFF),
         ],
     )
-    def test_what_an_answer_means(self, replies: list[str | None], outcome: Outcome) -> None:
+    def test_what_an_answer_means(self, replies: list[str | None], outcome: HandoverOutcome) -> None:
         """Replies of each kind (RFC 5321 §4.2.1), and a connection that is cut at each step; None cuts it."""
         listening = socket.create_server(("127.0.0.1", 0))
 

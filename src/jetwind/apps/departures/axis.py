@@ -24,7 +24,7 @@ _LEFT, _RIGHT = 6, 94
 
 
 @dataclass(slots=True)
-class Mark:
+class AxisMark:
     """Messages that leave at, or near, one time: ``left`` in per cent, the line that its name stands in, counted from the axis down."""
 
     left: float
@@ -59,7 +59,7 @@ class Mark:
 class Axis:
     """Marks from left to right, the place of now in per cent, and how many lines of names there are."""
 
-    marks: list[Mark]
+    marks: list[AxisMark]
     now: float
     lanes: int
 
@@ -75,20 +75,20 @@ def axis(rows: Sequence[Leaving], now: datetime) -> Axis:
     def place(moment: float) -> float:
         return _LEFT + (_RIGHT - _LEFT) * (moment - first) / width
 
-    marks: list[Mark] = []
+    marks: list[AxisMark] = []
     for moment, row in times:
         left = place(moment)
         if marks and left - marks[-1].left < _SOCK:
             marks[-1].rows.append(row)
         else:
-            marks.append(Mark(left, 0, [row]))
+            marks.append(AxisMark(left, 0, [row]))
     placed = _named(marks)
     return Axis(placed, round(place(now.timestamp()), 2), max((mark.lane for mark in placed), default=0) + 1)
 
 
-def _named(marks: list[Mark]) -> list[Mark]:
+def _named(marks: list[AxisMark]) -> list[AxisMark]:
     """Each mark gets a line in which its name covers no other; where none is free it joins the mark before it."""
-    placed: list[Mark] = []
+    placed: list[AxisMark] = []
     for mark in marks:
         while True:
             lane = _free_lane(placed, mark)
@@ -98,11 +98,11 @@ def _named(marks: list[Mark]) -> list[Mark]:
                 break
             # The joined mark's name is longer and is placed anew.
             before = placed.pop()
-            mark = Mark(before.left, 0, [*before.rows, *mark.rows])
+            mark = AxisMark(before.left, 0, [*before.rows, *mark.rows])
     return placed
 
 
-def _free_lane(placed: list[Mark], mark: Mark) -> int | None:
+def _free_lane(placed: list[AxisMark], mark: AxisMark) -> int | None:
     start, end = _extent(mark)
     for lane in range(LANES):
         if all(other.lane != lane or _extent(other)[1] <= start or _extent(other)[0] >= end for other in placed):
@@ -110,7 +110,7 @@ def _free_lane(placed: list[Mark], mark: Mark) -> int | None:
     return None
 
 
-def _extent(mark: Mark) -> tuple[float, float]:
+def _extent(mark: AxisMark) -> tuple[float, float]:
     """Where a name begins and ends; at the edges of the axis it is moved inwards, as the page does it."""
     half = (len(mark.name) * _LETTER + _AIR) / 2
     middle = min(max(mark.left, half), 100 - half)

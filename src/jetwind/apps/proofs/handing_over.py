@@ -22,7 +22,7 @@ from jetwind.apps.proofs.models import Arrival, TestCopy, TestSend
 from jetwind.apps.proofs.reach import is_allowed
 from jetwind.core.fields import fill
 from jetwind.engines.bounded import BoundedComposer, PastBudget
-from jetwind.engines.mail import Handover, MailServer, Outcome, hand_over
+from jetwind.engines.mail import Handover, HandoverOutcome, MailServer, hand_over
 
 #: Half of the key of the lock on a copy; the other half is the copy's number.
 _LOCK = 7_310_002
@@ -71,13 +71,13 @@ def _held(copy: TestCopy) -> Iterator[bool]:
 def _settle(send: TestSend, copy: TestCopy, composer: BoundedComposer) -> None:
     if copy.state == TestCopy.State.ON_ITS_WAY:
         # Its worker died between the hand-over and the answer.
-        _take(copy, Handover(Outcome.UNSURE, "Jetwind was interrupted before the answer came."))
+        _take(copy, Handover(HandoverOutcome.UNSURE, "Jetwind was interrupted before the answer came."))
     is_due = copy.state == TestCopy.State.PUT_OFF and (copy.next_try_at or timezone.now()) <= timezone.now()
     if copy.state != TestCopy.State.WAITING and not is_due:
         return
     workspace = send.mailing.workspace
     if not is_allowed(copy.address, workspace):
-        _take(copy, Handover(Outcome.REFUSED, "Not sent: outside the domains that test sends may reach."))
+        _take(copy, Handover(HandoverOutcome.REFUSED, "Not sent: outside the domains that test sends may reach."))
         return
     try:
         content = composer(
@@ -89,7 +89,7 @@ def _settle(send: TestSend, copy: TestCopy, composer: BoundedComposer) -> None:
             date=timezone.now(),
         )
     except PastBudget as past:
-        _take(copy, Handover(Outcome.REFUSED, f"Not sent: the message cannot be filled for this copy, since {past}."))
+        _take(copy, Handover(HandoverOutcome.REFUSED, f"Not sent: the message cannot be filled for this copy, since {past}."))
         return
     copy.state = TestCopy.State.ON_ITS_WAY
     copy.first_try_at = copy.first_try_at or timezone.now()
@@ -102,25 +102,25 @@ def _take(copy: TestCopy, handover: Handover) -> None:
     """Write down what became of a copy."""
     now = timezone.now()
     outcome = handover.outcome
-    if outcome is Outcome.UNSURE and settings.HAS_MAILROOM:
+    if outcome is HandoverOutcome.UNSURE and settings.HAS_MAILROOM:
         # The Mailroom is ours: what it did not keep did not arrive.
         arrival = Arrival.objects.filter(message_id=copy.message_id).first()
-        outcome = Outcome.LOST if arrival is None else Outcome.TAKEN
+        outcome = HandoverOutcome.LOST if arrival is None else HandoverOutcome.TAKEN
     copy.answer = handover.answer[:500]
     copy.next_try_at = None
-    if outcome is Outcome.TAKEN:
+    if outcome is HandoverOutcome.TAKEN:
         copy.state, copy.handed_over_at = TestCopy.State.HANDED_OVER, now
-    elif outcome is Outcome.UNSURE:
+    elif outcome is HandoverOutcome.UNSURE:
         copy.state = TestCopy.State.UNSURE
-    elif outcome is Outcome.REFUSED:
+    elif outcome is HandoverOutcome.REFUSED:
         copy.state = TestCopy.State.REFUSED
     else:
         _put_off(copy, outcome, now)
     copy.save()
 
 
-def _put_off(copy: TestCopy, outcome: Outcome, now: datetime) -> None:
-    pauses = AFTER_LOST if outcome is Outcome.LOST else AFTER_PUT_OFF
+def _put_off(copy: TestCopy, outcome: HandoverOutcome, now: datetime) -> None:
+    pauses = AFTER_LOST if outcome is HandoverOutcome.LOST else AFTER_PUT_OFF
     copy.next_try_at = now + pauses[min(copy.tries, len(pauses) - 1)]
     copy.tries += 1
     copy.state = TestCopy.State.PUT_OFF

@@ -9,7 +9,7 @@ from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.review.models import FindingRecord
 from jetwind.apps.review.selectors import ShownFinding, excuses_for
 from jetwind.core.prose.alignment import Pair
-from jetwind.core.prose.comparison import Change, Line, envelope_changes, source_changes, text_changes
+from jetwind.core.prose.comparison import EnvelopeChange, Line, envelope_changes, source_changes, text_changes
 
 _MOST_LINES = 800
 
@@ -22,7 +22,7 @@ class Comparison:
     new: list[ShownFinding]
     still: list[ShownFinding]
     back: list[ShownFinding]
-    envelope: list[Change]
+    envelope: list[EnvelopeChange]
     text: list[Pair]
     source: list[Line]
     is_source_cut: bool

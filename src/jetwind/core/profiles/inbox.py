@@ -23,7 +23,7 @@ _NOTHING = regex.compile(r"[\p{Mn}\p{Me}\p{Cf}]")
 
 
 @dataclass(frozen=True, slots=True)
-class Field:
+class InboxField:
     """A line of a row: what it shows, where it begins and how wide it is in px, its size in px, its weight."""
 
     what: Literal["sender", "subject", "preview", "subject and preview"]
@@ -42,33 +42,37 @@ class InboxRow:
     name: str
     width: int
     height: int
-    fields: tuple[Field, ...]
+    fields: tuple[InboxField, ...]
 
 
 ROWS = (
     InboxRow(
-        "wide", "Wide list, one line", 900, 34, (Field("sender", 12, 22, 160, 14, "bold"), Field("subject and preview", 184, 22, 640, 14))
+        "wide",
+        "Wide list, one line",
+        900,
+        34,
+        (InboxField("sender", 12, 22, 160, 14, "bold"), InboxField("subject and preview", 184, 22, 640, 14)),
     ),
     InboxRow(
         "middle",
         "List at half width, one line",
         640,
         34,
-        (Field("sender", 12, 22, 130, 14, "bold"), Field("subject and preview", 152, 22, 420, 14)),
+        (InboxField("sender", 12, 22, 130, 14, "bold"), InboxField("subject and preview", 152, 22, 420, 14)),
     ),
     InboxRow(
         "pane",
         "List beside a reading pane",
         340,
         74,
-        (Field("sender", 14, 22, 240, 15, "bold"), Field("subject", 14, 43, 312, 14), Field("preview", 14, 63, 312, 13)),
+        (InboxField("sender", 14, 22, 240, 15, "bold"), InboxField("subject", 14, 43, 312, 14), InboxField("preview", 14, 63, 312, 13)),
     ),
     InboxRow(
         "phone",
         "Phone, upright",
         360,
         80,
-        (Field("sender", 16, 24, 260, 16, "bold"), Field("subject", 16, 46, 328, 15), Field("preview", 16, 67, 328, 14)),
+        (InboxField("sender", 16, 24, 260, 16, "bold"), InboxField("subject", 16, 46, 328, 15), InboxField("preview", 16, 67, 328, 14)),
     ),
 )
 
@@ -77,7 +81,7 @@ ROWS = (
 class Drawn:
     """A line as it is shown: its field, the words that fit, the words that do not, whether it was cut, and its width in px."""
 
-    field: Field
+    field: InboxField
     shown: str
     rest: str
     is_cut: bool
@@ -158,19 +162,25 @@ def draw(row: InboxRow, sender: str, subject: str, preview: str) -> list[Drawn]:
     return lines
 
 
-def _one_line(field: Field, subject: str, preview: str) -> list[Drawn]:
+def _one_line(field: InboxField, subject: str, preview: str) -> list[Drawn]:
     shown, rest = fit(subject, field.width, field.size)
     taken = text_width(shown, field.size)
-    first = Field("subject", field.x, field.y, field.width, field.size, field.weight)
+    first = InboxField("subject", field.x, field.y, field.width, field.size, field.weight)
     lines = [Drawn(first, shown, rest, bool(rest), taken)]
     gap = text_width(" – ", field.size)
     room = field.width - taken - gap
     if not rest and preview and room > field.size * 2:
         words, left = fit(preview, room, field.size)
-        second = Field("preview", round(field.x + taken + gap), field.y, round(room), field.size)
+        second = InboxField("preview", round(field.x + taken + gap), field.y, round(room), field.size)
         lines.append(Drawn(second, words, left, bool(left), text_width(words, field.size)))
     else:
         lines.append(
-            Drawn(Field("preview", round(field.x + taken + gap), field.y, max(0, round(room)), field.size), "", preview, bool(preview), 0.0)
+            Drawn(
+                InboxField("preview", round(field.x + taken + gap), field.y, max(0, round(room)), field.size),
+                "",
+                preview,
+                bool(preview),
+                0.0,
+            )
         )
     return lines

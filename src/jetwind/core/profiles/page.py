@@ -17,7 +17,7 @@ from jetwind.core.profiles.field_code import UNKNOWN_GROUND, with_unknown_colour
 from jetwind.core.profiles.pictures import BLOCKED, Pictures
 from jetwind.core.profiles.plan import Plan, css_colour, plan_of
 from jetwind.core.profiles.profile import Profile
-from jetwind.core.profiles.rewritten import MARK_ATTRIBUTE, Change, Kind, Rewritten
+from jetwind.core.profiles.rewritten import MARK_ATTRIBUTE, Change, ChangeKind, Rewritten
 from jetwind.core.profiles.stylesheet import CssChange, attribute_kept, sheet_kept, with_addresses
 from jetwind.core.profiles.support import Loss
 from jetwind.core.profiles.word_processor import STAGE, STAGE_RULE, drawn, revealed, stands_behind
@@ -397,10 +397,10 @@ class Page:
     def _css(self, change: CssChange, span: Span) -> None:
         self.changes.append(Change(change.kind, change.feature, change.title, span, change.feature.startswith(("css-", "html-"))))
 
-    def _lost(self, kind: Kind, loss: Loss, span: Span | None) -> None:
+    def _lost(self, kind: ChangeKind, loss: Loss, span: Span | None) -> None:
         self.changes.append(Change(kind, loss.feature, loss.title, span, True))
 
-    def _note(self, kind: Kind, feature: str, title: str, span: Span | None) -> None:
+    def _note(self, kind: ChangeKind, feature: str, title: str, span: Span | None) -> None:
         self.changes.append(Change(kind, feature, title, span))
 
 

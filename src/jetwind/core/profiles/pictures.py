@@ -14,7 +14,7 @@ from jetwind.core.images.bounded import MOST_SHOWN, is_plain_drawing, pixel_size
 from jetwind.core.message import Message, Resource
 from jetwind.core.profiles.plan import Plan
 from jetwind.core.profiles.profile import Profile
-from jetwind.core.profiles.rewritten import PARTS_HOST, Kind
+from jetwind.core.profiles.rewritten import PARTS_HOST, ChangeKind
 from jetwind.core.profiles.support import Loss
 from jetwind.core.source import Span
 
@@ -36,7 +36,7 @@ class Pictures:
         message: Message,
         profile: Profile,
         plan: Plan,
-        lost: Callable[[Kind, Loss, Span | None], None],
+        lost: Callable[[ChangeKind, Loss, Span | None], None],
         noted: Callable[[str, str, Span | None], None],
     ) -> None:
         self.message, self.profile, self.plan, self.lost, self.noted = message, profile, plan, lost, noted

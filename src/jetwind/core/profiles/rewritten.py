@@ -14,7 +14,7 @@ from jetwind.core.source import Span
 PARTS_HOST = "parts.jetwind.invalid"
 MARK_ATTRIBUTE = "data-jetwind-element"
 
-Kind = Literal["dropped", "altered", "added"]
+ChangeKind = Literal["dropped", "altered", "added"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,7 +24,7 @@ class Change:
     ``span`` is None for what the client adds. ``feature`` is a name of the support table where ``is_listed``.
     """
 
-    kind: Kind
+    kind: ChangeKind
     feature: str
     title: str
     span: Span | None

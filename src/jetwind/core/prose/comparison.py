@@ -20,7 +20,7 @@ _AROUND = 2
 
 
 @dataclass(frozen=True, slots=True)
-class Change:
+class EnvelopeChange:
     """One thing of the envelope, before and after."""
 
     name: str
@@ -43,18 +43,18 @@ class Line:
     text: str
 
 
-def envelope_changes(before: Message, after: Message) -> list[Change]:
+def envelope_changes(before: Message, after: Message) -> list[EnvelopeChange]:
     """Subject, variants, sender, reply address and preview text, before and after."""
-    rows = [Change("Subject", before.subject, after.subject)]
+    rows = [EnvelopeChange("Subject", before.subject, after.subject)]
     rows += [
-        Change(name, _header(before, name), _header(after, name))
+        EnvelopeChange(name, _header(before, name), _header(after, name))
         for name in ("From", "Reply-To", "To", "List-Unsubscribe")
         if _header(before, name) or _header(after, name)
     ]
-    rows.append(Change("Preview text", reading_of(before).preview_text, reading_of(after).preview_text))
+    rows.append(EnvelopeChange("Preview text", reading_of(before).preview_text, reading_of(after).preview_text))
     for number in range(max(len(before.variants), len(after.variants))):
         pair = (message.variants[number] if number < len(message.variants) else "" for message in (before, after))
-        rows.append(Change(f"Subject variant {number + 1}", *pair))
+        rows.append(EnvelopeChange(f"Subject variant {number + 1}", *pair))
     return rows
 
 

@@ -39,7 +39,7 @@ class Width:
 
 
 @dataclass(frozen=True)
-class Row:
+class TableRow:
     """One row of a table: the ``tr``, its cells with the columns each spans, and the table."""
 
     element: Element
@@ -176,7 +176,7 @@ class Outline:
                 return True
         return False
 
-    def rows(self) -> Iterator[Row]:
+    def rows(self) -> Iterator[TableRow]:
         """The rows of all tables with their cells."""
         document = self._message.document
         if document is None:
@@ -185,7 +185,7 @@ class Outline:
             table = next((place for place in element.ancestors() if place.tag == "table"), None)
             cells = tuple((child, _span(child)) for child in element.children if isinstance(child, Element) and child.tag in ("td", "th"))
             if table is not None and cells:
-                yield Row(element, table, cells)
+                yield TableRow(element, table, cells)
 
 
 def _css_width(value: str | None) -> Width | None:

@@ -12,8 +12,8 @@ from typing import Literal
 from jetwind.core.facts import table
 from jetwind.core.source import Span
 
-Kind = Literal["price", "date", "time", "percentage", "code", "phone number"]
-KINDS: tuple[Kind, ...] = ("price", "date", "time", "percentage", "code", "phone number")
+FactKind = Literal["price", "date", "time", "percentage", "code", "phone number"]
+KINDS: tuple[FactKind, ...] = ("price", "date", "time", "percentage", "code", "phone number")
 
 #: Currency signs (Unicode category Sc) and codes (ISO 4217) with how they are compared.
 _CURRENCY = {"€": "EUR", "£": "GBP", "$": "USD", "¥": "JPY", "zł": "PLN", "Kč": "CZK", "kr": "kr", "Fr.": "CHF", "US$": "USD"}
@@ -82,7 +82,7 @@ class StatedDate:
 class Stated:
     """One fact: its kind, its words, where they stand in the text, and what it is compared by."""
 
-    kind: Kind
+    kind: FactKind
     words: str
     span: Span
     value: str

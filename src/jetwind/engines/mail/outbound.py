@@ -17,7 +17,7 @@ class MailServer:
     timeout: float = 15.0
 
 
-class Outcome(StrEnum):
+class HandoverOutcome(StrEnum):
     """What became of a hand-over (RFC 5321 §4.2.1: replies of 2yz, 5yz and 4yz; §4.5.4.1: connections that fail)."""
 
     TAKEN = "taken"
@@ -34,7 +34,7 @@ class Outcome(StrEnum):
 class Handover:
     """What the server answered, in its words, or why it could not be reached."""
 
-    outcome: Outcome
+    outcome: HandoverOutcome
     answer: str
 
 
@@ -47,7 +47,7 @@ def hand_over(server: MailServer, sender: str, recipient: str, content: bytes) -
     for address in (sender, recipient):
         if any(char in address for char in "\r\n,;<> ") or address.count("@") != 1:
             raise ValueError(f"not a single address: {address!r}")
-    failed = Outcome.LOST
+    failed = HandoverOutcome.LOST
     try:
         with smtplib.SMTP(server.host, server.port, timeout=server.timeout) as connection:
             connection.ehlo_or_helo_if_needed()
@@ -57,7 +57,7 @@ def hand_over(server: MailServer, sender: str, recipient: str, content: bytes) -
                 code, words = connection.rcpt(recipient)
             if code in (250, 251):
                 # From here on the server may have the message, whatever becomes of the connection.
-                failed = Outcome.UNSURE
+                failed = HandoverOutcome.UNSURE
                 code, words = connection.data(content)
             return _answered(code, words)
     except smtplib.SMTPResponseException as refused:
@@ -69,8 +69,8 @@ def hand_over(server: MailServer, sender: str, recipient: str, content: bytes) -
 def _answered(code: int, words: bytes | str) -> Handover:
     said = f"{code} {_text(words)}"
     if code == 250:
-        return Handover(Outcome.TAKEN, said)
-    return Handover(Outcome.PUT_OFF if 400 <= code < 500 else Outcome.REFUSED, said)
+        return Handover(HandoverOutcome.TAKEN, said)
+    return Handover(HandoverOutcome.PUT_OFF if 400 <= code < 500 else HandoverOutcome.REFUSED, said)
 
 
 def _text(words: bytes | str) -> str:

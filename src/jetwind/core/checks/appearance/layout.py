@@ -14,7 +14,7 @@ from jetwind.core.checking import Context, Hit, Level, Options, Place, check, cl
 from jetwind.core.checks.needs import need_html
 from jetwind.core.markup import Element
 from jetwind.core.message import Message
-from jetwind.core.prose.outline import Row, Width, outline_of
+from jetwind.core.prose.outline import TableRow, Width, outline_of
 from jetwind.core.styles import length_px, placed_declarations
 from jetwind.core.styles.reading import value_nodes
 
@@ -244,7 +244,7 @@ def _table_of(cell: Element) -> Element | None:
     return next((place for place in cell.ancestors() if place.tag == "table"), None)
 
 
-def _fault(message: Message, row: Row, widths: list[Width]) -> tuple[float, float, str] | None:
+def _fault(message: Message, row: TableRow, widths: list[Width]) -> tuple[float, float, str] | None:
     total = sum(width.value for width in widths)
     if widths[0].is_percent:
         return (total, 100.0, "%") if abs(total - 100) > 2.5 else None
@@ -263,7 +263,7 @@ def _fault(message: Message, row: Row, widths: list[Width]) -> tuple[float, floa
     return None if fits else (total, table.value, "px")
 
 
-def _padding(message: Message, row: Row, cell: Element) -> float:
+def _padding(message: Message, row: TableRow, cell: Element) -> float:
     """Padding left and right of a cell in px: its own, else the table's cellpadding."""
     sides = [length_px(message.cascade.value(cell, f"padding-{side}")) for side in ("left", "right")]
     written = (message.cascade.value(cell, "padding") or "").split()
