@@ -92,11 +92,6 @@ class TestCopy(models.Model):
     def __str__(self) -> str:
         return f"copy to {self.address}"
 
-    @property
-    def is_settled(self) -> bool:
-        """Whether nothing more happens to it by itself."""
-        return self.state in (self.State.HANDED_OVER, self.State.UNSURE, self.State.REFUSED)
-
 
 class Arrival(models.Model):
     """A message as the Mailroom received it."""
