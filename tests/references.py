@@ -6,6 +6,7 @@ Where a collection cannot be fetched, the test that needs it fails and says whic
 from __future__ import annotations
 
 import email
+import fcntl
 import hashlib
 import io
 import os
@@ -15,6 +16,8 @@ import subprocess
 import sys
 import tarfile
 import urllib.request
+from collections.abc import Iterator
+from contextlib import contextmanager
 from functools import lru_cache
 from pathlib import Path
 
@@ -23,12 +26,26 @@ import pytest
 FOLDER = Path(__file__).parents[1] / ".jetwind" / "references"
 
 
+@contextmanager
+def _alone() -> Iterator[None]:
+    """One process at a time fetches and unpacks; the others find what it brought."""
+    FOLDER.mkdir(parents=True, exist_ok=True)
+    with (FOLDER / "lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        yield
+
+
 @lru_cache
 def sdist(name: str, version: str) -> Path:
     """The folder of a source distribution from PyPI, through pip."""
     target = FOLDER / f"{name}-{version}"
-    if target.is_dir():
-        return target
+    with _alone():
+        if not target.is_dir():
+            _fetch_sdist(name, version, target)
+    return target
+
+
+def _fetch_sdist(name: str, version: str, target: Path) -> None:
     loading = FOLDER / "loading" / f"{name}-{version}"
     loading.mkdir(parents=True, exist_ok=True)
     constraint = loading / "constraint.txt"
@@ -42,7 +59,6 @@ def sdist(name: str, version: str) -> Path:
         pytest.fail(f"reference {name} {version} is missing; bring it with: {' '.join(command)}\n{done.stderr}")
     _unpack(archive.read_bytes(), target)
     shutil.rmtree(loading)
-    return target
 
 
 @lru_cache
@@ -50,8 +66,13 @@ def npm(name: str, version: str) -> Path:
     """The folder of a package from the npm registry; no code of it is run."""
     plain = name.rpartition("/")[2]
     target = FOLDER / f"{plain}-{version}"
-    if target.is_dir():
-        return target
+    with _alone():
+        if not target.is_dir():
+            _fetch_npm(name, plain, version, target)
+    return target
+
+
+def _fetch_npm(name: str, plain: str, version: str, target: Path) -> None:
     address = f"https://registry.npmjs.org/{name}/-/{plain}-{version}.tgz"
     try:
         with urllib.request.urlopen(address, timeout=120) as answer:
@@ -59,7 +80,6 @@ def npm(name: str, version: str) -> Path:
     except OSError as failure:
         pytest.fail(f"reference {name} {version} is missing; bring it with: curl -L {address} | tar xz -C {target}\n{failure}")
     _unpack(data, target)
-    return target
 
 
 def _unpack(data: bytes, target: Path) -> None:
@@ -70,11 +90,7 @@ def _unpack(data: bytes, target: Path) -> None:
         members = [member for member in archive if (member.isfile() or member.isdir()) and not {"..", "/"} & set(Path(member.name).parts)]
         archive.extractall(loading, members)
     (top,) = loading.iterdir()
-    try:
-        top.rename(target)
-    except OSError:  # another worker was faster
-        if not target.is_dir():
-            raise
+    top.rename(target)
     shutil.rmtree(loading, ignore_errors=True)
 
 
