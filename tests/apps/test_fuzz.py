@@ -14,11 +14,12 @@ import lxml.html
 import pytest
 from django.test import Client
 
+from jetwind.apps.approvals.models import SignOff
 from jetwind.apps.intake.services import take_in
 from jetwind.apps.workspace.addresses import addresses
 from tests.apps.helpers import checked, taken_in
 from tests.apps.test_addresses import path_of, things
-from tests.factories import mail
+from tests.factories import GOOD_HTML, mail
 
 __all__ = ["things"]
 
@@ -70,7 +71,7 @@ def forms_of(client: Client, page: str) -> Iterator[tuple[str, str, dict[str, An
         )
 
 
-STATIONS_WITH_FORMS = ("envelope", "wording", "links", "plain-text", "test-sends", "sign-off", "appearance")
+STATIONS_WITH_FORMS = ("envelope", "wording", "links", "test-sends", "appearance")
 #: Forms that stand on every station, or on every page, are tried on one.
 _EVERYWHERE = re.compile(r"/(?:look|recheck|send-back|copy|revisions|steer)/\Z")
 
@@ -103,6 +104,18 @@ def test_every_field_of_every_form(house: Any, page: str) -> None:
                 assert answer.status_code < 500, (page, action, name, value[:40])
                 tried += 1
     assert tried >= len(AWKWARD)
+
+
+def test_every_word_with_a_sign_off(house: Any) -> None:
+    """The form goes when it was answered, so each value meets a message of its own."""
+    for number, value in enumerate(AWKWARD):
+        revision = taken_in(house, mail(GOOD_HTML, Subject=f"Glazes {number}"))
+        page = f"/mailings/{revision.mailing_id}/r1/sign-off/"
+        [(method, action, fields)] = [form for form in forms_of(house.client(house.reviewer), page) if form[1].endswith("/sign/")]
+        assert method == "POST"
+        answer = house.client(house.reviewer).post(action, {**fields, "comment": value})
+        assert answer.status_code < 500, value[:40]
+        assert SignOff.objects.filter(revision=revision).exists() == ("\0" not in value), value[:40]
 
 
 def test_every_address_with_awkward_queries(house: Any, things: dict[str, Any]) -> None:

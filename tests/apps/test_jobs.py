@@ -6,6 +6,7 @@ import pytest
 from django.db import OperationalError
 from procrastinate.contrib.django.models import ProcrastinateJob
 
+from jetwind.apps.intake.models import Revision
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
 from jetwind.apps.review import answers
@@ -89,6 +90,16 @@ class TestEnds:
             raise OperationalError("the connection is closed")
         work.refresh_from_db()
         assert work.is_open
+
+    def test_a_job_of_work_that_is_over(self, work: Work) -> None:
+        """It comes late, as one that waited for its time does when the work was hurried: nothing is done twice, and the end stays."""
+        arguments = ProcrastinateJob.objects.get(pk=work.job_id).args
+        check_revision.func(**arguments)
+        Work.objects.filter(pk=work.pk).update(state="failed", problem="x")
+        answers.ask_for_checks(Revision.objects.get())
+        check_revision.func(**arguments)
+        work.refresh_from_db()
+        assert (work.state, work.problem) == ("failed", "x")
 
     def test_a_worker_that_is_being_stopped(self, work: Work) -> None:
         """It gives its work back as a new job."""

@@ -20,7 +20,7 @@ from jetwind.apps.jobs.models import Work
 from jetwind.apps.previews import modes, services
 from jetwind.apps.previews.models import Render
 from jetwind.apps.previews.selectors import marks_in, renders_for_checks
-from jetwind.apps.previews.tasks import render_revision
+from jetwind.apps.previews.tasks import render_house, render_revision
 from jetwind.apps.workspace.models import Workspace
 from jetwind.apps.workspace.selectors import chosen_profiles
 from jetwind.apps.workspace.services import audience_from_csv, set_audience
@@ -543,6 +543,11 @@ class TestAudience:
         client = house.client(house.reviewer)
         answer = client.post("/settings/audience/", {"phone-upright": "62,5", "word-processor": "20 %", "do": "keep"}, follow=True)
         assert "82.5 % entered" in answer.content.decode()
+        Work.objects.filter(kind=services.RENDERS).update(state="done")
+        work = Work.objects.get(kind=services.RENDERS_OF_HOUSE)
+        render_house.func(workspace_id=house.workspace.pk, work_id=work.pk)
+        work.refresh_from_db()
+        assert (work.state, work.done) == ("done", 1)
         house.workspace.refresh_from_db()
         assert house.workspace.audience == {"phone-upright": 62.5, "word-processor": 20.0}
         render(revision)

@@ -12,6 +12,7 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 
 from jetwind.apps.intake.models import Mailing
 from jetwind.apps.jobs import services as jobs
+from jetwind.apps.jobs.models import Work
 from jetwind.apps.proofs import handing_over, services
 from jetwind.apps.proofs.models import Arrival, TestAddress, TestCopy, TestSend
 from jetwind.apps.proofs.tasks import send_copies
@@ -227,6 +228,7 @@ class TestOnce:
         assert server.taken == []
         Arrival.objects.all().delete()
         TestCopy.objects.update(state="on-its-way")
+        Work.objects.update(state="running")
         assert self.carry_out(send, monkeypatch, server).state == "put-off"
         self.due(send)
         assert self.carry_out(send, monkeypatch, server).state == "handed-over"

@@ -9,6 +9,7 @@ from datetime import datetime
 from typing import Any
 
 from django.db import InterfaceError, OperationalError, close_old_connections, connection, transaction
+from django.db.models import QuerySet
 from django.utils import timezone
 from procrastinate.contrib.django import app
 from procrastinate.contrib.django.models import ProcrastinateJob
@@ -21,7 +22,7 @@ MOST_INTERRUPTIONS = 5
 
 
 class Cancelled(Exception):
-    """The person asked for this work to stop."""
+    """The person asked for this work to stop, or it is over already: another job of it came to its end first."""
 
 
 class GivenBack(Exception):
@@ -80,15 +81,20 @@ def report(work_id: int, *, done: int, total: int, doing: str) -> None:
     """Say how far it is.
 
     Raises:
-        Cancelled: somebody asked for it to stop.
+        Cancelled: somebody asked for it to stop, or it is over already.
         GivenBack: the worker is being stopped.
     """
     drop_broken_connections()
     if _stopping.is_set():
         raise GivenBack
-    Work.objects.filter(pk=work_id).update(state=Work.State.RUNNING, done=done, total=total, doing=doing[:120])
-    if Work.objects.filter(pk=work_id, cancel_requested=True).exists():
+    is_open = _open(work_id).update(state=Work.State.RUNNING, done=done, total=total, doing=doing[:120])
+    if not is_open or Work.objects.filter(pk=work_id, cancel_requested=True).exists():
         raise Cancelled
+
+
+def _open(work_id: int) -> QuerySet[Work]:
+    """A piece of work as long as it goes on: what is over stays as it ended."""
+    return Work.objects.filter(pk=work_id, state__in=[Work.State.WAITING, Work.State.RUNNING])
 
 
 @contextmanager
@@ -101,7 +107,7 @@ def carried_out(work_id: int) -> Iterator[None]:
     try:
         yield
     except Cancelled:
-        Work.objects.filter(pk=work_id).update(state=Work.State.CANCELLED, doing="cancelled")
+        _open(work_id).update(state=Work.State.CANCELLED, doing="cancelled")
     except GivenBack:
         with transaction.atomic():
             work = Work.objects.select_for_update().get(pk=work_id)
@@ -121,10 +127,10 @@ def carried_out(work_id: int) -> Iterator[None]:
         raise
     except Exception:
         # The queue logs the failure with its traceback; people are told what to do.
-        Work.objects.filter(pk=work_id).update(state=Work.State.FAILED, problem=OUR_FAULT)
+        _open(work_id).update(state=Work.State.FAILED, problem=OUR_FAULT)
         raise
     else:
-        Work.objects.filter(pk=work_id).update(state=Work.State.DONE, doing="done")
+        _open(work_id).update(state=Work.State.DONE, doing="done")
 
 
 def cancel(work: Work) -> None:

@@ -38,6 +38,7 @@ from jetwind.engines.bounded import BoundedRewriter, PastBudget
 from jetwind.engines.browser import ALL_SECONDS, Browser, Capture, CaptureRequest, Captures, losses_shown, references
 
 RENDERS = "renders"
+RENDERS_OF_HOUSE = "renders-of-house"
 
 _browser: Captures | None = None
 _browser_lock = threading.Lock()
@@ -91,12 +92,31 @@ def cancel_renders(user: User, revision: Revision) -> None:
         jobs.cancel(work)
 
 
-def render_newest(workspace: Workspace, user: User) -> None:
-    """Render the newest revision of every message that has not been released, in the profiles chosen now."""
-    for mailing in Mailing.objects.filter(workspace=workspace).exclude(stage=Mailing.Stage.RELEASED).prefetch_related("revisions"):
+def ask_for_renders_of_house(workspace: Workspace, user: User | None = None) -> Work:
+    """Have the newest revision of every message rendered in the profiles chosen now, in the background."""
+    return jobs.start(
+        RENDERS_OF_HOUSE,
+        f"workspace:{workspace.pk}",
+        doing="waiting for a worker",
+        enqueue=lambda work_id: jobs.defer("previews.render_house", workspace_id=workspace.pk, work_id=work_id),
+    )
+
+
+def render_newest(workspace: Workspace, work_id: int) -> None:
+    """Ask for the renders of the newest revision of every message that has not been released. Safe to run twice.
+
+    Raises:
+        Cancelled, GivenBack: somebody asked for it to stop; the worker is being stopped.
+    """
+    waiting = list(Mailing.objects.filter(workspace=workspace).exclude(stage=Mailing.Stage.RELEASED).order_by("planned_at", "-id"))
+    for number, mailing in enumerate(waiting):
+        jobs.report(work_id, done=number, total=len(waiting), doing=mailing.title[:80])
         newest = mailing.revisions.last()
         if newest is not None:
-            ask_for_renders(newest, user)
+            newest.mailing = mailing
+            mailing.workspace = workspace
+            ask_for_renders(newest)
+    jobs.report(work_id, done=len(waiting), total=len(waiting), doing="done")
 
 
 def is_behind(revision: Revision, answered: Sequence[str]) -> bool:

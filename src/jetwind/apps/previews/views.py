@@ -60,6 +60,41 @@ class Card:
     departs: str
 
 
+@dataclass(frozen=True, slots=True)
+class _Asked:
+    """What the address asks to see. ``profile`` is empty for the contact sheet; ``ids`` are the profiles to choose from."""
+
+    revision: Revision
+    ids: list[str]
+    profile: str
+    mode: str
+    order: str
+    zoom: str
+    finding: str
+
+    @classmethod
+    def of(cls, request: HttpRequest, revision: Revision) -> _Asked:
+        """Read off a request; what names nothing is left out."""
+        ids = chosen_profiles(revision.mailing.workspace)
+        profile = request.GET.get("profile", "")
+        if profile in profiles() and profile not in ids:
+            ids = [*ids, profile]
+        return cls(
+            revision,
+            ids,
+            profile if profile in ids else "",
+            mode_of(ways_of(request.GET.get("mode", ""))),
+            "departure" if request.GET.get("order") == "departure" else "",
+            request.GET.get("zoom", ""),
+            request.GET.get("finding", ""),
+        )
+
+    def here(self, **changed: str) -> str:
+        """The station's address with something else chosen."""
+        query = {"profile": self.profile, "mode": self.mode, "order": self.order, "zoom": self.zoom, "finding": self.finding}
+        return _here(self.revision, query | changed)
+
+
 @require_GET
 @asks("mailing:view")
 def appearance(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
@@ -67,59 +102,48 @@ def appearance(request: HttpRequest, mailing_id: int, number: int) -> HttpRespon
     assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
     around = frame(request, revision, _SLUG)
-    mode = mode_of(ways_of(request.GET.get("mode", "")))
-    chosen = request.GET.get("profile", "")
-    ids = chosen_profiles(revision.mailing.workspace)
-    if chosen in profiles() and chosen not in ids:
-        ids = [*ids, chosen]
-    chosen = chosen if chosen in ids else ""
-    order = "departure" if request.GET.get("order") == "departure" else ""
-
-    def here(**changed: str) -> str:
-        query = {
-            "profile": chosen,
-            "mode": mode,
-            "order": order,
-            "zoom": request.GET.get("zoom", ""),
-            "finding": request.GET.get("finding", ""),
-        }
-        return _here(revision, query | changed)
-
-    one = profiles()[chosen] if chosen else None
-    other_ways = {first: here(mode=switched(one, mode, (first, second))) for first, second in PAIRS}
-    steps = ["", *ids]
-    at = steps.index(chosen)
-    page = around.context() | {
-        "mode": mode,
-        "has_tools": True,
-        "toggles": [
-            (WORDS[first].capitalize(), other_ways[first], _is_on(one, mode, first))
-            for first, _ in PAIRS
-            if one is None or first != "turned" or one.can_turn
-        ],
-        "profile_links": [(step, profiles()[step].name if step else "Contact sheet", here(profile=step)) for step in steps],
-        "chosen_profile": chosen,
-        "previous_profile": here(profile=steps[at - 1]) if at else None,
-        "next_profile": here(profile=steps[at + 1]) if at + 1 < len(steps) else None,
-        "blocked_toggle": other_ways["blocked"],
-        "night_toggle": other_ways["night"],
-        "renders_work": jobs.latest(services.RENDERS, f"revision:{revision.pk}"),
-        "station": here(),
-        "contact_sheet": here(profile=""),
-        "compare_address": _compare_address(revision),
-        "order": order,
-        "orders": [("", "In their order", here(order="")), ("departure", "Odd one out first", here(order="departure"))],
-    }
-    wanted = [chosen] if chosen else ids
-    found = _renders(revision, mode, wanted)
+    asked = _Asked.of(request, revision)
+    wanted = [asked.profile] if asked.profile else asked.ids
+    found = _renders(revision, asked.mode, wanted)
+    page = around.context() | _tools(asked)
     page["lacks"] = bool([name for name in wanted if name not in found or found[name].state == Render.State.WAITING])
-    if chosen:
-        page |= _large(request, revision, around.walk.findings, profiles()[chosen], mode, found.get(chosen), here)
+    if asked.profile:
+        profile, shot = profiles()[asked.profile], found.get(asked.profile)
+        page |= _large(request, revision, around.walk.findings, profile, asked.mode, shot, asked.here)
         return render(request, "previews/large.html", page)
     # Nothing to read at the side: the renders have its room.
     page["gives_room"] = not around.findings
-    page["cards"] = _cards(around.walk.findings, revision, mode, found, ids, order, here)
+    page["cards"] = _cards(around.walk.findings, revision, asked.mode, found, asked.ids, asked.order, asked.here)
     return render(request, "previews/contact_sheet.html", page)
+
+
+def _tools(asked: _Asked) -> dict[str, Any]:
+    """The line of tools, and where the keys lead."""
+    one = profiles()[asked.profile] if asked.profile else None
+    other_ways = {first: asked.here(mode=switched(one, asked.mode, (first, second))) for first, second in PAIRS}
+    steps = ["", *asked.ids]
+    at = steps.index(asked.profile)
+    return {
+        "mode": asked.mode,
+        "has_tools": True,
+        "toggles": [
+            (WORDS[first].capitalize(), other_ways[first], _is_on(one, asked.mode, first))
+            for first, _ in PAIRS
+            if one is None or first != "turned" or one.can_turn
+        ],
+        "profile_links": [(step, profiles()[step].name if step else "Contact sheet", asked.here(profile=step)) for step in steps],
+        "chosen_profile": asked.profile,
+        "previous_profile": asked.here(profile=steps[at - 1]) if at else None,
+        "next_profile": asked.here(profile=steps[at + 1]) if at + 1 < len(steps) else None,
+        "blocked_toggle": other_ways["blocked"],
+        "night_toggle": other_ways["night"],
+        "renders_work": jobs.latest(services.RENDERS, f"revision:{asked.revision.pk}"),
+        "station": asked.here(),
+        "contact_sheet": asked.here(profile=""),
+        "compare_address": _compare_address(asked.revision),
+        "order": asked.order,
+        "orders": [("", "In their order", asked.here(order="")), ("departure", "Odd one out first", asked.here(order="departure"))],
+    }
 
 
 def _is_on(profile: Profile | None, mode: str, way: str) -> bool:

@@ -24,7 +24,7 @@ from jetwind.core.profiles import profiles
 #: Called in the same transaction when settings or readers change: apps above check again what they touch.
 on_settings_changed: list[Callable[[Workspace, User], object]] = []
 #: Called in the same transaction when the audience changes: apps above render anew.
-on_audience_changed: list[Callable[[Workspace, User], None]] = []
+on_audience_changed: list[Callable[[Workspace, User], object]] = []
 
 _DOMAIN = re.compile(r"(?=.{1,120}\Z)[a-z0-9](?:[a-z0-9-]*[a-z0-9])?(?:\.[a-z0-9](?:[a-z0-9-]*[a-z0-9])?)+\Z")
 _FIELD = re.compile(r"[A-Za-z_][\w-]*(?:\.[\w-]+)*\Z")
