@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from jetwind.core.fields import LIQUID, fill, foreign_tokens, mask, opaque, past_limit, tokens, unclosed
+from jetwind.core.fields import LIQUID, blanked, fill, foreign_tokens, opaque, past_limit, source_tokens, tokens, unclosed
 
 
 def shapes(text: str, *, in_address: bool = False) -> list[str]:
@@ -37,7 +37,7 @@ class TestTokens:
     @given(st.text(alphabet=st.sampled_from("{}% |ab\r\n"), max_size=40))
     def test_masking_keeps_length_and_newlines(self, text: str) -> None:
         """Offsets stay true after masking."""
-        masked = mask(text, LIQUID)
+        masked = blanked(text, source_tokens(text, LIQUID))
         assert len(masked) == len(text)
         assert [i for i, char in enumerate(text) if char in "\r\n"] == [i for i, char in enumerate(masked) if char in "\r\n"]
 
@@ -199,6 +199,28 @@ class TestShapes:
         """Percent-encoding (RFC 3986 §2.1)."""
         assert shapes("https://kiln.org/%C3%A9clair%20bowl%2Cblue%20", in_address=True) == []
         assert shapes("https://kiln.org/?n=%first_name%", in_address=True) == ["%first_name%"]
+
+    @pytest.mark.parametrize(
+        ("css", "found"),
+        [
+            ("a { color: #ink_colour#; width: %card_width%px } b { width: #w_w#px; margin: 0 %gap%", ["#ink_colour#", "%card_width%", "#w_w#", "%gap%"]),
+            ("a { background: url(https://kiln.org/%picture_name%.png) }", ["%picture_name%"]),
+            ("@media (max-width: %width%px) { a { color: #%ink% } }", ["%width%", "%ink%"]),
+            ("#head#foot, td#a#b #c { color: #fff; } #head#foot{}", []),
+            ("a { width: 50%; margin: 0 5% auto 5%; color: #BADA55 } @keyframes x { 0% { top: 0 } 50% { top: 1% } }", []),
+            ("/* #todo_one# 100%real% */ [data-x] { content: '[DATE]' } a{color}", []),
+            ("a { background: url('data:image/svg+xml,%3Csvg%20fill=%23abc%20%C3%A9a%2F') } b { background: url(/caf%C3%a9clair%20/#a) }", []),
+            ("a { width: calc(50%-10%); background: linear-gradient(#fff 10%,#eee 20%) }", []),
+        ],
+    )  # fmt: skip
+    def test_word_marks_in_a_style_sheet(self, css: str, found: list[str]) -> None:
+        """Sought in style elements alone, whose ids, colours, percentages, comments and addresses are none; and never in other source."""
+        for around in ("<style type='text/css'>{}</style><p>x</p>", "<!--[if mso]><STYLE>{}</style><![endif]-->"):
+            source = around.format(css)
+            tokens_found = source_tokens(source, LIQUID)
+            assert [token.source for token in tokens_found] == found
+            assert all(source[token.span.start : token.span.end] == token.source for token in tokens_found)
+        assert source_tokens(f"<p>{css}</p>", LIQUID) == []
 
     @given(st.text(max_size=80))
     def test_spans_lie_inside_and_apart(self, text: str) -> None:

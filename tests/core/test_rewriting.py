@@ -54,6 +54,21 @@ class TestStyles:
         assert found.html.index("color: red") < found.html.index(":where(td, th)") < found.html.index("margin: 1px")
         assert places(message, found.changes, "css-padding") == ["padding: 4px"]
 
+    def test_padding_meant_for_this_engine(self) -> None:
+        """It takes the place of a cell's other padding, in an attribute or a sheet; other elements and other clients pass over it."""
+        message = page(
+            "<style>.b { padding: 12px; mso-padding-alt: 4px 8px }</style><a class=b>x</a>"
+            "<table><td class=b>y<td style='mso-padding-alt:1px; padding:9px'>z<td style='mso-padding-alt: calc(1px)'>w</table>"
+        )
+        found = rewrite(message, WORD)
+        assert ".b:where(td, th) { padding: 4px 8px !important }" in found.html
+        assert 'style="padding: 1px !important; padding: 9px"' in found.html
+        assert places(message, found.changes, "mso-padding-alt") == ["mso-padding-alt: 4px 8px", "mso-padding-alt:1px"]
+        assert "calc(1px) !important" not in found.html
+        assert "!important" not in rewrite(message, PLAIN).html
+        without = page("<style>.b { mso-padding-alt: 4px }</style><a class=b>x</a>")
+        assert places(without, rewrite(without, WORD).changes, "mso-padding-alt") == []
+
     def test_a_loss_that_hits_no_element_is_not_told(self) -> None:
         """Cells keep their padding, so nothing is lost where only cells have the class."""
         message = page("<style>.a { padding: 4px }</style><table><td class=a>y</table>")
@@ -320,6 +335,7 @@ class TestUnmergedTemplates:
             "<table bgcolor='${ground}'><td>x</table>",
             "<style>.a { color: #777; background: <%= ground %> }</style><p class='a'>x</p>",
             "<p style='background:%GROUND%'>x</p>",
+            "<style>.a { color: #777; background: #ground_colour# }</style><p class='a'>x</p>",
         ],
     )
     def test_a_colour_that_a_field_brings_is_unknown(self, html: str) -> None:

@@ -2,7 +2,7 @@
 
 from jetwind.core.fields.branches import branches
 from jetwind.core.fields.fill import fill, past_limit
-from jetwind.core.fields.shapes import blanked, foreign_tokens, mask, opaque, tokens, unclosed, without_blocks
+from jetwind.core.fields.shapes import blanked, foreign_tokens, opaque, source_tokens, tokens, unclosed, without_blocks
 from jetwind.core.fields.syntax import LIQUID, FieldToken, Syntax
 
 __all__ = [
@@ -13,9 +13,9 @@ __all__ = [
     "branches",
     "fill",
     "foreign_tokens",
-    "mask",
     "opaque",
     "past_limit",
+    "source_tokens",
     "tokens",
     "unclosed",
     "without_blocks",

@@ -3,7 +3,7 @@
 Only shapes are known here, never a product's own syntax. A token of a foreign shape is told once, under fields, and is an unknown value
 to every other check. Two kinds are told apart. **Code** marks (two or more symbols on either side) are so unlike copy that they are
 sought in the raw source too, inside tags, styles and comments. **Word** marks (one symbol, a bracket) are sought in copy and in
-attribute values alone, with tight rules: ``50%``, ``[image]``, ``(*terms*)``, Markdown emphasis and percent-encoded octets in an
+attribute values, and those that CSS does not use itself in style sheets, with tight rules: ``50%``, ``[image]``, ``(*terms*)``, Markdown emphasis and percent-encoded octets in an
 address are ordinary text. Source: common practice, no published source.
 """
 
@@ -11,6 +11,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from dataclasses import replace
 from functools import lru_cache
 from itertools import islice
 
@@ -71,6 +72,14 @@ _WORD = re.compile(
     r"|(?<![\w\[])\[(?P<words>[A-Za-z'’][a-z'’]*(?: [a-z'’]+){1,3})\](?![\](])"
     r"|«(?P<quotes>[A-Za-z]+(?:_[A-Za-z0-9]+)+)»"
 )
+_NOTHING_OR_UNIT = r"(?:(?![\w#%-])|(?=(?:px|pt|r?em)\b))"
+#: Word marks in a style sheet, where braces and brackets are its own: what stands in a comment is passed over, an address is read as one.
+_SHEET = re.compile(
+    r"/\*(?:[^*]|\*(?!/))*(?:\*/|\Z)"
+    r"|(?i:url)\((?P<address>[^)]*)\)?"
+    rf"|(?<![\w%])%(?P<percent>{_NAME})%{_NOTHING_OR_UNIT}"
+    rf"|(?<![\w#&/=?])#(?P<hash>{_NAME})#{_NOTHING_OR_UNIT}"
+)
 _WORD_MARK = re.compile(r"[{%#\[«]")
 _OCTET = re.compile(r"[0-9A-Fa-f]{2}")
 _OPEN_LEFT = re.compile(r"\{\{(?![^{}]{0,500}\}\})[^{}<>\r\n]{0,40}")
@@ -101,6 +110,22 @@ def foreign_tokens(text: str, *, in_source: bool = False, in_address: bool = Fal
             source = text[start:stop]
             yield FieldToken(Span(start, stop), source, None, None, is_block=_is_block(source), is_foreign=True)
             end = stop
+
+
+def sheet_tokens(css: str) -> Iterator[FieldToken]:
+    """Tokens of word marks in a style sheet, in order: ``#ground_colour#``, ``%card_width%px``; an id is no token, nor is a percentage."""
+    for match in _SHEET.finditer(css) if "%" in css or "#" in css else ():
+        if (address := match["address"]) is not None:
+            found = [item.span() for item in _WORD.finditer(address) if _is_word_token(item, in_address=True)]
+            places = [(match.start("address") + start, match.start("address") + end) for start, end in found]
+        elif match["percent"] is not None or match["hash"] is not None:
+            name = match["hash"]
+            # CSS has no use for a mark on either side; only a colour with an id behind it looks like one.
+            places = [match.span()] if name is None or (len(name) >= 2 and not re.fullmatch(r"[0-9A-Fa-f]{3,8}", name)) else []
+        else:
+            continue
+        for start, end in places:
+            yield FieldToken(Span(start, end), css[start:end], None, None, is_block=False, is_foreign=True)
 
 
 def _is_word_token(match: re.Match[str], *, in_address: bool) -> bool:
@@ -150,18 +175,29 @@ def tokens(text: str, syntax: Syntax, *, in_source: bool = False, in_address: bo
     return sorted((*own, *foreign), key=lambda token: token.span.start) if foreign else own
 
 
-def mask(text: str, syntax: Syntax) -> str:
-    """Raw source with every token of code marks replaced by filler of the same length, so that offsets stay true.
+_SHEET_TAG = re.compile(r"<(/?)style(?=[\s/>])[^<>]*>", re.IGNORECASE)
 
-    A field becomes private-use characters (it stands for unknown text); a block tag becomes spaces, because between
-    table rows any other character would be moved out of the table (HTML §13.2.6.1, foster parenting). Newlines stay.
-    """
+
+def source_tokens(text: str, syntax: Syntax) -> list[FieldToken]:
+    """Tokens of code marks anywhere in raw HTML, and those of word marks in its style elements, in conditional comments too."""
     found = tokens(text, syntax, in_source=True)
-    return blanked(text, found) if found else text
+    if "%" not in text and "#" not in text:
+        return found
+    rest = blanked(text, found) if found else text
+    weak: list[FieldToken] = []
+    opened: int | None = None
+    for tag in _SHEET_TAG.finditer(rest):
+        if tag[1] and opened is not None:
+            for token in islice(sheet_tokens(rest[opened : tag.start()]), LIMITS.tokens - len(weak)):
+                weak.append(replace(token, span=Span(opened + token.span.start, opened + token.span.end)))
+            opened = None
+        elif not tag[1] and opened is None:
+            opened = tag.end()
+    return sorted((*found, *weak), key=lambda token: token.span.start)[: LIMITS.tokens] if weak else found
 
 
 def opaque(text: str, syntax: Syntax, *, in_address: bool = False) -> str:
-    """Copy, or the value of an attribute, with every token of any shape replaced as ``mask`` does it."""
+    """Copy, or the value of an attribute, with every token of any shape as filler."""
     found = tokens(text, syntax, in_address=in_address)
     return blanked(text, found) if found else text
 
@@ -173,7 +209,11 @@ def without_blocks(text: str, syntax: Syntax) -> str:
 
 
 def blanked(text: str, found: list[FieldToken]) -> str:
-    """A text with these tokens of it as filler of the same length: spaces for blocks, private-use characters for fields."""
+    """A text with these tokens of it as filler of the same length, so that offsets stay true.
+
+    A field becomes private-use characters (it stands for unknown text); a block tag becomes spaces, because between
+    table rows any other character would be moved out of the table (HTML §13.2.6.1, foster parenting). Newlines stay.
+    """
     pieces, end = [], 0
     for token in found:
         pieces.append(text[end : token.span.start])

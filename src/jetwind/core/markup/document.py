@@ -2,7 +2,7 @@
 
 turbohtml builds the tree as HTML §13.2 asks and gives spans of tags and attributes; text and comments get theirs from
 one pass of its tokeniser. It reads newline-normalised text, so places are taken as line and column, which are the same
-in both, and turned into offsets of the source as given. Merge fields are masked before parsing (see ``fields.mask``);
+in both, and turned into offsets of the source as given. Merge fields are masked before parsing (see ``fields.blanked``);
 every value is read back from the unmasked source.
 """
 
@@ -17,7 +17,7 @@ from typing import Any, Literal
 
 import turbohtml
 
-from jetwind.core.fields import LIQUID, Syntax, blanked, opaque, tokens
+from jetwind.core.fields import LIQUID, Syntax, blanked, opaque, source_tokens
 from jetwind.core.fields.syntax import FILLER
 from jetwind.core.markup.bounds import bounded
 from jetwind.core.source import LIMITS, Reached, SourceText, Span
@@ -211,7 +211,7 @@ class Document:
         self.syntax = syntax
         #: Tokens of any syntax in the raw source, inside tags, styles and comments too.
         looked_at = source.text if len(source.text) <= LIMITS.html_characters else source.text[: LIMITS.html_characters]
-        self.field_tokens = tokens(looked_at, syntax, in_source=True)
+        self.field_tokens = source_tokens(looked_at, syntax)
         masked = blanked(looked_at, self.field_tokens) if self.field_tokens else looked_at
         #: Limits that the source goes over: what lies beyond them is not in the tree.
         self.limits: list[Reached] = []
@@ -273,6 +273,11 @@ class Document:
     def masked(self, span: Span) -> str:
         """The characters of a span with every field as filler of the same length."""
         return self._masked.text[span.start : span.end]
+
+    def sheet_of(self, element: Element) -> tuple[str, Span] | None:
+        """The text of a style element as it is read, with every field as filler, and its span; None for one that holds nothing."""
+        run = next((child for child in element.children if isinstance(child, TextRun)), None)
+        return None if run is None or run.span is None else (self.masked(run.span), run.span)
 
     @cached_property
     def faults(self) -> list[ParseFault]:

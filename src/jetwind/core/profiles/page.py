@@ -22,7 +22,7 @@ from jetwind.core.profiles.stylesheet import CssChange, attribute_kept, sheet_ke
 from jetwind.core.profiles.support import Loss
 from jetwind.core.profiles.word_processor import STAGE, STAGE_RULE, drawn, revealed, stands_behind
 from jetwind.core.source import Edit, Span, splice
-from jetwind.core.styles import declarations, rules
+from jetwind.core.styles import rules
 from jetwind.core.styles.colours import legacy_colour
 
 #: What stands where a client stops, and closes what swallows markup.
@@ -273,22 +273,23 @@ class Page:
             self._note("dropped", loss, title, whole)
 
     def _sheet(self, element: Element) -> None:
-        run = next((child for child in element.children if not isinstance(child, Element)), None)
-        if run is None or run.span is None:
+        sheet = self.document.sheet_of(element)
+        if sheet is None:
             return
-        kept, changes = sheet_kept(self.document.masked(run.span), self.plan)
+        css, span = sheet
+        kept, changes = sheet_kept(css, self.plan)
         kept = with_unknown_colours(kept)
         if "url(" in kept.lower():
             kept = with_addresses(kept, self.pictures.address)
-        self.edits.append(Edit(run.span, kept.replace("</style", "")))
+        self.edits.append(Edit(span, kept.replace("</style", "")))
         for change in changes:
             if not change.selector or self._matters(change):
-                self._css(change, Span(run.span.start + change.start, run.span.start + change.end))
+                self._css(change, Span(span.start + change.start, span.start + change.end))
 
     def _matters(self, change: CssChange) -> bool:
         """Whether a declaration that some elements keep is lost on any element of this message."""
-        assert change.loss is not None
-        loss = change.loss
+        verdict = change.verdict
+        assert verdict is not None, "a change with a selector has its verdict"
 
         def hit() -> frozenset[str]:
             try:
@@ -298,7 +299,7 @@ class Page:
 
         prefix = self.profile.prefix
         tags = hit() if prefix else self.message.shared(f"tags {self.profile.engine} {change.selector}", hit)
-        return any(not loss.spares(tag) for tag in tags)
+        return any(not verdict.spares(tag) for tag in tags)
 
     def _attribute(self, element: Element, name: str, attribute: Attribute) -> None:
         if name.startswith("on") or name in ("srcdoc", "ping"):
@@ -349,19 +350,9 @@ class Page:
             self._css(change, source_span(raw, attribute.value_span, change.start, change.end))
         if "url(" in kept.lower():
             kept = with_addresses(kept, self.pictures.address)
-        if self.profile.engine == "word-processor" and self.is_whole and element.tag in ("td", "th") and "mso-padding-alt" in value.lower():
-            kept = self._with_padding(kept, value, attribute)
         kept = with_unknown_colours(kept)
         if kept != attribute.value:
             self._set(attribute, kept)
-
-    def _with_padding(self, kept: str, value: str, attribute: Attribute) -> str:
-        """The padding that is meant for this engine alone takes the place of the other (common practice, no published source)."""
-        asked = next((one.value for one in reversed(declarations(value)) if one.name == "mso-padding-alt"), "")
-        if not re.fullmatch(r"[0-9a-z.% ]{1,60}", asked, re.IGNORECASE):
-            return kept
-        self._note("altered", "mso-padding-alt", "padding for this engine", attribute.span)
-        return f"{kept.rstrip().rstrip(';')};padding:{asked}"
 
     def _picture(self, element: Element, attribute: Attribute) -> None:
         size = (element.get("width") or "", element.get("height") or "")

@@ -31,19 +31,33 @@ class Verdict:
     losses: tuple[Loss, ...] = ()
     why: tuple[str, str] | None = None
     whole: bool = False
+    #: The only elements that it is about, where a client's own reading and no loss says so.
+    only_on: frozenset[str] = frozenset()
 
     @property
     def is_conditional(self) -> bool:
         """Whether it depends on the element."""
-        return any(loss.elements is not None or loss.not_elements is not None for loss in self.losses)
+        return bool(self.only_on) or any(loss.elements is not None or loss.not_elements is not None for loss in self.losses)
+
+    def spares(self, tag: str) -> bool:
+        """Whether an element of that name keeps the declaration as it was."""
+        if self.only_on:
+            return tag not in self.only_on
+        return bool(self.losses) and all(loss.spares(tag) for loss in self.losses)
 
     @property
-    def only_on(self) -> str:
-        """A selector for the elements that keep the declaration."""
-        loss = self.losses[0]
-        if loss.not_elements is not None:
-            return f":where({', '.join(sorted(loss.not_elements))})"
-        return f":where(:not({', '.join(sorted(loss.elements or ()))}))"
+    def spared(self) -> str:
+        """A selector, without weight, for the elements that keep the declaration."""
+        if not self.only_on and (kept := self.losses[0].not_elements) is not None:
+            return f":where({', '.join(sorted(kept))})"
+        return f":where(:not({', '.join(sorted(self.only_on or self.losses[0].elements or ()))}))"
+
+    @property
+    def touched(self) -> str:
+        """A selector, without weight, for the elements that do not keep it."""
+        if not self.only_on and (kept := self.losses[0].not_elements) is not None:
+            return f":where(:not({', '.join(sorted(kept))}))"
+        return f":where({', '.join(sorted(self.only_on or self.losses[0].elements or ()))})"
 
 
 @dataclass(eq=False)
@@ -102,6 +116,9 @@ class Plan:
             return Verdict(text, (loss,), whole=whole)
         if name == "mso-hide" and self.profile.engine == "word-processor" and value.strip().lower() == "all":
             return Verdict("display: none", why=("mso-hide", "mso-hide:all hides the element"))
+        if name == "mso-padding-alt" and self.is_whole and self.profile.engine == "word-processor" and _LENGTHS.fullmatch(value.strip()):
+            # Padding meant for this engine takes the place of the other, whatever stands after it (common practice, no published source).
+            return Verdict(_whole("padding", value, True), why=("mso-padding-alt", "padding for this engine"), only_on=_CELLS)
         text, why = self._drawn(name, value)
         return None if why is None else Verdict(_whole(name, text, important), why=why)
 
@@ -243,6 +260,10 @@ def _all(nodes: list[Any]) -> Iterator[Any]:
 
 
 _BIG = re.compile(r"\b(?:9|[1-9]\d+)(?:\.\d+)?px", re.IGNORECASE)
+
+
+_LENGTHS = re.compile(r"[0-9a-z.% ]{1,60}", re.IGNORECASE)
+_CELLS = frozenset({"td", "th"})
 
 
 def _whole(name: str, value: str, important: bool) -> str:

@@ -35,7 +35,7 @@ class CssChange:
     end: int
     #: For what only some elements keep: the selectors of the rule, to be held against the document.
     selector: str = ""
-    loss: Loss | None = None
+    verdict: Verdict | None = None
 
 
 def attribute_kept(css: str, tag: str, plan: Plan) -> tuple[str, list[CssChange]]:
@@ -51,7 +51,7 @@ def attribute_kept(css: str, tag: str, plan: Plan) -> tuple[str, list[CssChange]
             continue
         value = tinycss2.serialize(node.value).strip()
         verdict = plan.verdict(node.lower_name, value, node.important, "attribute")
-        if verdict is not None and verdict.losses and all(loss.spares(tag) for loss in verdict.losses):
+        if verdict is not None and verdict.spares(tag):
             verdict = None
         written = _written(node, value)
         if verdict is None and not (node.important and _important_lost(plan, css, node, "attribute")):
@@ -193,9 +193,9 @@ class _Sheet:
             self.changes.append(_change(verdict, start, end, prelude))
             if verdict.is_conditional:
                 flush()
-                out.append(f"{_narrowed(selectors, verdict.only_on)} {{ {written} }}\n")
+                out.append(f"{_narrowed(selectors, verdict.spared)} {{ {written} }}\n")
                 if verdict.text:
-                    out.append(f"{_narrowed(selectors, _others(verdict))} {{ {verdict.text} }}\n")
+                    out.append(f"{_narrowed(selectors, verdict.touched)} {{ {verdict.text} }}\n")
             elif verdict.text:
                 run.append(verdict.text)
         if nested:
@@ -240,12 +240,9 @@ def _written(node: Any, value: str) -> str:
 
 def _change(verdict: Verdict, start: int, end: int, selector: str = "") -> CssChange:
     kind: Literal["dropped", "altered"] = "altered" if verdict.text else "dropped"
-    if verdict.losses:
-        loss = verdict.losses[0]
-        conditional = verdict.is_conditional and selector
-        return CssChange(kind, loss.feature, loss.title, start, end, selector if conditional else "", loss if conditional else None)
-    assert verdict.why is not None
-    return CssChange(kind, *verdict.why, start, end)
+    feature, title = (verdict.losses[0].feature, verdict.losses[0].title) if verdict.losses else verdict.why or ("", "")
+    is_conditional = bool(selector) and verdict.is_conditional
+    return CssChange(kind, feature, title, start, end, selector if is_conditional else "", verdict if is_conditional else None)
 
 
 def _important_lost(plan: Plan, css: str, node: Any, where: str) -> Loss | None:
@@ -259,13 +256,6 @@ def _important_lost(plan: Plan, css: str, node: Any, where: str) -> Loss | None:
             ):
                 return loss
     return None
-
-
-def _others(verdict: Verdict) -> str:
-    loss = verdict.losses[0]
-    if loss.not_elements is not None:
-        return f":where(:not({', '.join(sorted(loss.not_elements))}))"
-    return f":where({', '.join(sorted(loss.elements or ()))})"
 
 
 _PSEUDO_ELEMENT = re.compile(r"::?(?:before|after|first-line|first-letter)\b|::[\w-]+", re.IGNORECASE)

@@ -8,7 +8,6 @@ from typing import Any
 
 import tinycss2
 
-from jetwind.core.fields import mask
 from jetwind.core.markup import Document
 from jetwind.core.styles.placed import Rule, rules
 
@@ -40,7 +39,8 @@ def matches(document: Document) -> dict[int, list[Match]]:
         if (block.get("type") or "text/css").strip().lower() != "text/css":
             continue
         # A merge field stands for a value that nobody knows yet; as filler it cannot break the rule around it.
-        for rule in rules(mask(block.text, document.syntax)):
+        sheet = document.sheet_of(block)
+        for rule in rules(sheet[0]) if sheet is not None else ():
             order += 1
             if not rule.declarations or any(name == "font-face" for name, _ in rule.within):
                 continue

@@ -58,20 +58,17 @@ def placed_declarations(document: Document, about: str = "") -> Iterator[PlacedD
     """All declarations in source order of their holders; with ``about``, those whose name begins with it."""
     for element in document.elements():
         if element.tag == "style":
-            if about not in element.text.lower():
+            if about not in element.text.lower() or (sheet := document.sheet_of(element)) is None:
                 continue
-            run = next((child for child in element.children if not isinstance(child, Element)), None)
-            if run is None or run.span is None:
-                continue
-            given = SourceText(document.source.slice(run.span))
-            for rule in rules(element.text):
+            css, span = sheet
+            given = SourceText(css)
+            for rule in rules(css):
                 for declaration in rule.declarations:
                     if not declaration.name.startswith(about):
                         continue
                     start = given.offset(declaration.line, declaration.column)
-                    yield PlacedDeclaration(
-                        declaration, element, rule, Span(run.span.start + start, run.span.start + end_of(given.text, start))
-                    )
+                    end = end_of(css, start)
+                    yield PlacedDeclaration(declaration, element, rule, Span(span.start + start, span.start + end))
         elif "style" in element.names:
             attribute = element.attributes.get("style") if about in document.style_of(element).lower() else None
             if attribute is None:

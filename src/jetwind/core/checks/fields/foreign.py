@@ -30,6 +30,7 @@ _MOST = 3_000
         clear("<p>Dear {{ first_name }}, 50% off [today] and 100%! See footnote [1] and {1}.</p>"),
         clear("<div>{% if vip %}<p>Dear {{ first_name | default: 'friend' }}</p>{% endif %}</div>"),
         clear("<style>p{color:red}@media(max-width:600px){a{b:c}}</style><p style='x'>Set {a, b} and **bold** text</p>"),
+        clear("<style>#head#foot{width:50%;color:#BADA55}/* %old_note% */a[data-x]{background:url(a%20b%C3%A9a)}</style><p>x</p>"),
         clear("<a href='https://kiln.example/caf%C3%A9clair%20?a=%7B1%7D'>Go</a>"),
         clear(
             "Subject: x\nFrom: a@kiln.example\n\n[Unsubscribe] <https://kiln.example/u>\n----\n~~~~\n## Heading ##\n[SHOP NOW] [click here]\n"
@@ -51,6 +52,7 @@ _MOST = 3_000
         finds("<img src='cid:a' alt='For [FIRST_NAME]'>", at="[FIRST_NAME]"),
         finds("<img {{/if}} src='cid:a' alt='x'><table><tr><% if a > b %><td bgcolor='${ground}'>x</td></tr></table>", at="<% if a > b %>"),
         finds("<style>p { color: <%= ink %> }</style><p>x</p>", at="<%= ink %>"),
+        finds("<style>p { color: #ink_colour#; width: %card_width%px }</style><p>x</p>", at="%card_width%"),
         finds("Subject: Hello %first_name%\nFrom: a@kiln.example\n\nx\n", at="Subject: Hello %first_name%"),
         finds("Subject: x\nFrom: a@kiln.example\n\nDear [FIRST_NAME],\n", at="[FIRST_NAME]"),
     ],
