@@ -11,7 +11,7 @@ PIECES = {"TODO": "TODO ", "points": ".", "exclamations": "!", "both marks": "?!
         "addresses": "http://a.", "emoji": "🏺", "weekdays": "Tuesday 9 ", "strokes": "1/", "copyright": "(c) ", "streets": "12 a ", "X": "X",
         "filler": "lorem ", "double decoded": "Ã©", "same words": "the the ", "invisible": "\u00ad", "hard spaces": "\u00a0 ",
         "underscores": "a_", "leave": "unsubscribe ", "capitals": "Aa ", "hash": "#a", "encoded words": "=?utf-8?q?a?= ", "semicolons": ";",
-        "insert": "insert ", "currency": "£",}  # fmt: skip
+        "insert": "insert ", "currency": "£", "notes of styles": "/*", "style addresses": "url(", "open styles": "&lt;style ",}  # fmt: skip
 
 
 def mail(subject: str, html: str, text: str, more: str = "") -> bytes:
