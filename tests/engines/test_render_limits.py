@@ -208,6 +208,23 @@ class TestFromTheRight:
         first = next(block for block in shot.measured.of("text"))
         assert 0 <= first.x <= shot.measured.width
 
+    def test_what_is_not_shrunk_is_shown_from_its_right(self, browser: Browser) -> None:
+        """A phone's browser that scrolls shows where reading begins; boxes and picture agree."""
+        shot = captured(browser, RIGHT, "phone-webmail", "compare")
+        picture = Image.open(io.BytesIO(shot.image)).convert("RGB")
+        ratio = picture.width / shot.measured.width
+        first = next(block for block in shot.measured.of("text"))
+        assert picture.getpixel((round((first.x + first.width / 2) * ratio), round(10 * ratio))) != (0, 255, 0)
+        assert picture.getpixel((picture.width - round(8 * ratio), round(10 * ratio))) == (255, 0, 0)
+        assert picture.getpixel((round(5 * ratio), round(10 * ratio))) == (0, 255, 0)
+
+    @pytest.mark.parametrize("html", [RIGHT, RIGHT.replace(" dir=rtl", "")])
+    def test_a_shrunk_message_fills_its_window(self, browser: Browser, html: str) -> None:
+        """However small the message, the picture is as high as the screen."""
+        shot = captured(browser, html, "phone-upright", "look")
+        assert shot.measured.scale < 1
+        assert shot.measured.height * shot.measured.scale == pytest.approx(profiles()["phone-upright"].viewport[1], abs=2)
+
 
 def png(width: int, height: int) -> bytes:
     """A picture of one colour, of any size, in few octets."""

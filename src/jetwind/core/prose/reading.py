@@ -133,10 +133,13 @@ class Reading:
 
     def __init__(self, message: Message) -> None:
         self._message = message
+        self._shown: dict[TextRun, str] = {}
 
     def shown_text(self, run: TextRun) -> str:
         """The characters of a run as a reader gets them: block tags of any field syntax as spaces, fields as they are written."""
-        return without_blocks(run.text, self._message.syntax)
+        if run not in self._shown:
+            self._shown[run] = without_blocks(run.text, self._message.syntax)
+        return self._shown[run]
 
     @cached_property
     def pieces(self) -> list[Piece]:

@@ -382,6 +382,8 @@
     origin,
     right: Math.ceil(right),
     left: fromRight ? Math.floor(left) : 0,
+    // A picture begins where a page that is read from the right can be scrolled to, which is left of its window.
+    beyond: fromRight ? Math.max(0, root.scrollWidth - root.clientWidth) : 0,
     width: Math.max(root.scrollWidth, body ? body.scrollWidth : 0),
     height: Math.max(root.scrollHeight, body ? body.scrollHeight : 0),
     unsized: [...document.images].filter(isUnsized).length,

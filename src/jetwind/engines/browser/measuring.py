@@ -41,17 +41,19 @@ def read(answer: str, request: CaptureRequest, laid_out_at: int = 0) -> Measured
     # What a message that is read from the right has beyond its room lies at the left, and comes in where it is shrunk.
     shift = -found["left"] if shrinks and not laid_out_at else 0
     scale = room / taken if shrinks else 1.0
+    first_screen = round(request.first_screen / scale)
     return Measured(
         width=taken if shrinks else room,
-        height=max(min(found["height"], TALLEST), 1),
+        # A window is filled to its foot, shrunk as at its own size.
+        height=max(min(found["height"], TALLEST), min(first_screen, TALLEST), 1),
         content_width=taken,
-        first_screen=round(request.first_screen / scale),
+        first_screen=first_screen,
         blocks=tuple(
             _block([row[0], row[1], row[2] + shift, *row[3:13], [[x + shift, *box] for x, *box in row[13]]]) for row in found["rows"]
         ),
         scale=scale,
         without_font=without_font(unescape(request.html)),
-        left=found["origin"] - shift,
+        left=found["origin"] + (-shift if shrinks else found["beyond"]),
         cut=found["height"] > TALLEST,
         facts={name: found[name] for name in ("links", "images", "words", "broken", "unsized")} | {"whole_height": found["height"]},
         painted=tuple((row[0] + shift, row[1], row[2], row[3], row[4]) for row in found["painted"]),
