@@ -5,6 +5,7 @@ import dataclasses
 import importlib
 import subprocess
 import sys
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -29,6 +30,7 @@ from jetwind.core.checking import (
 )
 from jetwind.core.checking.declaration import MESSAGE_LIMIT, NAME_LIMIT, DeclarationError
 from jetwind.core.message import Message
+from jetwind.engines.dictionaries import Installed
 
 #: The ids of the catalogue that this version has. Removing or renaming one breaks everybody who excused it.
 IDS = [
@@ -147,7 +149,7 @@ class TestSamples:
     def test_sample(self, declared: Check, sample: CheckSample) -> None:
         """Fires or not, and where."""
         message = sample.message()
-        result = run_check(declared, message, sample.context())
+        result = run_check(declared, message, replace(sample.context(), dictionaries=Installed()))
         assert result.outcome is not Outcome.CRASHED, result.reason
         assert bool(result.findings) is sample.fires
         covered = []

@@ -12,11 +12,12 @@ from jetwind.core.checking.context import WatchedContext
 from jetwind.core.checks.envelope.emoji import emoji
 from jetwind.core.checks.envelope.sender import address_fault, organizational_domain
 from jetwind.core.checks.wording.brief import normal, pattern, places_of
-from jetwind.core.facts import spelling, table
+from jetwind.core.facts import table
 from jetwind.core.message import Envelope, Message, read_bytes, with_envelope
 from jetwind.core.profiles.inbox import ROWS, draw, fit, text_width
 from jetwind.core.prose.reading import reading_of
 from jetwind.core.reports import as_html, review
+from jetwind.engines.dictionaries import WordLists
 from tests.chromium import in_chromium
 from tests.factories import GOOD_HTML, mail
 
@@ -189,12 +190,15 @@ class TestWatching:
         """Every check of a real run; the weekday check looks at the planned time, the doctype check at nothing."""
         used = {
             result.check: result.used
-            for result in run(read_bytes(mail(GOOD_HTML.replace("quay", "quay on Monday 9 March")), "a.eml"), Context())
+            for result in run(
+                read_bytes(mail(GOOD_HTML.replace("quay", "quay on Monday 9 March")), "a.eml"),
+                Context(dictionaries=WordLists((("en", frozenset({"quay"})),))),
+            )
         }
         assert used["wording.weekday-wrong"] == {"planned", "rulebooks"}
         assert used["appearance.doctype"] == {"rulebooks"}
         assert "kind" in used["spam.risk"]
-        assert used["wording.spelling"] == {"word_list", "rulebooks"}
+        assert used["wording.spelling"] == {"word_list", "dictionaries", "rulebooks"}
 
     def test_spam_asked_twice_still_notes_the_kind(self) -> None:
         """The sum is made once, its circumstances are noted each time."""
@@ -255,28 +259,6 @@ class TestFacts:
     def test_organizational_domains(self, host: str, domain: str) -> None:
         """By the Public Suffix List (RFC 7489 §3.2)."""
         assert organizational_domain(host) == domain
-
-    @pytest.mark.parametrize(
-        ("word", "known"),
-        [
-            ("colour", True),
-            ("color", True),
-            ("organised", True),
-            ("travelling", True),
-            ("online", True),
-            ("recieved", False),
-            ("glazez", False),
-        ],
-    )
-    def test_spelling(self, word: str, known: bool) -> None:
-        """Both spellings of English, and words of the web."""
-        assert spelling.is_known("en", word) is known
-
-    def test_suggestions(self) -> None:
-        """One slip away, or none."""
-        assert spelling.suggestion("en", "recieved") == "received"
-        assert spelling.suggestion("en", "qqqqqqqq") == ""
-        assert spelling.dictionary_names("tlh") == ()
 
 
 class TestPreview:

@@ -13,6 +13,7 @@ import pytest
 
 from jetwind.core.checking import Context, Kind, Level, Outcome, registry, run, run_check
 from jetwind.core.message import Message, read_bytes
+from jetwind.engines.dictionaries import Installed
 from tests.references import newsletters
 
 GROUPS = ("envelope", "wording", "text", "appearance", "sending")
@@ -36,7 +37,7 @@ def context_of(message: Message) -> Context:
     """A newsletter, planned for when it was sent."""
     header = message.header("Date")
     planned = parsedate_to_datetime(header.value) if header else None
-    return Context(kind=Kind.NEWSLETTER, planned=planned, now=planned)
+    return Context(kind=Kind.NEWSLETTER, planned=planned, now=planned, dictionaries=Installed())
 
 
 def source_of(message: Message, part: str) -> str | None:
@@ -172,4 +173,4 @@ def context_of_any(message: Message) -> Context:
     try:
         return context_of(message)
     except (ValueError, TypeError, IndexError):
-        return Context(kind=Kind.NEWSLETTER)
+        return Context(kind=Kind.NEWSLETTER, dictionaries=Installed())

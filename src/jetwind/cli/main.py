@@ -84,6 +84,7 @@ def check(
         refuse("check needs a PATH: an .eml, an .html, a folder or a zip.")
     from jetwind.core.reports import as_csv, as_html, as_json, as_sarif, as_text
     from jetwind.engines.bounded import review_bounded
+    from jetwind.engines.dictionaries import Installed
 
     with stage(f"reading “{path}”"):
         message = message_at(path)
@@ -103,6 +104,7 @@ def check(
         previous=message_at(previous) if previous is not None else None,
         brief=details.brief,
         word_list=details.word_list,
+        dictionaries=Installed(),
         working_title=details.working_title,
         rulebooks=rulebooks_named(rulebook or []),
     )

@@ -23,6 +23,7 @@ from jetwind.apps.workspace.services import reader_values
 from jetwind.core.checking import Brief, Check, Context, Kind, Outcome, registry
 from jetwind.core.message import Message, Sample
 from jetwind.core.prose.reading import reading_of
+from jetwind.engines.dictionaries import Installed
 
 #: What apps above know of a revision that checks read: values of the context by name.
 circumstances: list[Callable[[Revision], dict[str, Any]]] = []
@@ -50,6 +51,7 @@ def context_of(revision: Revision) -> Context:
         previous=message_of(source) if source is not None else None,
         brief=Brief.from_dict(mailing.brief),
         word_list=_words_that_occur(frozenset(word.casefold() for word in workspace.word_list), message_of(revision)),
+        dictionaries=Installed(),
         readers=readers,
         known_fields=fields if workspace.field_list or readers else None,
         practice_domains=frozenset(workspace.practice_domains),
@@ -87,7 +89,7 @@ def _plain(context: Context, name: str) -> Any:
         return value.sha256 if value else None
     if name == "readers":
         return [[reader.name, dict(reader.values)] for reader in value]
-    if name == "renders":
+    if name in ("renders", "dictionaries"):
         return value.key if value else None
     if name == "brief":
         return value.as_dict()

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any, cast
 
 from jetwind.core.checking.brief import Brief
 from jetwind.core.checking.options import options_of
+from jetwind.core.facts.spelling import Dictionaries
 from jetwind.core.message import Message, Sample
 
 if TYPE_CHECKING:
@@ -37,7 +38,7 @@ class Context:
 
     ``local_time`` says that each reader gets the message at the planned hour of their own zone. ``taken_titles`` are the working
     titles of other messages. ``previous`` is the message this one was copied from. ``word_list`` holds the house's own words.
-    ``rulebooks`` are the laws that apply; with none, all of them. ``renders`` are there where the message has been rendered.
+    ``dictionaries`` tell how words are spelt. ``rulebooks`` are the laws that apply; with none, all of them. ``renders`` are there where the message has been rendered.
     """
 
     kind: Kind = Kind.PROMOTIONAL
@@ -49,6 +50,7 @@ class Context:
     previous: Message | None = None
     brief: Brief = dataclasses.field(default_factory=Brief)
     word_list: frozenset[str] = frozenset()
+    dictionaries: Dictionaries | None = None
     readers: tuple[Sample, ...] = ()
     known_fields: frozenset[str] | None = None
     practice_domains: frozenset[str] = frozenset()

@@ -1,17 +1,34 @@
-"""Spelling dictionaries of the system; an older American one comes with the hunspell package for machines that have none."""
+"""Whether a word is known in a language, and which known word is one slip away. The dictionaries themselves are an engine's affair."""
 
 from __future__ import annotations
 
 import hashlib
 import re
 from functools import lru_cache
-from pathlib import Path
-from typing import Any
+from typing import Protocol
 
 from jetwind.core.facts import table
 
-#: Where Debian's hunspell packages put their dictionaries.
-_SYSTEM = Path("/usr/share/hunspell")
+
+class Dictionaries(Protocol):
+    """Word lists with the rules of their inflections, by name. Equal ones answer alike, and can be told apart by hash."""
+
+    def __hash__(self) -> int: ...
+
+    @property
+    def key(self) -> str:
+        """What is at hand, as one text: while it stays, so do the answers."""
+        ...
+
+    def names(self, language: str) -> tuple[str, ...]:
+        """The dictionaries of a language (its primary subtag), the one to ask first in front; empty where there is none."""
+        ...
+
+    def has(self, name: str, word: str) -> bool:
+        """Whether the dictionary of that name has the word, inflected or not."""
+        ...
+
+
 _LETTERS = "abcdefghijklmnopqrstuvwxyz"
 #: British endings and stems with their American ones, for machines without a British dictionary (from memory).
 _BRITISH = (
@@ -31,67 +48,31 @@ _BRITISH = (
     (re.compile(r"jewell"), "jewel"),
     (re.compile(r"lfil(?=s|\Z)"), "lfill"),
 )
-_COMMON_REGION = {
-    "de": "DE",
-    "fr": "FR",
-    "es": "ES",
-    "it": "IT",
-    "pt": "PT",
-    "nl": "NL",
-    "sv": "SE",
-    "da": "DK",
-    "nb": "NO",
-    "fi": "FI",
-    "pl": "PL",
-    "cs": "CZ",
-}
-
-
-def dictionary_names(language: str) -> tuple[str, ...]:
-    """Names of the dictionaries of a language (its primary subtag), the one to ask first in front; empty where there is none."""
-    if language == "en":
-        british = ("en_GB",) if (_SYSTEM / "en_GB.dic").is_file() else ()
-        return ("en_US", *british)
-    names = [f"{language}_{_COMMON_REGION.get(language, '')}", language]
-    names += sorted(path.stem for path in _SYSTEM.glob(f"{language}_*.dic")) if re.fullmatch("[a-z]{2,3}", language) else []
-    return tuple(name for name in names if (_SYSTEM / f"{name}.dic").is_file() and (_SYSTEM / f"{name}.aff").is_file())[:1]
-
-
-@lru_cache(maxsize=8)
-def _opened(name: str) -> Any:
-    """An open dictionary: the system's, or the one that comes with the package. Opening takes some 100 ms."""
-    from hunspell import Hunspell  # type: ignore[import-untyped]
-
-    return Hunspell(name, hunspell_data_dir=str(_SYSTEM)) if (_SYSTEM / f"{name}.dic").is_file() else Hunspell(name)
 
 
 @lru_cache(maxsize=50_000)
-def is_known(language: str, word: str) -> bool:
+def is_known(dictionaries: Dictionaries, language: str, word: str) -> bool:
     """Whether any dictionary of the language has the word. Both spellings of English are taken for right."""
-    names = dictionary_names(language)
-    if word in table("words").get(language, ()) or _opened(names[0]).spell(word):
+    names = dictionaries.names(language)
+    if word in table("words").get(language, ()) or dictionaries.has(names[0], word):
         return True
     if language == "en":
         spellings = {pattern.sub(american, word) for pattern, american in _BRITISH} - {word}
-        if any(_opened(names[0]).spell(spelling) for spelling in spellings):
+        if any(dictionaries.has(names[0], spelling) for spelling in spellings):
             return True
-    return any(_opened(name).spell(word) for name in names[1:])
-
-
-def _stands_in(language: str, word: str) -> bool:
-    """Whether a dictionary of the language has the very word: a spelling that is only told by its likeness to another is no suggestion."""
-    return any(_opened(name).spell(word) for name in dictionary_names(language))
+    return any(dictionaries.has(name, word) for name in names[1:])
 
 
 def _offends(word: str) -> bool:
     return hashlib.sha256(word.lower().encode()).hexdigest()[:12] in table("words")["never_suggested"]
 
 
-def suggestion(language: str, word: str) -> str:
+def suggestion(dictionaries: Dictionaries, language: str, word: str) -> str:
     """A known word that is one slip away: two letters swapped, one too many, one missing, one wrong; else an empty string.
 
     The dictionary's own search for likenesses takes thirty times as long.
     """
+    names = dictionaries.names(language)
     letters = sorted(set(_LETTERS + word))
     cuts = [(word[:at], word[at:]) for at in range(len(word) + 1)]
     for candidates in (
@@ -101,6 +82,7 @@ def suggestion(language: str, word: str) -> str:
         (head + letter + tail[1:] for head, tail in cuts if tail for letter in letters),
     ):
         for candidate in candidates:
-            if len(candidate) > 2 and _stands_in(language, candidate) and not _offends(candidate):
+            # A spelling that is only told by its likeness to another, or that is only in our own list, is no suggestion.
+            if len(candidate) > 2 and any(dictionaries.has(name, candidate) for name in names) and not _offends(candidate):
                 return candidate
     return ""

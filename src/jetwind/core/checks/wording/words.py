@@ -11,7 +11,7 @@ from jetwind.core.checking import copy as copies
 from jetwind.core.checking.copy import Copy
 from jetwind.core.checks.wording.placeholder import filler
 from jetwind.core.facts import phrases
-from jetwind.core.facts.spelling import dictionary_names, is_known, suggestion
+from jetwind.core.facts.spelling import Dictionaries, is_known, suggestion
 from jetwind.core.links import links
 from jetwind.core.message import Envelope, Message
 from jetwind.core.prose.language import declared as declared_language
@@ -134,6 +134,9 @@ _WORD = re.compile(r"(?<![\w@./#&%+-])[^\W\d_]+(?:['’ʼ][^\W\d_]+)*(?![\w@/]|[
 )
 def find_unknown_words(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """Every ordinary word stands in the dictionary of its passage's language or in the workspace's word list."""
+    dictionaries = context.dictionaries
+    if dictionaries is None:
+        raise CannotTell("no dictionaries are at hand")
     language = _language(message)
     # Filler Latin is sample text left in, which is told once and by its own check.
     known = frozenset(word.casefold() for word in context.word_list) | frozenset(phrases("phrases", "filler_latin")) | _names(message)
@@ -143,10 +146,10 @@ def find_unknown_words(message: Message, context: Context, options: Options) -> 
         if copy.where == copies.TEXT and message.html is not None:
             continue
         of_copy = of_passage(copy.text, language)
-        if not dictionary_names(of_copy) or any(True for _ in filler(copy.text)):
+        if not dictionaries.names(of_copy) or any(True for _ in filler(copy.text)):
             continue
         judged = True
-        unknown, looked_at = _unknown(copy.text, of_copy, known)
+        unknown, looked_at = _unknown(copy.text, dictionaries, of_copy, known)
         if len(unknown) >= 3 and len(unknown) * 3 > looked_at:
             continue  # a passage of which every third word is unknown is in another language, or no prose at all
         for word, near, start, end in unknown:
@@ -159,11 +162,11 @@ def find_unknown_words(message: Message, context: Context, options: Options) -> 
                 {"word": word, "near": near, "where": copy.where},
                 identity=word.lower(),
             )
-    if not judged and not dictionary_names(language):
+    if not judged and not dictionaries.names(language):
         raise CannotTell(f"there is no dictionary of the language “{language}”")
 
 
-def _unknown(text: str, language: str, known: frozenset[str]) -> tuple[list[tuple[str, str, int, int]], int]:
+def _unknown(text: str, dictionaries: Dictionaries, language: str, known: frozenset[str]) -> tuple[list[tuple[str, str, int, int]], int]:
     """Words that no dictionary has, each with a suggestion and its place, and how many words were looked at."""
     plain = _ADDRESS.sub(lambda match: " " * len(match[0]), text)
     found: list[tuple[str, str, int, int]] = []
@@ -177,9 +180,9 @@ def _unknown(text: str, language: str, known: frozenset[str]) -> tuple[list[tupl
         looked_at += 1
         lower = word.lower()
         bare = lower.removesuffix("'s")
-        if lower in known or bare in known or any(is_known(language, form) for form in (lower, bare, bare.capitalize())):
+        if lower in known or bare in known or any(is_known(dictionaries, language, form) for form in (lower, bare, bare.capitalize())):
             continue
-        near = suggestion(language, lower)
+        near = suggestion(dictionaries, language, lower)
         if begins and (not near or len(lower) < _LONG_ENOUGH):
             continue  # an unknown capitalised word is a name, unless it is one slip away from a word
         found.append((word, near.capitalize() if begins else near, match.start(), match.end()))

@@ -1,0 +1,71 @@
+"""Spelling: which words are known, which is one slip away, with the dictionaries of the machine and with none."""
+
+from pathlib import Path
+
+import pytest
+
+from jetwind.core.checking import Context, Outcome, registry, run_check
+from jetwind.core.facts.spelling import is_known, suggestion
+from jetwind.core.message import read_bytes
+from jetwind.engines.dictionaries import Installed, WordLists
+
+INSTALLED = Installed()
+SLIP = b"<p>We have recieved your pots and glazes</p>"
+
+
+class TestInstalled:
+    """The dictionaries of Debian's packages, or the one that the package carries."""
+
+    @pytest.mark.parametrize(
+        ("word", "known"),
+        [
+            ("colour", True),
+            ("color", True),
+            ("organised", True),
+            ("travelling", True),
+            ("online", True),
+            ("recieved", False),
+            ("glazez", False),
+        ],
+    )
+    def test_spelling(self, word: str, known: bool) -> None:
+        """Both spellings of English, and words of the web."""
+        assert is_known(INSTALLED, "en", word) is known
+
+    def test_suggestions(self) -> None:
+        """One slip away, or none."""
+        assert suggestion(INSTALLED, "en", "recieved") == "received"
+        assert suggestion(INSTALLED, "en", "qqqqqqqq") == ""
+        assert INSTALLED.names("tlh") == ()
+
+    def test_a_folder_without_dictionaries(self, tmp_path: Path) -> None:
+        """English stays, through the package's own; what is there makes the key."""
+        empty = Installed(tmp_path)
+        assert empty.names("en") == ("en_US",) and empty.names("de") == ()
+        assert empty.has("en_US", "kilns") and not empty.has("en_US", "recieved")
+        (tmp_path / "de_DE.dic").write_text("1\nOfen\n")
+        (tmp_path / "de_DE.aff").write_text("SET UTF-8\n")
+        assert empty.names("de") == ("de_DE",)
+        assert empty.has("de_DE", "Ofen") and not empty.has("de_DE", "Offen")
+        assert empty.key == "[('de_DE', 7)]"
+
+
+class TestTheCheck:
+    """It asks what it is given, and says so where it is given nothing."""
+
+    def answer(self, context: Context) -> tuple[Outcome, str]:
+        """The outcome and what was told."""
+        result = run_check(registry()["wording.spelling"], read_bytes(SLIP, "a.html"), context)
+        return result.outcome, " ".join(finding.message for finding in result.findings) or result.reason
+
+    def test_with_the_words_of_a_list(self) -> None:
+        """Whatever the list has is right."""
+        words = frozenset({"have", "received", "your", "pots", "glazes"})
+        outcome, said = self.answer(Context(dictionaries=WordLists((("en", words),))))
+        assert (outcome, said) == (Outcome.FINDINGS, "“recieved” is not in the dictionary; perhaps “received”.")
+        assert self.answer(Context(dictionaries=WordLists((("en", words | {"recieved"}),))))[0] is Outcome.CLEAR
+
+    def test_with_none(self) -> None:
+        """It cannot tell: without dictionaries, or without one of the language."""
+        assert self.answer(Context()) == (Outcome.CANNOT_TELL, "no dictionaries are at hand")
+        assert self.answer(Context(dictionaries=WordLists())) == (Outcome.CANNOT_TELL, "there is no dictionary of the language “en”")
