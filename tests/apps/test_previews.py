@@ -25,8 +25,8 @@ from jetwind.apps.workspace.models import Workspace
 from jetwind.apps.workspace.selectors import chosen_profiles
 from jetwind.apps.workspace.services import audience_from_csv, set_audience
 from jetwind.core.profiles import Profile, profiles, usual
-from jetwind.core.profiles.measured import Block, Measured
-from jetwind.core.profiles.renders import Renders
+from jetwind.core.renders import Renders
+from jetwind.core.renders.measured import Block, Measured
 from jetwind.engines.bounded import CHECKING, Helper
 from jetwind.engines.browser import Capture, CaptureFailed, FakeBrowser
 from tests.apps.helpers import checked, taken_in

@@ -12,10 +12,11 @@ from jetwind.core.images.difference import difference
 from jetwind.core.images.see_through import see_through
 from jetwind.core.markup import parse
 from jetwind.core.markup.anchor import Anchor, anchor_of, find
-from jetwind.core.profiles.departure import departure
-from jetwind.core.profiles.measured import Block, Measured, contrast
 from jetwind.core.profiles.night import at_night, from_lab, to_lab
-from jetwind.core.profiles.showing import effect
+from jetwind.core.renders.departure import departure
+from jetwind.core.renders.measured import Block, Measured
+from jetwind.core.renders.showing import effect
+from jetwind.core.styles.contrast import contrast
 from tests.factories import picture
 
 

@@ -14,7 +14,7 @@ from jetwind.core.checks.access.contrast import faint
 from jetwind.core.checks.access.size import small_targets
 from jetwind.core.message import Message, read_bytes
 from jetwind.core.profiles import MARK_ATTRIBUTE, profiles, rewrite
-from jetwind.core.profiles.renders import Render
+from jetwind.core.renders import Render
 from jetwind.engines.browser import CaptureRequest
 from jetwind.engines.browser.measuring import read, script
 from tests.chromium import in_chromium

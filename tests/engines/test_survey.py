@@ -16,8 +16,8 @@ from jetwind.apps.demo import messages
 from jetwind.core.checking import Context, run
 from jetwind.core.message import Message, read_bytes
 from jetwind.core.profiles import profiles, rewrite, usual
-from jetwind.core.profiles.departure import departure
-from jetwind.core.profiles.renders import Renders
+from jetwind.core.renders import Renders
+from jetwind.core.renders.departure import departure
 from jetwind.engines.browser import Browser, Capture, CaptureFailed, CaptureRequest, losses_shown, references, survey
 from tests.factories import package, picture
 from tests.references import newsletters

@@ -6,11 +6,11 @@ import sys
 from pathlib import Path
 
 from jetwind.core.checking import STATIONS, Check, options_of, registry, rulebooks
-from jetwind.core.checks.rendered import as_hex
 from jetwind.core.profiles import profiles, usual
-from jetwind.core.profiles.measured import Block
-from jetwind.core.profiles.renders import Renders
 from jetwind.core.profiles.support import features, origin
+from jetwind.core.renders import Renders
+from jetwind.core.renders.measured import Block
+from jetwind.core.styles.contrast import as_hex
 
 ROOT = Path(__file__).resolve().parents[3]
 FOLDER = ROOT / "docs" / "checks"

@@ -10,7 +10,7 @@ from typing import Any
 
 from jetwind.core.message import Message
 from jetwind.core.profiles import Change, Profile, Rewriter, Rewritten, profiles
-from jetwind.core.profiles.renders import Renders
+from jetwind.core.renders import Renders
 from jetwind.core.source import SourceText
 from jetwind.engines.bounded import BoundedRewriter, PastBudget
 from jetwind.engines.browser import Browser, Capture, survey

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from jetwind.apps.previews.models import Render
 from jetwind.core.profiles import Profile
-from jetwind.core.profiles.measured import Measured
+from jetwind.core.renders.measured import Measured
 
 
 def caption(profile: Profile, shot: Render | None, layout: Measured | None) -> str:

@@ -29,8 +29,8 @@ from jetwind.core.images.difference import difference
 from jetwind.core.markup import Document
 from jetwind.core.markup.anchor import anchor_of, find
 from jetwind.core.profiles import REFERENCE, profiles
-from jetwind.core.profiles.departure import Departure, departure
-from jetwind.core.profiles.measured import Measured
+from jetwind.core.renders.departure import Departure, departure
+from jetwind.core.renders.measured import Measured
 
 VIEWS = (("side", "Side by side"), ("wiper", "Laid over, with a wiper"), ("map", "Difference map"))
 _KINDS = {"gone": "gone", "new": "only here", "moved": "moved", "resized": "another size", "shortened": "fewer letters"}

@@ -6,7 +6,7 @@ from django.conf import settings
 from django.db import models
 
 from jetwind.apps.intake.models import Mailing, Revision
-from jetwind.core.profiles.measured import Measured
+from jetwind.core.renders.measured import Measured
 
 
 class Render(models.Model):

@@ -10,7 +10,7 @@ from jetwind.apps.previews.models import Mark
 from jetwind.apps.previews.selectors import PlacedMark
 from jetwind.apps.review.selectors import ShownFinding
 from jetwind.core.markup import Document, Element
-from jetwind.core.profiles.measured import Measured
+from jetwind.core.renders.measured import Measured
 
 #: Left, top, width and height: in CSS px on the page, or in percent on its picture.
 Box = tuple[float, float, float, float]

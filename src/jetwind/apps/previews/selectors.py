@@ -17,10 +17,10 @@ from jetwind.apps.previews.modes import OWN
 from jetwind.apps.workspace.selectors import chosen_profiles
 from jetwind.core.markup.anchor import Anchor, find
 from jetwind.core.profiles import profiles
-from jetwind.core.profiles.measured import Measured
-from jetwind.core.profiles.renders import Render as Rendered
-from jetwind.core.profiles.renders import Renders
-from jetwind.core.profiles.showing import Shown
+from jetwind.core.renders import Render as Rendered
+from jetwind.core.renders import Renders
+from jetwind.core.renders.measured import Measured
+from jetwind.core.renders.showing import Shown
 from jetwind.core.source import SourceText, Span
 
 

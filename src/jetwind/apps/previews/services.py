@@ -33,7 +33,7 @@ from jetwind.apps.workspace.selectors import chosen_profiles
 from jetwind.core.markup.anchor import anchor_of
 from jetwind.core.message import Message
 from jetwind.core.profiles import Profile, Rewriter, Rewritten, profiles
-from jetwind.core.profiles.departure import departure
+from jetwind.core.renders.departure import departure
 from jetwind.engines.bounded import BoundedRewriter, PastBudget
 from jetwind.engines.browser import ALL_SECONDS, Browser, Capture, CaptureRequest, Captures, losses_shown, references
 

@@ -32,8 +32,8 @@ from jetwind.apps.workspace.access import asks, workspace_of
 from jetwind.apps.workspace.selectors import chosen_profiles
 from jetwind.core.markup import Document, Element
 from jetwind.core.profiles import REFERENCE, Profile, profiles
-from jetwind.core.profiles.measured import Measured
 from jetwind.core.profiles.support import origin
+from jetwind.core.renders.measured import Measured
 
 _SLUG = "appearance"
 #: The common scale of the contact sheet, and how tall a render may stand there, in px of the screen.

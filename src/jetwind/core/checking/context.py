@@ -16,7 +16,7 @@ from jetwind.core.message import Message, Sample
 
 if TYPE_CHECKING:
     from jetwind.core.checking.declaration import Check, Options
-    from jetwind.core.profiles.renders import Renders
+    from jetwind.core.renders import Renders
 
 
 class Kind(StrEnum):

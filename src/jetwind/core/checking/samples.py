@@ -9,8 +9,8 @@ from typing import Any
 from jetwind.core.checking.context import Context, Kind
 from jetwind.core.message import Envelope, Message, Sample, read_bytes
 from jetwind.core.profiles import profiles
-from jetwind.core.profiles.measured import Block, Measured
-from jetwind.core.profiles.renders import Render, Renders
+from jetwind.core.renders import Render, Renders
+from jetwind.core.renders.measured import Block, Measured
 
 
 @dataclass(frozen=True)

@@ -10,8 +10,8 @@ import regex
 from jetwind.core.checking import CannotTell, Context, DoesNotApply
 from jetwind.core.markup import Document, Element, TextRun
 from jetwind.core.message import Message
-from jetwind.core.profiles.measured import Block, Measured, Rgba, contrast
-from jetwind.core.profiles.renders import Render, Renders
+from jetwind.core.renders import Render, Renders
+from jetwind.core.renders.measured import Block, Measured
 
 _SPEAKS = regex.compile(r"[\p{L}\p{N}]")
 
@@ -69,37 +69,10 @@ def says_something(element: Element) -> bool:
     return False
 
 
-def is_large(block: Block) -> bool:
-    """Large text: from 24 px, or from 18.66 px where it is bold (WCAG 2.2, large scale: 18 point, 14 point bold)."""
-    return block.size >= 24 or (block.size >= 18.66 and block.weight >= 700)
-
-
-def needed_contrast(block: Block) -> float:
-    """The least contrast of a text (WCAG 2.2 SC 1.4.3)."""
-    return 3.0 if is_large(block) else 4.5
-
-
-def contrast_of(block: Block) -> float | None:
-    """The contrast of a text on what stands behind it; None where a picture does, or nothing can be told."""
-    if block.colour is None or block.ground is None:
-        return None
-    return contrast(block.colour, block.ground)
-
-
-def ratio(value: float) -> str:
-    """A contrast ratio in words, never rounded up: 4.478 is 4.47."""
-    return f"{int(value * 100) / 100:.2f}"
-
-
-def as_hex(colour: Rgba) -> str:
-    """A colour as six hexadecimal digits."""
-    return "#" + "".join(f"{round(part):02x}" for part in colour[:3])
-
-
 def first_screen_text(measured: Measured) -> int:
     """Letters that can be read on the first screen, alternative texts counted in."""
     return sum(
         block.characters
         for block in measured.of("text", "image")
-        if block.y < measured.first_screen and (contrast_of(block) is None or (contrast_of(block) or 0) >= 1.3)
+        if block.y < measured.first_screen and ((value := block.contrast) is None or value >= 1.3)
     )

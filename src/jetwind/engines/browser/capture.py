@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from jetwind.core.profiles import Profile, Rewritten
-from jetwind.core.profiles.measured import Measured
+from jetwind.core.renders.measured import Measured
 
 #: Seconds that all pictures of one message may take; nineteen of a large newsletter take ten.
 ALL_SECONDS = 60.0

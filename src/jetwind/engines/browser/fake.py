@@ -5,7 +5,7 @@ from __future__ import annotations
 import io
 from collections.abc import Callable, Iterable
 
-from jetwind.core.profiles.measured import Block, Measured
+from jetwind.core.renders.measured import Block, Measured
 from jetwind.engines.browser.capture import ALL_SECONDS, Capture, CaptureRequest
 
 

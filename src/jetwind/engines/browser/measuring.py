@@ -8,7 +8,8 @@ from html import unescape
 from importlib.resources import files
 from typing import Any
 
-from jetwind.core.profiles.measured import Block, Measured, Rgba
+from jetwind.core.renders.measured import Block, Measured
+from jetwind.core.styles.contrast import Rgba
 from jetwind.engines.browser.capture import CaptureRequest
 from jetwind.engines.browser.fonts import without_font
 

@@ -7,9 +7,9 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Literal, Protocol, TypeVar
 
 from jetwind.core.profiles import Profile, Rewriter, Rewritten, untouched
-from jetwind.core.profiles.measured import Measured
-from jetwind.core.profiles.renders import Render, Renders
-from jetwind.core.profiles.showing import Effect, Shown, Trial, as_it_is, effect, gather, trials, whole, with_it, without
+from jetwind.core.renders import Render, Renders
+from jetwind.core.renders.measured import Measured
+from jetwind.core.renders.showing import Effect, Shown, Trial, as_it_is, effect, gather, trials, whole, with_it, without
 from jetwind.engines.bounded.helper import PastBudget
 from jetwind.engines.browser.capture import ALL_SECONDS, Capture, CaptureRequest
 

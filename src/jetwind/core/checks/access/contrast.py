@@ -6,21 +6,12 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds, laid_out
-from jetwind.core.checks.rendered import (
-    as_hex,
-    contrast_of,
-    element_of,
-    need_renders,
-    needed_contrast,
-    ratio,
-    says_something,
-    seen_in,
-    some,
-)
+from jetwind.core.checks.rendered import element_of, need_renders, says_something, seen_in, some
 from jetwind.core.markup import Document
 from jetwind.core.message import Message
-from jetwind.core.profiles.measured import Block, Rgba, contrast
-from jetwind.core.profiles.renders import Render, Renders
+from jetwind.core.renders import Render, Renders
+from jetwind.core.renders.measured import Block
+from jetwind.core.styles.contrast import Rgba, as_hex, contrast, ratio
 
 _WHITE, _BLACK = (255, 255, 255, 1), (0, 0, 0, 1)
 
@@ -51,14 +42,14 @@ def faint(document: Document, renders: list[Render]) -> dict[tuple[str, str, boo
     for render in renders:
         is_forced = render.profile.is_night and render.profile.night != "asks"
         for block in render.measured.of("text"):
-            value = contrast_of(block)
+            value = block.contrast
             element = element_of(document, block)
-            least = needed_contrast(block) * (_FORCED_GRAIN if is_forced else 1)
+            least = block.needed_contrast * (_FORCED_GRAIN if is_forced else 1)
             if value is None or element is None or value >= least or block.size < 4 or not says_something(element):
                 continue
             assert block.colour is not None and block.ground is not None
-            key = (as_hex(block.colour), as_hex(block.ground), needed_contrast(block) == 3)
-            pair = found.setdefault(key, _Pair(value, needed_contrast(block), block.colour, block.ground, {}, {}))
+            key = (as_hex(block.colour), as_hex(block.ground), block.needed_contrast == 3)
+            pair = found.setdefault(key, _Pair(value, block.needed_contrast, block.colour, block.ground, {}, {}))
             pair.elements[block.element] = None
             pair.profiles[render.profile.id] = None
     return found
@@ -176,7 +167,7 @@ def find_alternative_unreadable(message: Message, context: Context, options: Opt
         if render.profile.alternative != "styled":
             continue
         for block in render.measured.of("image"):
-            value = contrast_of(block)
+            value = block.contrast
             if block.is_broken and block.characters and value is not None and value < 3 and element_of(document, block) is not None:
                 known = found.setdefault(block.element, (value, []))
                 known[1].append(render.profile.id)

@@ -9,8 +9,8 @@ from dataclasses import dataclass
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds, laid_out
 from jetwind.core.checks.rendered import element_of, need_renders, says_something, seen_in, some
 from jetwind.core.message import Message
-from jetwind.core.profiles.measured import Block, Measured
 from jetwind.core.prose.outline import outline_of
+from jetwind.core.renders.measured import Block, Measured
 
 _WHITE, _BLACK = (255, 255, 255, 1), (0, 0, 0, 1)
 

@@ -7,13 +7,14 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, Place, check, clear, finds, laid_out
-from jetwind.core.checks.rendered import contrast_of, element_of, first_screen_text, need_renders, says_something, seen_in, some
+from jetwind.core.checks.rendered import element_of, first_screen_text, need_renders, says_something, seen_in, some
 from jetwind.core.images.see_through import see_through
 from jetwind.core.markup import Document, Element
 from jetwind.core.message import Message, image_references
-from jetwind.core.profiles.measured import Block, Measured, contrast
-from jetwind.core.profiles.renders import Render
 from jetwind.core.prose.outline import outline_of
+from jetwind.core.renders import Render
+from jetwind.core.renders.measured import Block, Measured
+from jetwind.core.styles.contrast import contrast
 
 _WHITE, _BLACK = (255, 255, 255, 1), (18, 18, 18, 1)
 
@@ -193,7 +194,7 @@ def find_dark_lost(message: Message, context: Context, options: Options) -> Iter
             if element is None or block.ground is None:
                 continue
             if block.kind == "text":
-                value = contrast_of(block)
+                value = block.contrast
                 gone = value is not None and value < 1.6 and block.size >= 4 and says_something(element) and not _lost_by_day(block, days)
             else:
                 gone = not block.is_broken and min(block.width, block.height) > 3 and _melts(message, element, block)
@@ -214,7 +215,7 @@ def _lost_by_day(block: Block, days: list[Render]) -> bool:
     """Whether it cannot be seen by day either: then night is not what takes it."""
     for render in days:
         same = render.measured.by_element.get(block.element)
-        value = contrast_of(same) if same is not None else None
+        value = same.contrast if same is not None else None
         if value is not None:
             return value < 1.6
     return False

@@ -13,9 +13,9 @@ from jetwind.core.checks.rendered import need_renders, seen_in
 from jetwind.core.markup import Document
 from jetwind.core.message import Message
 from jetwind.core.profiles.profile import profiles
-from jetwind.core.profiles.renders import Renders
-from jetwind.core.profiles.showing import Effect, Shown
 from jetwind.core.profiles.support import features
+from jetwind.core.renders import Renders
+from jetwind.core.renders.showing import Effect, Shown
 from jetwind.core.source import Span
 
 

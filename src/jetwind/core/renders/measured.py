@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any, Literal
 
-Rgba = tuple[float, float, float, float]
+from jetwind.core.styles.contrast import Rgba, contrast, needed_contrast
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,6 +52,16 @@ class Block:
     def right(self) -> float:
         """The right edge."""
         return self.x + self.width
+
+    @property
+    def contrast(self) -> float | None:
+        """The contrast of its letters on what stands behind them; None where a picture does, or nothing can be told."""
+        return None if self.colour is None or self.ground is None else contrast(self.colour, self.ground)
+
+    @property
+    def needed_contrast(self) -> float:
+        """The least contrast of its letters (WCAG 2.2 SC 1.4.3)."""
+        return needed_contrast(self.size, self.weight)
 
     def as_row(self) -> list[Any]:
         """The values in order, for keeping."""
@@ -132,24 +142,3 @@ class Measured:
         blocks = tuple(Block.from_row(row) for row in kept["blocks"])
         rest = {name: kept[name] for name in ("width", "height", "content_width", "first_screen", "cut", "facts")}
         return cls(blocks=blocks, scale=float(kept.get("scale", 1.0)), without_font=tuple(kept.get("without_font", ())), **rest)
-
-
-def contrast(one: Rgba, other: Rgba) -> float:
-    """The contrast ratio of a colour on an opaque one, from 1 to 21 (WCAG 2.2, relative luminance; never rounded)."""
-    seen = over(one, other)
-    lighter, darker = sorted((_luminance(seen), _luminance(other)), reverse=True)
-    return (lighter + 0.05) / (darker + 0.05)
-
-
-def over(top: Rgba, bottom: Rgba) -> Rgba:
-    """A colour laid over an opaque one (CSS Compositing 1 §5.1, source-over)."""
-    alpha = top[3]
-    red, green, blue = (top[part] * alpha + bottom[part] * (1 - alpha) for part in range(3))
-    return red, green, blue, 1.0
-
-
-def _luminance(colour: Rgba) -> float:
-    red, green, blue = (
-        part / 255 / 12.92 if part / 255 <= 0.04045 else float(((part / 255 + 0.055) / 1.055) ** 2.4) for part in colour[:3]
-    )
-    return 0.2126 * red + 0.7152 * green + 0.0722 * blue

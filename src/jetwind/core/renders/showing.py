@@ -10,11 +10,11 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from jetwind.core.profiles.departure import ACROSS, DOWN
-from jetwind.core.profiles.measured import Measured
 from jetwind.core.profiles.profile import Profile
 from jetwind.core.profiles.rewritten import Rewriter, Rewritten
 from jetwind.core.profiles.support import features
+from jetwind.core.renders.departure import ACROSS, DOWN
+from jetwind.core.renders.measured import Measured
 from jetwind.core.source import Span
 
 Effect = Literal["layout", "look"]

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
-from jetwind.core.profiles.measured import Block, Measured
+from jetwind.core.renders.measured import Block, Measured
 
 #: What moves less is the grain of layout: a line's rounding, a picture's descender gap.
 ACROSS, DOWN = 4.0, 8.0

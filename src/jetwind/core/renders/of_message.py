@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
-from jetwind.core.profiles.measured import Measured
 from jetwind.core.profiles.profile import Profile
-from jetwind.core.profiles.showing import Shown
+from jetwind.core.renders.measured import Measured
+from jetwind.core.renders.showing import Shown
 
 
 @dataclass(frozen=True)
