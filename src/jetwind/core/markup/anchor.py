@@ -5,7 +5,8 @@ from __future__ import annotations
 import difflib
 from dataclasses import dataclass
 
-from jetwind.core.markup.document import Document, Element, TextRun
+from jetwind.core.markup.document import Document
+from jetwind.core.markup.nodes import Element, TextRun
 
 _NAMING = ("id", "href", "src", "alt", "name")
 

@@ -9,198 +9,17 @@ every value is read back from the unmasked source.
 from __future__ import annotations
 
 import html
-import re
-from collections.abc import Collection, Iterator, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Iterator, Sequence
 from functools import cached_property
-from typing import Any, Literal
+from typing import Any
 
 import turbohtml
 
 from jetwind.core.fields import LIQUID, Syntax, blanked, opaque, source_tokens
-from jetwind.core.fields.syntax import FILLER
 from jetwind.core.markup.bounds import bounded
+from jetwind.core.markup.nodes import Attribute, Comment, Element, ParseFault, TextRun, value_bounds
+from jetwind.core.markup.tokens import RunFinder, Token, tokenise
 from jetwind.core.source import LIMITS, Reached, SourceText, Span
-
-#: Elements whose text holds no references (HTML §13.1.2, raw text).
-_RAW_TEXT = frozenset({"style", "script", "xmp", "iframe", "noembed", "noframes"})
-#: HTML §13.2.5.33 and on: a name of any characters (an equals sign only as its first), then perhaps a value.
-_NAME = re.compile(r"=?[^=\s]*")
-_EQUALS = re.compile(r"\s*=\s*")
-
-
-@dataclass(frozen=True, slots=True)
-class Attribute:
-    """One attribute: ``value`` with character references resolved, and the spans of the whole, its name, its value."""
-
-    name: str
-    value: str
-    span: Span
-    _source: SourceText = field(repr=False, compare=False)
-
-    @property
-    def name_span(self) -> Span:
-        """The characters of the name."""
-        return Span(self.span.start, self.span.start + len(self.name))
-
-    @property
-    def value_span(self) -> Span:
-        """The characters inside the quotes; empty, after the name, for an attribute without value."""
-        start, end = value_bounds(self._source.slice(self.span))
-        return Span(self.span.start + start, self.span.start + end)
-
-
-def value_bounds(raw: str) -> tuple[int, int]:
-    """Where the value begins and ends in the source of an attribute."""
-    name = _NAME.match(raw)
-    after_name = name.end() if name else 0
-    equals = _EQUALS.match(raw, after_name)
-    if equals is None:
-        return after_name, after_name
-    start, end = equals.end(), len(raw)
-    if raw[start : start + 1] in ('"', "'"):
-        quote, start = raw[start], start + 1
-        if end > start and raw.endswith(quote):
-            end -= 1
-    return min(start, end), end
-
-
-@dataclass(eq=False, slots=True, repr=False)
-class TextRun:
-    """A run of character data. Where the runs stand is worked out for all of them when one is first asked for."""
-
-    _data: str
-    parent: Element
-    _number: int
-    _document: Document
-
-    @property
-    def text(self) -> str:
-        """The characters, references resolved, fields as they are written."""
-        return self._document.place_of_run(self._number)[0] if FILLER in self._data else self._data
-
-    @property
-    def span(self) -> Span | None:
-        """Its place in the source; None only for text that the parser could not be matched to it."""
-        return self._document.place_of_run(self._number)[1]
-
-
-@dataclass(frozen=True, slots=True)
-class Comment:
-    """A comment, conditional comments among them; ``text`` is what stands between its marks."""
-
-    text: str
-    span: Span
-
-
-@dataclass(frozen=True, slots=True)
-class ParseFault:
-    """A parse error of the HTML standard, by its standard code (HTML §13.2.2), and where it stands."""
-
-    code: str
-    offset: int
-
-
-TokenKind = Literal["text", "start tag", "end tag", "comment", "doctype"]
-
-
-@dataclass(frozen=True, slots=True)
-class Token:
-    """One token of the source: what it is, the tag's name where it has one, and its span. Joined, they are the source."""
-
-    kind: TokenKind
-    name: str
-    span: Span
-
-
-@dataclass(eq=False, slots=True, repr=False)
-class Element:
-    """An element of the tree. Spans and attributes are read from the source when they are first asked for."""
-
-    tag: str
-    index: int
-    parent: Element | None
-    children: list[Element | TextRun] = field(default_factory=list)
-    _node: Any = None
-    _document: Document | None = None
-    _attributes: dict[str, Attribute] | None = None
-    _spans: tuple[Span | None, Span | None] | None = None
-
-    def __repr__(self) -> str:
-        return f"<{self.tag} #{self.index}>"
-
-    @property
-    def start_tag(self) -> Span | None:
-        """The start tag; None for an element that the parser implied (such as ``tbody``)."""
-        return (self._spans or self._read_spans())[0]
-
-    @property
-    def end_tag(self) -> Span | None:
-        """The end tag; None where none stands in the source."""
-        return (self._spans or self._read_spans())[1]
-
-    def _read_spans(self) -> tuple[Span | None, Span | None]:
-        assert self._document is not None
-        self._spans = self._document.read_spans(self._node)
-        return self._spans
-
-    @property
-    def names(self) -> Collection[str]:
-        """The names of the attributes, lower case, in source order."""
-        names: Collection[str] = self._node.attrs.keys()
-        return names
-
-    @property
-    def attributes(self) -> dict[str, Attribute]:
-        """Attributes by lower-case name, in source order; of a doubled one, the first (HTML §13.2.5.33)."""
-        if self._attributes is None:
-            assert self._document is not None
-            self._attributes = self._document.read_attributes(self._node)
-        return self._attributes
-
-    def get(self, name: str) -> str | None:
-        """The value of an attribute, or None where it is absent."""
-        attrs = self._node.attrs
-        if name not in attrs:
-            return None
-        value = attrs[name]
-        # A list has lost its white space and a filled-in value its fields: those are read from the source.
-        if isinstance(value, str) and FILLER not in value and self._attributes is None:
-            return value
-        attribute = self.attributes.get(name)
-        return None if attribute is None else attribute.value
-
-    @property
-    def span(self) -> Span | None:
-        """From the start tag to the end tag, or the start tag alone where no end tag stands in the source."""
-        if self.start_tag is None:
-            return None
-        return Span(self.start_tag.start, max(self.start_tag.end, self.end_tag.end if self.end_tag else 0))
-
-    def ancestors(self) -> Iterator[Element]:
-        """Parent, its parent, and so on to ``html``."""
-        place = self.parent
-        while place is not None:
-            yield place
-            place = place.parent
-
-    def walk(self) -> Iterator[Element | TextRun]:
-        """Everything inside, in document order, without recursion (hostile trees are deep)."""
-        stack: list[Element | TextRun] = list(reversed(self.children))
-        while stack:
-            node = stack.pop()
-            yield node
-            if isinstance(node, Element):
-                stack.extend(reversed(node.children))
-
-    def elements(self, *tags: str) -> Iterator[Element]:
-        """Elements inside with one of these tags, or all of them."""
-        return (node for node in self.walk() if isinstance(node, Element) and (not tags or node.tag in tags))
-
-    @property
-    def text(self) -> str:
-        """All character data inside, joined as it stands."""
-        return "".join(node.text for node in self.walk() if isinstance(node, TextRun))
 
 
 class Document:
@@ -306,7 +125,7 @@ class Document:
 
     @cached_property
     def _places(self) -> list[tuple[str, Span | None]]:
-        finder = _RunFinder(self._tokens, self._masked, self.source)
+        finder = RunFinder(self._tokens, self._masked, self.source)
         return [finder.take(data) for data in self._run_data]
 
     @cached_property
@@ -340,7 +159,7 @@ class Document:
 
     @cached_property
     def _tokens(self) -> list[Token]:
-        return list(_tokenise(self._masked, self.source))
+        return list(tokenise(self._masked, self.source))
 
     def _build(self) -> Element:
         run_data = self._run_data
@@ -389,84 +208,6 @@ class Document:
                 value = html.unescape(raw[start:end])
             found[name] = Attribute(name, value, span, source)
         return found
-
-
-def _tokenise(masked: SourceText, source: SourceText) -> Iterator[Token]:
-    """The tokens of a source. Text and the references in it are one token; a token ends where the next begins."""
-    kinds: dict[Any, TokenKind] = {
-        turbohtml.TokenType.START_TAG: "start tag",
-        turbohtml.TokenType.END_TAG: "end tag",
-        turbohtml.TokenType.COMMENT: "comment",
-        turbohtml.TokenType.DOCTYPE: "doctype",
-    }
-    starts = source.line_starts
-    end = len(masked.text)
-    open_token: tuple[TokenKind, str, int] | None = None
-    for token in turbohtml.tokenize(masked.text, resolve_references=False, capture_source=False, capture_attributes=False):
-        kind: TokenKind = kinds.get(token.type, "text")
-        if kind == "text" and open_token is not None and open_token[0] == "text":
-            continue
-        offset = min(starts[token.line - 1] + token.col, end)
-        if open_token is not None:
-            yield Token(open_token[0], open_token[1], Span(open_token[2], max(open_token[2], offset)))
-        open_token = kind, (token.tag or "").lower() if kind in ("start tag", "end tag") else "", 0 if open_token is None else offset
-    if open_token is not None:
-        yield Token(open_token[0], open_token[1], Span(open_token[2], max(end, open_token[2])))
-    elif end:
-        yield Token("comment", "", Span(0, end))  # a bogus comment that ends with the source gives no token
-
-
-class _RunFinder:
-    """Hands out the source spans of text, run by run, in document order.
-
-    The tree's text nodes come in the tokeniser's order except where the tree builder moves text (out of a table, for
-    one), so a run is searched for a little ahead, and a node that no run equals keeps no span.
-    """
-
-    _AHEAD = 40
-
-    def __init__(self, tokens: list[Token], masked: SourceText, source: SourceText) -> None:
-        self._source = source
-        self._runs: list[tuple[str, Span]] = []
-        self._next = 0
-        within = ""
-        for token in tokens:
-            if token.kind == "start tag":
-                within = token.name
-            elif token.kind == "text":
-                text = masked.text[token.span.start : token.span.end]
-                if "&" in text and within not in _RAW_TEXT:
-                    text = html.unescape(text)
-                self._runs.append((text.replace("\r\n", "\n").replace("\r", "\n") if "\r" in text else text, token.span))
-            elif token.kind == "end tag":
-                within = ""
-
-    def take(self, data: str) -> tuple[str, Span | None]:
-        """The text of a tree's node as the source has it, and its span."""
-        for index in range(self._next, min(self._next + self._AHEAD, len(self._runs))):
-            text, span = self._runs[index]
-            if text == data:
-                self._next = index + 1
-                return self._as_given(data, span), span
-            if not data.strip() or not text.strip():
-                continue
-            at = text.find(data)
-            if at >= 0 and text.isascii() and "&" not in self._source.slice(span) and "\r" not in self._source.slice(span):
-                # The tree split the run, as it does before a moved or implied element.
-                part = Span(span.start + at, span.start + at + len(data))
-                rest = text[at + len(data) :]
-                if rest:
-                    self._runs[index] = (rest, Span(part.end, span.end))
-                    self._next = index
-                else:
-                    self._next = index + 1
-                return self._as_given(data, part), part
-        return data.replace(FILLER, ""), None
-
-    def _as_given(self, data: str, span: Span) -> str:
-        if FILLER not in data:
-            return data
-        return html.unescape(self._source.slice(span))
 
 
 def parse(text: str, syntax: Syntax = LIQUID) -> Document:

@@ -162,7 +162,7 @@ _NARROW = ("condensed", "narrow", "compressed")
 )
 def find_remote_fonts(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """A stack that begins with a web font goes on with a family that every machine has and that runs about as wide."""
-    from jetwind.core.profiles.page import web_fonts
+    from jetwind.core.profiles.work import web_fonts
     from jetwind.core.styles import placed_declarations
 
     _, document = need_html(message)
