@@ -14,7 +14,7 @@ from playwright.sync_api import Browser
 from jetwind.core.markup import Element, parse
 from jetwind.core.message import read_bytes
 from jetwind.core.styles import ComputedStyles, Medium
-from jetwind.core.styles.values import PROPERTIES
+from jetwind.core.styles.properties import PROPERTIES
 from tests.chromium import in_chromium
 from tests.references import newsletters
 

@@ -16,7 +16,7 @@ import pytest
 from playwright.sync_api import Browser, Page, sync_playwright
 
 from jetwind.config.launch.cluster import free_port
-from jetwind.engines.browser.chromium import find_executable
+from jetwind.engines.browser.executable import find_executable
 
 ROOT = Path(__file__).parents[2]
 # Playwright's synchronous driver runs a loop in this thread; the tests' own queries are made between its steps.

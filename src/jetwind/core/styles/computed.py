@@ -17,7 +17,8 @@ from jetwind.core.styles.colours import legacy_colour
 from jetwind.core.styles.declarations import declarations
 from jetwind.core.styles.matching import Match, matches
 from jetwind.core.styles.media import Medium, applies
-from jetwind.core.styles.values import INHERITED, INITIAL, PROPERTIES, Parsed, expand
+from jetwind.core.styles.properties import INHERITED, INITIAL, PROPERTIES
+from jetwind.core.styles.values import Parsed, expand
 
 #: public identifiers that put a document into quirks mode (HTML §13.2.6.4.1, the usual ones of mail; from memory).
 _QUIRKS_DOCTYPE = re.compile(

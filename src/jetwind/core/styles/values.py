@@ -13,6 +13,7 @@ from typing import Any
 import tinycss2
 
 from jetwind.core.styles import colours
+from jetwind.core.styles.properties import INITIAL, KEYWORDS, WIDE
 from jetwind.core.styles.reading import value_nodes
 
 #: A value that is right as far as can be told, but whose result cannot be known here.
@@ -21,39 +22,6 @@ UNKNOWN = "?"
 _ABSOLUTE = {"px": 1.0, "pt": 96 / 72, "pc": 16.0, "in": 96.0, "cm": 96 / 2.54, "mm": 96 / 25.4, "q": 96 / 101.6}
 _RELATIVE = frozenset(["em", "rem", "ex", "ch", "vw", "vh", "vmin", "vmax", "lh", "rlh", "cap", "ic"])
 _DEPENDENT = frozenset(["var", "env", "attr", "calc", "min", "max", "clamp", "light-dark", "color-mix", "round", "mod", "rem", "anchor"])
-WIDE = frozenset(["inherit", "initial", "unset", "revert", "revert-layer"])
-
-_DISPLAY = (
-    "none inline block inline-block list-item table inline-table table-cell table-row table-row-group table-header-group table-footer-group "
-    "table-column table-column-group table-caption flex inline-flex grid inline-grid flow-root contents run-in -webkit-box -webkit-inline-box"
-)
-KEYWORDS: dict[str, frozenset[str]] = {
-    "display": frozenset(_DISPLAY.split()),
-    "visibility": frozenset(["visible", "hidden", "collapse"]),
-    "font-style": frozenset(["normal", "italic", "oblique"]),
-    "text-align": frozenset(
-        [
-            "left",
-            "right",
-            "center",
-            "justify",
-            "start",
-            "end",
-            "-webkit-left",
-            "-webkit-center",
-            "-webkit-right",
-            "match-parent",
-            "-internal-center",
-        ]
-    ),
-    "text-transform": frozenset(["none", "capitalize", "uppercase", "lowercase", "full-width"]),
-    "overflow-x": frozenset(["visible", "hidden", "scroll", "auto", "clip"]),
-    "overflow-y": frozenset(["visible", "hidden", "scroll", "auto", "clip"]),
-    "white-space": frozenset(["normal", "nowrap", "pre", "pre-wrap", "pre-line", "break-spaces"]),
-    "float": frozenset(["none", "left", "right", "inline-start", "inline-end"]),
-    "position": frozenset(["static", "relative", "absolute", "fixed", "sticky"]),
-    "mso-hide": frozenset(["all", "screen", "none"]),
-}
 _SIZE_WORDS = {
     "xx-small": 9.0,
     "x-small": 10.0,
@@ -64,48 +32,6 @@ _SIZE_WORDS = {
     "xx-large": 32.0,
     "xxx-large": 48.0,
 }
-#: What a property is where nothing sets it.
-INITIAL: dict[str, str] = {
-    "display": "inline",
-    "visibility": "visible",
-    "opacity": "1",
-    "font-size": "medium",
-    "font-family": '"Times New Roman"',
-    "font-weight": "normal",
-    "font-style": "normal",
-    "line-height": "normal",
-    "color": "black",
-    "background-color": "transparent",
-    "background-image": "none",
-    "text-decoration-line": "none",
-    "text-align": "start",
-    "text-transform": "none",
-    "max-width": "none",
-    "max-height": "none",
-    "overflow-x": "visible",
-    "overflow-y": "visible",
-    "white-space": "normal",
-    "float": "none",
-    "position": "static",
-    "letter-spacing": "normal",
-    "mso-hide": "none",
-}
-INHERITED = frozenset(
-    [
-        "visibility",
-        "font-size",
-        "font-family",
-        "font-weight",
-        "font-style",
-        "line-height",
-        "color",
-        "text-align",
-        "text-transform",
-        "white-space",
-        "letter-spacing",
-    ]
-)
-PROPERTIES = tuple(INITIAL)
 
 Parsed = tuple[str, Any]
 

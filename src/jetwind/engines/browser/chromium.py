@@ -13,7 +13,6 @@ import logging
 import math
 import os
 import re
-import shutil
 import signal
 import threading
 import time
@@ -25,6 +24,7 @@ from jetwind.core.profiles import MARK_ATTRIBUTE
 from jetwind.engines.browser import measuring
 from jetwind.engines.browser.capture import ALL_SECONDS, Capture, CaptureFailed, CaptureRequest
 from jetwind.engines.browser.devtools import CLOSED, DevTools, DevToolsError
+from jetwind.engines.browser.executable import FLAGS, find_executable
 from jetwind.engines.browser.memory import memory_of
 from jetwind.engines.browser.proxy import PartsProxy
 from jetwind.engines.browser.turns import Turns
@@ -47,34 +47,6 @@ PICTURES_PER_BROWSER = 400
 _WINDOW = {"width": 300, "height": 300}
 #: A browser that has not answered after this many seconds does not start.
 _STARTING_S = 20.0
-
-_EXECUTABLES = ("chromium-headless-shell", "chromium", "chromium-browser")
-_FLAGS = (
-    "--proxy-bypass-list=<-loopback>",
-    "--font-render-hinting=none",
-    "--force-color-profile=srgb",
-    "--hide-scrollbars",
-    "--mute-audio",
-    "--password-store=basic",
-    "--disable-back-forward-cache",
-    "--disable-background-networking",
-    "--disable-backgrounding-occluded-windows",
-    "--disable-breakpad",
-    "--disable-component-update",
-    # Small machines give shared memory 64 MB, and a tall picture is larger.
-    "--disable-dev-shm-usage",
-    "--disable-extensions",
-    "--disable-renderer-backgrounding",
-    "--disable-sync",
-    "--disable-quic",
-    "--no-first-run",
-    "--force-webrtc-ip-handling-policy=disable_non_proxied_udp",
-)
-
-
-def find_executable() -> str | None:
-    """The browser to render with: the headless shell where it is installed, since it is two to four times faster."""
-    return os.environ.get("JETWIND_CHROMIUM") or next((path for name in _EXECUTABLES if (path := shutil.which(name))), None)
 
 
 @dataclass(frozen=True, slots=True)
@@ -327,7 +299,7 @@ class Browser:
         if self._executable is None:
             raise CaptureFailed("No Chromium is installed; “apt-get install chromium-headless-shell” brings one.")
         self._proxy = PartsProxy()
-        flags = (f"--proxy-server=http://127.0.0.1:{await self._proxy.start()}", *_FLAGS)
+        flags = (f"--proxy-server=http://127.0.0.1:{await self._proxy.start()}", *FLAGS)
         # Chromium refuses its sandbox to root; for anybody else it is tried first.
         sandboxes = (False,) if os.geteuid() == 0 else (True, False)
         for sandbox in sandboxes:
