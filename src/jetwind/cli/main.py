@@ -6,15 +6,17 @@ import errno
 import json
 import os
 import sys
+from dataclasses import replace
 from datetime import datetime
 from enum import StrEnum
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated, NoReturn
 
 import typer
 
 from jetwind import __version__
 from jetwind.cli.inputs import (
+    BriefFile,
     address_of_host,
     at_stage,
     brief_in,
@@ -29,6 +31,9 @@ from jetwind.cli.inputs import (
     write_out,
 )
 from jetwind.core.checking import Check, Context, Kind, Outcome, options_of, registry
+
+if TYPE_CHECKING:
+    from jetwind.core.reports.review import Review
 
 app = typer.Typer(add_completion=False, rich_markup_mode=None, pretty_exceptions_enable=False)
 
@@ -82,18 +87,43 @@ def check(
         return
     if path is None:
         refuse("check needs a PATH: an .eml, an .html, a folder or a zip.")
-    from jetwind.core.reports import as_csv, as_html, as_json, as_sarif, as_text
     from jetwind.engines.bounded import review_bounded
-    from jetwind.engines.dictionaries import Installed
 
     with stage(f"reading “{path}”"):
         message = message_at(path)
-    samples, known = readers_in(readers)
     details = brief_in(brief)
     message = details.on(message)
+    context = _circumstances(details, kind, planned, readers, previous, rulebook)
+    chosen = checks_named(only or [])
+    ids = _profile_ids(profiles) if profiles is not None else []
+    if sending_host is not None:
+        address_of_host(sending_host)
+    _say_what_has_no_check({"zone": zone, "sending_host": sending_host, "live": live})
+    if ids and not render:
+        typer.echo("jetwind: --profiles is used with --render; without it no check needs a profile.", err=True)
+    if render:
+        from jetwind.cli.rendering import renders_of
+        from jetwind.core.profiles import usual
+
+        with stage("rendering"):
+            context = replace(context, renders=renders_of(message, ids or usual()))
+    with stage("running the checks"):
+        result = review_bounded(message, context, chosen, start="fork")
+    with stage("writing the report"):
+        write_out(_report(result, format, path))
+    _end(result)
+
+
+def _circumstances(
+    details: BriefFile, kind: Kind, planned: str | None, readers: Path | None, previous: Path | None, rulebook: list[str] | None
+) -> Context:
+    """What the options and the brief say of the message."""
+    from jetwind.engines.dictionaries import Installed
+
+    samples, known = readers_in(readers)
     now = datetime.now().astimezone()
     leaves, is_local = planned_time(planned, now)
-    context = Context(
+    return Context(
         kind=kind,
         planned=leaves,
         now=now,
@@ -108,43 +138,33 @@ def check(
         working_title=details.working_title,
         rulebooks=rulebooks_named(rulebook or []),
     )
-    chosen = checks_named(only or [])
-    ids = _profile_ids(profiles) if profiles is not None else []
-    if sending_host is not None:
-        address_of_host(sending_host)
-    given = {"zone": zone, "sending_host": sending_host, "live": live}
-    for option, note in _NO_CHECK_YET.items():
-        if given[option]:
-            typer.echo(f"jetwind: {note}", err=True)
-    if ids and not render:
-        typer.echo("jetwind: --profiles is used with --render; without it no check needs a profile.", err=True)
-    if render:
-        from dataclasses import replace
 
-        from jetwind.cli.rendering import renders_of
-        from jetwind.core.profiles import usual
 
-        with stage("rendering"):
-            context = replace(context, renders=renders_of(message, ids or usual()))
-    with stage("running the checks"):
-        result = review_bounded(message, context, chosen, start="fork")
-    with stage("writing the report"):
-        if format is Format.JSON:
-            report = as_json(result) + "\n"
-        elif format is Format.SARIF:
-            report = as_sarif(result, path.as_posix()) + "\n"
-        elif format is Format.HTML:
-            report = as_html(result)
-        elif format is Format.CSV:
-            report = as_csv(result.findings)
-        else:
-            report = as_text(result)
-        write_out(report)
+def _end(result: Review) -> NoReturn:
+    """Leave with the exit status that the answers ask for."""
     if crashed := [answer for answer in result.results if answer.outcome is Outcome.CRASHED]:
         at = ", ".join(answer.check for answer in crashed)
         typer.echo(f"jetwind: failed at {at}: {one_line(crashed[0].reason)}", err=True)
         raise typer.Exit(3)
     raise typer.Exit(1 if result.has_stop else 0)
+
+
+def _say_what_has_no_check(given: dict[str, object]) -> None:
+    for option, note in _NO_CHECK_YET.items():
+        if given[option]:
+            typer.echo(f"jetwind: {note}", err=True)
+
+
+def _report(result: Review, format: Format, path: Path) -> str:
+    from jetwind.core.reports import as_csv, as_html, as_json, as_sarif, as_text
+
+    if format is Format.JSON:
+        return as_json(result) + "\n"
+    if format is Format.SARIF:
+        return as_sarif(result, path.as_posix()) + "\n"
+    if format is Format.HTML:
+        return as_html(result)
+    return as_csv(result.findings) if format is Format.CSV else as_text(result)
 
 
 class ImagePolicy(StrEnum):

@@ -18,9 +18,11 @@ from jetwind.apps.audit.services import record
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.intake.services import refuse_if_locked
+from jetwind.apps.review.models import Excuse
 from jetwind.apps.review.selectors import Walk, excuses_for, walk_of
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit, roles_of
+from jetwind.core.message import Message
 
 
 def void_earlier(revision: Revision, user: User) -> None:
@@ -154,17 +156,6 @@ def clearance(walk: Walk, user: User, released_at: str) -> dict[str, Any]:
     revision = walk.revision
     mailing = revision.mailing
     message = message_of(revision)
-
-    def digest(text: str) -> str:
-        return hashlib.sha256(text.encode("utf-8", "surrogatepass")).hexdigest()
-
-    parts: list[dict[str, Any]] = [{"part": "file", "name": revision.file_name, "sha256": revision.source_sha256}]
-    if message.html:
-        parts.append({"part": "html", "name": "", "sha256": digest(message.html.text)})
-    if message.text:
-        parts.append({"part": "text", "name": "", "sha256": digest(message.text.text)})
-    for kind, resources in (("image", message.images), ("attachment", message.attachments)):
-        parts += [{"part": kind, "name": resource.name, "sha256": resource.sha256} for resource in resources]
     assert walk.run is not None
     return {
         "jetwind": __version__,
@@ -179,37 +170,54 @@ def clearance(walk: Walk, user: User, released_at: str) -> dict[str, Any]:
             "uploaded": revision.created_at.isoformat(),
             "content_sha256": revision.content_sha256,
         },
-        "parts": parts,
+        "parts": _parts(revision, message),
         "checks": {check_id: outcome for check_id, (outcome, *_) in sorted(walk.run.outcomes.items())},
         "open_findings": [_finding(found.record) for found in walk.findings if found.is_open],
-        "excused": [
-            {
-                "check": excuse.check_id,
-                "fingerprint": excuse.fingerprint,
-                "finding": excuse.sentence,
-                "reason": excuse.reason,
-                "by": excuse.by.shown_name,
-                "at": excuse.at.isoformat(),
-            }
-            for excuse in excuses_for(revision)
-            if any(found.excuse == excuse for found in walk.findings)
-        ],
+        "excused": [_excused(excuse) for excuse in excuses_for(revision) if any(found.excuse == excuse for found in walk.findings)],
         "spam": {"score": walk.run.spam.get("score"), "band": walk.run.spam.get("band")},
-        "sign_offs": [
-            {
-                "by": sign_off.by.shown_name,
-                "role": sign_off.role,
-                "at": sign_off.at.isoformat(),
-                "comment": sign_off.comment,
-                "content_sha256": sign_off.content_sha256,
-            }
-            for sign_off in revision.sign_offs.filter(voided_at=None).select_related("by")
-        ],
+        "sign_offs": [_signed(sign_off) for sign_off in revision.sign_offs.filter(voided_at=None).select_related("by")],
         "test_sends": [
             {"by": send.by.shown_name, "at": send.at.isoformat(), "list": send.list_name, "copies": send.copies.count()}
             for send in revision.test_sends.select_related("by")
         ],
         "released": {"by": user.shown_name, "at": released_at},
+    }
+
+
+def _parts(revision: Revision, message: Message) -> list[dict[str, str]]:
+    """The file as it was taken in and everything in it, each with its SHA-256."""
+
+    def digest(text: str) -> str:
+        return hashlib.sha256(text.encode("utf-8", "surrogatepass")).hexdigest()
+
+    parts = [{"part": "file", "name": revision.file_name, "sha256": revision.source_sha256}]
+    if message.html:
+        parts.append({"part": "html", "name": "", "sha256": digest(message.html.text)})
+    if message.text:
+        parts.append({"part": "text", "name": "", "sha256": digest(message.text.text)})
+    for kind, resources in (("image", message.images), ("attachment", message.attachments)):
+        parts += [{"part": kind, "name": resource.name, "sha256": resource.sha256} for resource in resources]
+    return parts
+
+
+def _excused(excuse: Excuse) -> dict[str, str]:
+    return {
+        "check": excuse.check_id,
+        "fingerprint": excuse.fingerprint,
+        "finding": excuse.sentence,
+        "reason": excuse.reason,
+        "by": excuse.by.shown_name,
+        "at": excuse.at.isoformat(),
+    }
+
+
+def _signed(sign_off: SignOff) -> dict[str, str]:
+    return {
+        "by": sign_off.by.shown_name,
+        "role": sign_off.role,
+        "at": sign_off.at.isoformat(),
+        "comment": sign_off.comment,
+        "content_sha256": sign_off.content_sha256,
     }
 
 

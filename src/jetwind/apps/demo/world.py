@@ -80,12 +80,27 @@ def build() -> Workspace:
         word_list=["grogged", "raku", "sgraffito"],
         audience=AUDIENCE,
     )
+    users = _people(workspace)
+    _readers(workspace)
+    _messages(workspace, users["author"])
+    return workspace
+
+
+def _people(workspace: Workspace) -> dict[str, User]:
+    """One person for each role, who are the test list too; by role."""
     users = {}
     for username, first, last, role in PEOPLE:
         users[role] = User.objects.create_user(
             username, f"{username}@{DOMAIN}", PASSWORD, first_name=first, last_name=last, time_zone=_ZONE
         )
         Membership.objects.create(workspace=workspace, user=users[role], roles=[role, "owner"] if role == "operator" else [role])
+    test_list = TestList.objects.create(workspace=workspace, name="The quay team")
+    for username, *_ in PEOPLE[:3]:
+        TestAddress.objects.create(list=test_list, address=f"{username}@{DOMAIN}")
+    return users
+
+
+def _readers(workspace: Workspace) -> None:
     for number, (name, first, last, remark) in enumerate(READERS, 1):
         values = {
             "first_name": first,
@@ -98,38 +113,38 @@ def build() -> Workspace:
         SampleReader.objects.create(
             workspace=workspace, name=name, email=f"reader{number}@{DOMAIN}", time_zone=_ZONE, values=values, remark=remark
         )
-    test_list = TestList.objects.create(workspace=workspace, name="The quay team")
-    for username, *_ in PEOPLE[:3]:
-        TestAddress.objects.create(list=test_list, address=f"{username}@{DOMAIN}")
 
-    def planned(month: int, day: int, hour: int) -> datetime:
-        return datetime(2027, month, day, hour, tzinfo=ZoneInfo(_ZONE))
 
-    author = users["author"]
+def _planned(month: int, day: int, hour: int) -> datetime:
+    return datetime(2027, month, day, hour, tzinfo=ZoneInfo(_ZONE))
+
+
+def _messages(workspace: Workspace, author: User) -> None:
+    """A clean one, a faulty one, a transactional one, and a copy of the first that was changed."""
     spring = take_in(
         author,
         workspace,
         messages.clean_sale(),
         "spring-glaze-sale.eml",
-        details=Details("Spring glaze sale", "promotional", "members and friends, 2,140 readers", planned(3, 9, 9), _ZONE),
+        details=Details("Spring glaze sale", "promotional", "members and friends, 2,140 readers", _planned(3, 9, 9), _ZONE),
     )
     take_in(
         author,
         workspace,
         messages.faulty_weekend(),
         "open-studio-weekend.eml",
-        details=Details("Open studio weekend", "newsletter", "members and friends, 2,140 readers", planned(5, 4, 10), _ZONE),
+        details=Details("Open studio weekend", "newsletter", "members and friends, 2,140 readers", _planned(5, 4, 10), _ZONE),
     )
     take_in(
         author,
         workspace,
         messages.pick_up_notice(),
         "pick-up-notice.eml",
-        details=Details("Pick-up notice", "transactional", "whoever has a firing to collect", planned(3, 4, 8), _ZONE),
+        details=Details("Pick-up notice", "transactional", "whoever has a firing to collect", _planned(3, 4, 8), _ZONE),
     )
     autumn = start_copy(author, spring)
     change_details(
-        author, autumn, Details("Autumn glaze sale", "promotional", "members and friends, 2,140 readers", planned(10, 5, 9), _ZONE)
+        author, autumn, Details("Autumn glaze sale", "promotional", "members and friends, 2,140 readers", _planned(10, 5, 9), _ZONE)
     )
     require_wording(author, autumn, "a fifth off", ["HTML", "plain text", "subject"])
     require_wording(author, autumn, "until Sunday 10 October", ["HTML", "plain text"])
@@ -150,4 +165,3 @@ def build() -> Workspace:
             ),
         ),
     )
-    return workspace

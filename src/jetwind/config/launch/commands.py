@@ -140,50 +140,18 @@ def _serve(children: Children, database: str, revive_database: Callable[[], list
     if not is_empty:
         _step("demo world")
         _manage(environment, "demo")
-    python = sys.executable
+    manage = [sys.executable, str(ROOT / "manage.py")]
     try:
         if not has_own_server:
             _step(f"Mailroom, the inbox stand-in (SMTP on 127.0.0.1:{smtp})")
-            children.start("mailroom", [python, str(ROOT / "manage.py"), "mailroom"], environment)
+            children.start("mailroom", [*manage, "mailroom"], environment)
         _step("worker")
-        children.start("worker", [python, str(ROOT / "manage.py"), "worker"], environment)
+        children.start("worker", [*manage, "worker"], environment)
         _step("web server")
-        children.start(
-            "web",
-            [
-                python,
-                "-m",
-                "gunicorn",
-                "--bind",
-                f"127.0.0.1:{port}",
-                "--workers",
-                "2",
-                "--threads",
-                "4",
-                "--timeout",
-                "60",
-                "--access-logfile",
-                "-",
-                # Without these it writes to the home folder and to /tmp.
-                "--no-control-socket",
-                "--worker-tmp-dir",
-                str(STATE / "run"),
-                "--graceful-timeout",
-                "3",
-                "jetwind.config.wsgi",
-            ],
-            environment,
-        )
+        children.start("web", _web_server(port), environment)
         address = f"http://127.0.0.1:{port}/"
         _wait_for(f"{address}health/", children)
-        print(f"\nJetwind is ready:  {address}\n", flush=True)
-        if is_empty:
-            print("The house is empty: its first page makes the first workspace and its owner.")
-        else:
-            print("Demo sign-ins, password for all: walk-the-round")
-            for name, what in (("rosa", "reviewer"), ("amos", "author"), ("petra", "approver"), ("odell", "operator and owner")):
-                print(f"  {name:<6} {what}")
-        print(f"\nLogs are in {STATE / 'run'}. Ctrl-C stops everything.", flush=True)
+        _welcome(address, is_empty=is_empty)
         while True:
             for sentence in (*children.revive(), *revive_database()):
                 print(f"jetwind: {sentence}", file=sys.stderr, flush=True)
@@ -196,6 +164,25 @@ def _serve(children: Children, database: str, revive_database: Callable[[], list
         for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
             signal.signal(number, signal.SIG_IGN)
         children.stop()
+
+
+def _web_server(port: int) -> list[str]:
+    """The command that serves the pages on a port of this machine."""
+    # Without the folder and the switch of the control socket it writes to the home folder and to /tmp.
+    options = f"--bind 127.0.0.1:{port} --workers 2 --threads 4 --timeout 60 --graceful-timeout 3 --access-logfile - --no-control-socket"
+    return [sys.executable, "-m", "gunicorn", *options.split(), "--worker-tmp-dir", str(STATE / "run"), "jetwind.config.wsgi"]
+
+
+def _welcome(address: str, *, is_empty: bool) -> None:
+    """Say where it is and how one gets in."""
+    print(f"\nJetwind is ready:  {address}\n", flush=True)
+    if is_empty:
+        print("The house is empty: its first page makes the first workspace and its owner.")
+    else:
+        print("Demo sign-ins, password for all: walk-the-round")
+        for name, what in (("rosa", "reviewer"), ("amos", "author"), ("petra", "approver"), ("odell", "operator and owner")):
+            print(f"  {name:<6} {what}")
+    print(f"\nLogs are in {STATE / 'run'}. Ctrl-C stops everything.", flush=True)
 
 
 #: What takes processors only is tested side by side; what waits for browsers, mail servers and whole runs of Jetwind, one by one.

@@ -99,7 +99,6 @@ def _features(nodes: list[Any]) -> Iterator[tuple[str, set[str]]]:
     compound: set[str] = set()
     waiting_space = False
     previous: Any = None
-    simple = 0
     solid = [node for node in nodes if node.type != "comment"]
     while solid and solid[0].type == "whitespace":
         solid.pop(0)
@@ -109,33 +108,18 @@ def _features(nodes: list[Any]) -> Iterator[tuple[str, set[str]]]:
         follows = solid[number + 1] if number + 1 < len(solid) else None
         if node.type == "literal" and node.value in _COMBINATORS:
             found.append((node.value, compound))
-            compound, waiting_space, simple, previous = set(), False, 0, None
+            compound, waiting_space, previous = set(), False, None
             continue
         if node.type == "whitespace":
             waiting_space = previous is not None
             continue
         if waiting_space:
             found.append(("descendant", compound))
-            compound, waiting_space, simple, previous = set(), False, 0, None
-        name = ""
-        if node.type == "ident" and previous == ".":
-            name = "."
-        elif node.type == "ident" and previous in (":", "::"):
-            name = f"{'::' if previous == '::' or node.lower_value in _OLD_PSEUDO_ELEMENTS else ':'}{node.lower_value}"
-        elif node.type == "function" and previous in (":", "::"):
-            name = f"{previous}{node.lower_name}"
-        elif node.type == "ident":
-            name = "type"
-            if node.lower_value in ("body", "html"):
-                found.append(("body" if node.lower_value == "body" else "type", compound))
-        elif node.type == "hash":
-            name = "#"
-        elif node.type == "[] block":
-            name = "[]"
-        elif node.type == "literal" and node.value == "*":
-            name = "*"
+            compound, waiting_space, previous = set(), False, None
+        name = _part(node, previous)
+        if name == "type" and node.lower_value in ("body", "html"):
+            found.append(("body" if node.lower_value == "body" else "type", compound))
         if name:
-            simple += name in (".", "#", "[]", "type")
             compound.add(name)
             found.append((name, compound))
             if name == "." and sum(1 for one, inside in found if one == "." and inside is compound) > 1:
@@ -148,6 +132,19 @@ def _features(nodes: list[Any]) -> Iterator[tuple[str, set[str]]]:
         else:
             previous = "part"
     yield from found
+
+
+def _part(node: Any, previous: str | None) -> str:
+    """The name of a simple selector by which the table of losses knows it; "" for what is none. ``previous`` is the mark before it."""
+    if node.type == "ident" and previous == ".":
+        return "."
+    if node.type == "ident" and previous in (":", "::"):
+        return f"{'::' if previous == '::' or node.lower_value in _OLD_PSEUDO_ELEMENTS else ':'}{node.lower_value}"
+    if node.type == "function" and previous in (":", "::"):
+        return f"{previous}{node.lower_name}"
+    if node.type == "literal":
+        return "*" if node.value == "*" else ""
+    return {"ident": "type", "hash": "#", "[] block": "[]"}.get(node.type, "")
 
 
 def _has_class(nodes: list[Any]) -> bool:

@@ -9,7 +9,7 @@ from itertools import pairwise
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.checks.needs import need_html
 from jetwind.core.fields import branches
-from jetwind.core.markup import Attribute, Document, Element, parse
+from jetwind.core.markup import Document, Element, parse
 from jetwind.core.markup.conditional import conditionals
 from jetwind.core.message import Message
 from jetwind.core.profiles.word_processor import revealed
@@ -147,28 +147,44 @@ def _in_conditionals(message: Message, document: Document, told: set[tuple[str, 
         yield Hit(words, Place.in_html(message, where), {"tag": tag}, identity=f"conditional {kind}:{tag}")
 
 
-def _errors(message: Message, document: Document) -> Iterator[tuple[str, str, str, Span | None, int | None]]:
-    html = document.source.text
-    inside = _links_inside(document)
+_Fault = tuple[str, str, str, Span | None, int | None]
+
+
+def _errors(message: Message, document: Document) -> Iterator[_Fault]:
+    """Each with its kind, its tag or name, its sentence, its place and its element."""
+    stray = _stray_end_tags(document)
+    # An end tag in the wrong order answers for one that is missing: what is left over after those closes nothing.
+    yield from _unclosed(document, stray)
+    for name, span in sorted(((name, span) for name, spans in stray.items() for span in spans), key=lambda item: item[1]):
+        yield "stray", name, "</{tag}> closes nothing.", span, None
+    yield from _moved(document)
+    for fault in document.faults:
+        if fault.code == "duplicate-attribute":
+            place = Span(max(fault.offset - 1, 0), fault.offset)
+            yield "twice", "attribute", "An attribute stands twice in one tag; the second is dropped.", place, None
+    yield from _same_ids(message, document)
+
+
+def _stray_end_tags(document: Document) -> dict[str, list[Span]]:
     closed = {element.end_tag.start for element in document.all_elements if element.end_tag}
     stray: dict[str, list[Span]] = {}
     for name, span in document.end_tags:
         if span.start not in closed and name not in _VOID - {"br"} and ":" not in name:
             stray.setdefault(name, []).append(span)
-    unclosed = [
-        element
-        for element in document.all_elements
-        if element.start_tag
-        and not element.end_tag
-        and element.tag not in _VOID | _OPTIONAL_END
-        and ":" not in element.tag
-        and not _closes_itself(html, element)
-    ]
+    return stray
+
+
+def _unclosed(document: Document, stray: dict[str, list[Span]]) -> Iterator[_Fault]:
+    """Elements without an end tag of theirs; an end tag further on that may be meant for one is taken out of ``stray``."""
+    html = document.source.text
+    inside = _links_inside(document)
     cells = [element for element in document.all_elements if element.tag in _CELLS and element.start_tag]
     # Left out throughout is a way of writing; left out here and there is a slip.
     careful = sum(element.end_tag is not None for element in cells) * 5 >= len(cells) * 4
-    for element in unclosed:
-        if element.start_tag is None or (element.tag in _CELLS and not careful):
+    for element in document.all_elements:
+        if element.start_tag is None or element.end_tag or element.tag in _VOID | _OPTIONAL_END or ":" in element.tag:
+            continue
+        if _closes_itself(html, element) or (element.tag in _CELLS and not careful):
             continue
         waiting = stray.get(element.tag, [])
         at = bisect_right(waiting, element.start_tag.start, key=lambda span: span.start)
@@ -180,8 +196,10 @@ def _errors(message: Message, document: Document) -> Iterator[tuple[str, str, st
             yield "misnested", element.tag, "<{tag}> and what is around it close in the wrong order.", partner, element.index
         else:
             yield "unclosed", element.tag, "<{tag}> is never closed.", element.start_tag, element.index
-    for name, span in sorted(((name, span) for name, spans in stray.items() for span in spans), key=lambda item: item[1]):
-        yield "stray", name, "</{tag}> closes nothing.", span, None
+
+
+def _moved(document: Document) -> Iterator[_Fault]:
+    """Elements that the parser put before the table in which they stand (HTML §13.2.6.1)."""
     last = -1
     for element in reversed(document.all_elements):
         if element.start_tag is None:
@@ -190,22 +208,16 @@ def _errors(message: Message, document: Document) -> Iterator[tuple[str, str, st
             yield "moved", element.tag, "<{tag}> stands where a table cannot hold it, and is moved out.", element.start_tag, element.index
         else:
             last = element.start_tag.start
-    for fault in document.faults:
-        if fault.code == "duplicate-attribute":
-            yield (
-                "twice",
-                "attribute",
-                "An attribute stands twice in one tag; the second is dropped.",
-                Span(max(fault.offset - 1, 0), fault.offset),
-                None,
-            )
-    seen: dict[str, Attribute] = {}
+
+
+def _same_ids(message: Message, document: Document) -> Iterator[_Fault]:
+    seen: set[str] = set()
     for element in document.all_elements:
         attribute = element.attributes.get("id") if "id" in element.names else None
         if attribute is not None and (value := attribute.value).strip():
             if value in seen and not message.holds_field(value):
                 yield "id", value, "The id {tag} is given to more than one element.", attribute.value_span, element.index
-            seen[value] = attribute
+            seen.add(value)
 
 
 def _links_inside(document: Document) -> dict[int, Element]:
