@@ -5,10 +5,9 @@ from __future__ import annotations
 import sys
 from pathlib import Path
 
-from jetwind.core.checking import STATIONS, Check, options_of, registry, rulebooks
+from jetwind.core.checking import STATIONS, Check, CheckSample, options_of, registry, rulebooks
 from jetwind.core.profiles import profiles, usual
 from jetwind.core.profiles.support import features, origin
-from jetwind.core.renders import Renders
 from jetwind.core.renders.measured import Block
 from jetwind.core.styles.contrast import as_hex
 
@@ -57,13 +56,14 @@ def _page(check: Check) -> str:
                 # An octet that is no character is shown by its number.
                 source = source.encode("utf-8", "surrogateescape").decode("utf-8", "backslashreplace")
                 lines += ["```", source.replace("```", "'''").replace("\r\n", "\n").rstrip("\n"), "```", ""]
-                if measured := _measured(sample.given.get("renders")):
+                if measured := _measured(sample):
                     lines += [f"Measured: {measured}.", ""]
     return "\n".join(lines).rstrip("\n") + "\n"
 
 
-def _measured(renders: Renders | None) -> str:
+def _measured(sample: CheckSample) -> str:
     """A sample's renders in words."""
+    renders = sample.context().renders
     parts: list[str] = []
     for render in renders.renders.values() if renders is not None else ():
         measured = render.measured

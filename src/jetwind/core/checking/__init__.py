@@ -20,11 +20,12 @@ from jetwind.core.checking.options import Option, options_of
 from jetwind.core.checking.registry import registry
 from jetwind.core.checking.rulebooks import Rulebook, rulebooks
 from jetwind.core.checking.runner import run, run_check
-from jetwind.core.checking.samples import CheckSample, clear, finds, laid_out
+from jetwind.core.checking.samples import Box, CheckSample, Layout, box, clear, finds, laid_out
 
 __all__ = [
     "PLACES",
     "STATIONS",
+    "Box",
     "Brief",
     "CannotTell",
     "Check",
@@ -35,6 +36,7 @@ __all__ = [
     "Finding",
     "Hit",
     "Kind",
+    "Layout",
     "Level",
     "Option",
     "Options",
@@ -46,6 +48,7 @@ __all__ = [
     "Station",
     "UnusableBrief",
     "UnusableSetting",
+    "box",
     "check",
     "check_settings",
     "clear",

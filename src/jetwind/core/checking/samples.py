@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
-from typing import Any
+from dataclasses import dataclass, field, replace
+from typing import Any, Literal
 
 from jetwind.core.checking.context import Context, Kind
 from jetwind.core.message import Envelope, Message, Sample, read_bytes
 from jetwind.core.profiles import profiles
 from jetwind.core.renders import Render, Renders
 from jetwind.core.renders.measured import Block, Measured
+from jetwind.core.renders.showing import Shown
 
 
 @dataclass(frozen=True)
@@ -18,7 +19,8 @@ class CheckSample:
     """Input text (an .eml, or HTML where it starts with ``<``) and what must come of it.
 
     ``at`` is the text that the finding's place must cover. ``files`` travel with HTML, by name.
-    ``given`` are further circumstances, by their name in ``Context``; ``previous`` is the source of the message this one was copied from.
+    ``given`` are further circumstances, by their name in ``Context``; ``previous`` is the source of the message this one was copied from,
+    ``renders`` what a browser would have measured of it.
     """
 
     source: str
@@ -32,11 +34,15 @@ class CheckSample:
     encoding: str = "utf-8"
     given: Mapping[str, Any] = field(default_factory=dict)
     previous: str | None = None
+    renders: Layout | None = None
 
     def context(self) -> Context:
         """The circumstances that the sample asks for."""
         previous = CheckSample(self.previous, fires=False).message() if self.previous is not None else None
-        return Context(Kind(self.kind), readers=self.readers, known_fields=self.known_fields, previous=previous, **self.given)
+        renders = self.renders.on(self.message()) if self.renders is not None else None
+        return Context(
+            Kind(self.kind), readers=self.readers, known_fields=self.known_fields, previous=previous, renders=renders, **self.given
+        )
 
     def message(self) -> Message:
         """The sample as a Message."""
@@ -66,9 +72,47 @@ def finds(source: str, at: str | None = None, **more: object) -> CheckSample:
     return CheckSample(source, fires=True, at=at, **more)  # type: ignore[arg-type]
 
 
-def laid_out(profile_id: str, *blocks: Block, **measured: Any) -> Renders:
-    """A render in one profile as a browser would have measured it, for samples: ``blocks`` in a window of the profile's size."""
-    profile = profiles()[profile_id]
-    width, height = profile.content_width, profile.viewport[1]
-    values = {"width": width, "height": 1200, "content_width": width, "first_screen": height, **measured}
-    return Renders({profile_id: Render(profile, Measured(blocks=blocks, **values))}, shown=())
+@dataclass(frozen=True)
+class Box:
+    """A block on a sample's render, and the CSS selector that names its element in the sample's source: the first one it matches."""
+
+    selector: str
+    block: Block
+
+
+def box(selector: str, kind: Literal["text", "link", "image"], x: float, y: float, width: float, height: float, **more: Any) -> Box:
+    """What a browser would have measured of an element, in CSS px; ``more`` are further values of ``renders.measured.Block``."""
+    return Box(selector, Block(-1, kind, x, y, width, height, **more))
+
+
+@dataclass(frozen=True)
+class Layout:
+    """A sample's render in one profile, as a browser would have measured it. Made by ``laid_out``."""
+
+    profile_id: str
+    boxes: tuple[Box, ...]
+    shown: tuple[Shown, ...]
+    measured: Mapping[str, Any]
+
+    def on(self, message: Message) -> Renders:
+        """The render of this message.
+
+        Raises:
+            ValueError: a selector is none, or matches nothing; the text names it.
+        """
+        document = message.document
+        blocks: list[Block] = []
+        for one in self.boxes:
+            found = document.select(one.selector) if document is not None else []
+            if not found:
+                raise ValueError(f"the sample's source has no “{one.selector}”")
+            blocks.append(replace(one.block, element=found[0].index))
+        profile = profiles()[self.profile_id]
+        width, height = profile.content_width, profile.viewport[1]
+        values = {"width": width, "height": 1200, "content_width": width, "first_screen": height, **self.measured}
+        return Renders({self.profile_id: Render(profile, Measured(blocks=tuple(blocks), **values))}, shown=self.shown)
+
+
+def laid_out(profile_id: str, *boxes: Box, shown: tuple[Shown, ...] = (), **measured: Any) -> Layout:
+    """A render in one profile, for samples: boxes in a window of the profile's size, unless ``measured`` has other values."""
+    return Layout(profile_id, boxes, shown, measured)

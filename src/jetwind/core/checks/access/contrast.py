@@ -5,19 +5,29 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds, laid_out
+from jetwind.core.checking import Box, Context, Hit, Level, Options, Place, box, check, clear, finds, laid_out
 from jetwind.core.checks.rendered import element_of, need_renders, says_something, seen_in, some
 from jetwind.core.markup import Document
 from jetwind.core.message import Message
 from jetwind.core.renders import Render, Renders
-from jetwind.core.renders.measured import Block
 from jetwind.core.styles.contrast import Rgba, as_hex, contrast, ratio
 
 _WHITE, _BLACK = (255, 255, 255, 1), (0, 0, 0, 1)
 
 
-def _text(colour: Rgba, ground: Rgba | None = _WHITE, size: float = 16, weight: int = 400) -> Block:
-    return Block(3, "text", 0, 0, 200, 20, 40, size, weight, colour, ground)
+def _text(colour: Rgba, ground: Rgba | None = _WHITE, size: float = 16) -> Box:
+    """Forty letters of the only paragraph."""
+    return box("p", "text", 0, 0, 200, 20, characters=40, size=size, colour=colour, ground=ground)
+
+
+def _alternative(characters: int, colour: Rgba, *, is_broken: bool = True) -> Box:
+    """The alternative text of the only picture, on white."""
+    return box("img", "image", 0, 0, 90, 90, characters=characters, size=16, colour=colour, ground=_WHITE, is_broken=is_broken)
+
+
+def _link(colour: Rgba, other_colour: Rgba, *, marked: bool) -> Box:
+    """The only link, among words of another colour."""
+    return box("a", "link", 0, 0, 20, 20, colour=colour, in_text=True, marked=marked, other_colour=other_colour)
 
 
 @dataclass(frozen=True)
@@ -86,12 +96,12 @@ def _by_day(renders: Renders) -> list[Render]:
     fix="Make the letters darker or the ground lighter until the ratio is reached.",
     basis="WCAG 2.2 SC 1.4.3; held against a general-purpose checker in the tests",
     samples=[
-        clear("<p>x</p>", given={"renders": laid_out("desktop-pane", _text((118, 118, 118, 1)))}),
-        clear("<p>x</p>", given={"renders": laid_out("desktop-pane", _text((148, 148, 148, 1), size=24))}),
-        clear("<p>x</p>", given={"renders": laid_out("desktop-pane", _text((200, 200, 200, 1), ground=None))}),
-        clear("<p>|</p>", given={"renders": laid_out("desktop-pane", _text((200, 200, 200, 1)))}),
-        finds("<p>x</p>", "<p>", given={"renders": laid_out("desktop-pane", _text((119, 119, 119, 1)))}),
-        finds("<p>x</p>", "<p>", given={"renders": laid_out("desktop-pane", _text((149, 149, 149, 1), size=24))}),
+        clear("<p>x</p>", renders=laid_out("desktop-pane", _text((118, 118, 118, 1)))),
+        clear("<p>x</p>", renders=laid_out("desktop-pane", _text((148, 148, 148, 1), size=24))),
+        clear("<p>x</p>", renders=laid_out("desktop-pane", _text((200, 200, 200, 1), ground=None))),
+        clear("<p>|</p>", renders=laid_out("desktop-pane", _text((200, 200, 200, 1)))),
+        finds("<p>x</p>", "<p>", renders=laid_out("desktop-pane", _text((119, 119, 119, 1)))),
+        finds("<p>x</p>", "<p>", renders=laid_out("desktop-pane", _text((149, 149, 149, 1), size=24))),
     ],
 )
 def find_faint(message: Message, context: Context, options: Options) -> Iterator[Hit]:
@@ -108,10 +118,10 @@ def find_faint(message: Message, context: Context, options: Options) -> Iterator
     fix="Set letters and ground in the same place, and both again in a media query for the dark scheme.",
     basis="WCAG 2.2 SC 1.4.3",
     samples=[
-        clear("<p>x</p>", given={"renders": laid_out("desktop-night", _text(_WHITE, _BLACK))}),
-        clear("<p>x</p>", given={"renders": laid_out("desktop-night", _text((20, 20, 20, 1), _BLACK))}),
-        clear("<p>x</p>", given={"renders": laid_out("phone-night", _text((31, 31, 31, 1), (129, 129, 129, 1)))}),
-        finds("<p>x</p>", "<p>", given={"renders": laid_out("desktop-night", _text((90, 90, 90, 1), _BLACK))}),
+        clear("<p>x</p>", renders=laid_out("desktop-night", _text(_WHITE, _BLACK))),
+        clear("<p>x</p>", renders=laid_out("desktop-night", _text((20, 20, 20, 1), _BLACK))),
+        clear("<p>x</p>", renders=laid_out("phone-night", _text((31, 31, 31, 1), (129, 129, 129, 1)))),
+        finds("<p>x</p>", "<p>", renders=laid_out("desktop-night", _text((90, 90, 90, 1), _BLACK))),
     ],
 )
 def find_faint_at_night(message: Message, context: Context, options: Options) -> Iterator[Hit]:
@@ -142,20 +152,16 @@ def find_faint_at_night(message: Message, context: Context, options: Options) ->
     samples=[
         clear(
             "<img alt='Spring sale'>",
-            given={"renders": laid_out("pane-blocked", Block(3, "image", 0, 0, 90, 90, 11, 16, 400, _BLACK, _WHITE, is_broken=True))},
+            renders=laid_out("pane-blocked", _alternative(11, _BLACK)),
         ),
         clear(
             "<img alt='Spring sale'>",
-            given={"renders": laid_out("desktop-pane", Block(3, "image", 0, 0, 90, 90, 0, 16, 400, _WHITE, _WHITE))},
+            renders=laid_out("desktop-pane", _alternative(0, _WHITE, is_broken=False)),
         ),
         finds(
             "<img alt='Spring sale'>",
             "<img alt='Spring sale'>",
-            given={
-                "renders": laid_out(
-                    "pane-blocked", Block(3, "image", 0, 0, 90, 90, 11, 16, 400, (230, 230, 230, 1), _WHITE, is_broken=True)
-                )
-            },
+            renders=laid_out("pane-blocked", _alternative(11, (230, 230, 230, 1))),
         ),
     ],
 )
@@ -190,29 +196,19 @@ def find_alternative_unreadable(message: Message, context: Context, options: Opt
     samples=[
         clear(
             "<p>a <a href=x>b</a></p>",
-            given={
-                "renders": laid_out(
-                    "desktop-pane", Block(4, "link", 0, 0, 20, 20, colour=(31, 95, 139, 1), in_text=True, marked=True, other_colour=_BLACK)
-                )
-            },
+            renders=laid_out("desktop-pane", _link((31, 95, 139, 1), _BLACK, marked=True)),
         ),
         clear(
             "<p>a <a href=x>b</a></p>",
-            given={
-                "renders": laid_out(
-                    "desktop-pane", Block(4, "link", 0, 0, 20, 20, colour=(200, 60, 60, 1), in_text=True, marked=False, other_colour=_BLACK)
-                )
-            },
+            renders=laid_out("desktop-pane", _link((200, 60, 60, 1), _BLACK, marked=False)),
         ),
         finds(
             "<p>a <a href=x>b</a></p>",
             "<a href=x>",
-            given={
-                "renders": laid_out(
-                    "desktop-pane",
-                    Block(4, "link", 0, 0, 20, 20, colour=(31, 95, 139, 1), in_text=True, marked=False, other_colour=(60, 60, 60, 1)),
-                )
-            },
+            renders=laid_out(
+                "desktop-pane",
+                _link((31, 95, 139, 1), (60, 60, 60, 1), marked=False),
+            ),
         ),
     ],
 )

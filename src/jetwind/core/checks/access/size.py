@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds, laid_out
+from jetwind.core.checking import Box, Context, Hit, Level, Options, Place, box, check, clear, finds, laid_out
 from jetwind.core.checks.rendered import element_of, need_renders, says_something, seen_in, some
 from jetwind.core.message import Message
 from jetwind.core.prose.outline import outline_of
@@ -15,8 +15,9 @@ from jetwind.core.renders.measured import Block, Measured
 _WHITE, _BLACK = (255, 255, 255, 1), (0, 0, 0, 1)
 
 
-def _text(size: float, characters: int = 80, element: int = 3) -> Block:
-    return Block(element, "text", 0, 0, 200, 20, characters, size, 400, _BLACK, _WHITE)
+def _text(size: float, characters: int = 80, selector: str = "p") -> Box:
+    """Black letters of a size on white."""
+    return box(selector, "text", 0, 0, 200, 20, characters=characters, size=size, colour=_BLACK, ground=_WHITE)
 
 
 @dataclass(frozen=True)
@@ -38,17 +39,17 @@ class TextOptions(Options):
     basis="Common practice, no published source; measured on the render",
     options=TextOptions,
     samples=[
-        clear("<p>Words enough to be copy.</p>", given={"renders": laid_out("desktop-pane", _text(12))}),
-        clear("<p>Words enough to be copy.</p>", given={"renders": laid_out("phone-upright", _text(14))}),
-        clear("<p>Words.</p>", given={"renders": laid_out("desktop-pane", _text(9, 6))}),
+        clear("<p>Words enough to be copy.</p>", renders=laid_out("desktop-pane", _text(12))),
+        clear("<p>Words enough to be copy.</p>", renders=laid_out("phone-upright", _text(14))),
+        clear("<p>Words.</p>", renders=laid_out("desktop-pane", _text(9, 6))),
         clear(
             "<p>Words enough to be copy.</p><p>Small print.</p>",
-            given={"renders": laid_out("phone-upright", _text(14, 400), _text(10, 120, 5))},
+            renders=laid_out("phone-upright", _text(14, 400), _text(10, 120, "p + p")),
         ),
-        clear("<p>Words enough to be copy.</p>", given={"renders": laid_out("phone-upright", _text(24), width=640, scale=0.61)}),
-        finds("<p>Words enough to be copy.</p>", "<p>", given={"renders": laid_out("phone-upright", _text(16), width=640, scale=0.61)}),
-        finds("<p>Words enough to be copy.</p>", "<p>", given={"renders": laid_out("desktop-pane", _text(11))}),
-        finds("<p>Words enough to be copy.</p>", "<p>", given={"renders": laid_out("phone-upright", _text(13))}),
+        clear("<p>Words enough to be copy.</p>", renders=laid_out("phone-upright", _text(24), width=640, scale=0.61)),
+        finds("<p>Words enough to be copy.</p>", "<p>", renders=laid_out("phone-upright", _text(16), width=640, scale=0.61)),
+        finds("<p>Words enough to be copy.</p>", "<p>", renders=laid_out("desktop-pane", _text(11))),
+        finds("<p>Words enough to be copy.</p>", "<p>", renders=laid_out("phone-upright", _text(13))),
     ],
 )
 def find_small(message: Message, context: Context, options: TextOptions) -> Iterator[Hit]:
@@ -115,40 +116,37 @@ def _end_of_copy(measured: Measured, least: float, characters: int) -> int:
     fix="Give the link padding until it is 24 × 24 px, or room of 24 px around its middle.",
     basis="WCAG 2.2 SC 2.5.8",
     samples=[
-        clear("<a href=x>x</a>", given={"renders": laid_out("phone-upright", Block(3, "link", 0, 0, 24, 24))}),
-        clear("<a href=x>x</a>", given={"renders": laid_out("phone-upright", Block(3, "link", 40, 40, 12, 12))}),
+        clear("<a href=x>x</a>", renders=laid_out("phone-upright", box("a", "link", 0, 0, 24, 24))),
+        clear("<a href=x>x</a>", renders=laid_out("phone-upright", box("a", "link", 40, 40, 12, 12))),
         clear(
             "<p>a <a href=x>x</a> <a href=y>y</a></p>",
-            given={
-                "renders": laid_out(
-                    "phone-upright", Block(4, "link", 0, 0, 12, 12, in_text=True), Block(5, "link", 14, 0, 12, 12, in_text=True)
-                )
-            },
+            renders=laid_out(
+                "phone-upright", box("a", "link", 0, 0, 12, 12, in_text=True), box("a + a", "link", 14, 0, 12, 12, in_text=True)
+            ),
         ),
         # The first line of a link that breaks is short: what stands above its second line's free end is far enough.
         clear(
             "<a href=x>x</a><a href=y>y</a>",
-            given={
-                "renders": laid_out(
-                    "phone-upright",
-                    Block(3, "link", 0, 0, 200, 30, lines=((0, 0, 200, 15), (0, 15, 40, 15))),
-                    Block(4, "link", 120, 32, 60, 15),
-                )
-            },
+            renders=laid_out(
+                "phone-upright",
+                box("a", "link", 0, 0, 200, 30, lines=((0, 0, 200, 15), (0, 15, 40, 15))),
+                box("a + a", "link", 120, 32, 60, 15),
+            ),
         ),
         finds(
             "<a href=x>x</a><a href=y>y</a>",
             "<a href=x>",
-            given={"renders": laid_out("phone-upright", Block(3, "link", 0, 0, 12, 12), Block(4, "link", 14, 0, 40, 40))},
+            renders=laid_out("phone-upright", box("a", "link", 0, 0, 12, 12), box("a + a", "link", 14, 0, 40, 40)),
         ),
         finds(
             "<a href=x>x</a><a href=y>y</a><a href=z>z</a>",
             "<a href=x>",
-            given={
-                "renders": laid_out(
-                    "phone-upright", Block(3, "link", 0, 0, 60, 12), Block(4, "link", 0, 14, 60, 12), Block(5, "link", 0, 28, 60, 12)
-                )
-            },
+            renders=laid_out(
+                "phone-upright",
+                box("a", "link", 0, 0, 60, 12),
+                box("a + a", "link", 0, 14, 60, 12),
+                box("a + a + a", "link", 0, 28, 60, 12),
+            ),
         ),
     ],
 )

@@ -4,16 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds, laid_out
+from jetwind.core.checking import Box, Context, Hit, Level, Options, Place, box, check, clear, finds, laid_out
 from jetwind.core.checks.rendered import element_of, need_renders, says_something, seen_in, some
 from jetwind.core.images.see_through import see_through
 from jetwind.core.markup import Element
 from jetwind.core.message import Message
 from jetwind.core.renders import Render
 from jetwind.core.renders.measured import Block
-from jetwind.core.styles.contrast import contrast
+from jetwind.core.styles.contrast import Rgba, contrast
 
 _BLACK = (18, 18, 18, 1)
+
+
+def _text(colour: Rgba) -> Box:
+    """Nine letters of a colour on black, in the only paragraph."""
+    return box("p", "text", 0, 0, 90, 20, characters=9, size=16, colour=colour, ground=_BLACK)
 
 
 @check(
@@ -24,14 +29,12 @@ _BLACK = (18, 18, 18, 1)
     fix="Give the picture a light edge or ground of its own, or set letters and ground together for the night.",
     basis="Common practice, no published source; measured on the render",
     samples=[
-        clear(
-            "<p>x</p>", given={"renders": laid_out("desktop-night", Block(3, "text", 0, 0, 90, 20, 9, 16, 400, (230, 230, 230, 1), _BLACK))}
-        ),
-        clear("<p>x</p>", given={"renders": laid_out("desktop-pane", Block(3, "text", 0, 0, 90, 20, 9, 16, 400, _BLACK, _BLACK))}),
+        clear("<p>x</p>", renders=laid_out("desktop-night", _text((230, 230, 230, 1)))),
+        clear("<p>x</p>", renders=laid_out("desktop-pane", _text(_BLACK))),
         finds(
             "<p>x</p>",
             "<p>",
-            given={"renders": laid_out("desktop-night", Block(3, "text", 0, 0, 90, 20, 9, 16, 400, (27, 36, 48, 1), _BLACK))},
+            renders=laid_out("desktop-night", _text((27, 36, 48, 1))),
         ),
     ],
 )

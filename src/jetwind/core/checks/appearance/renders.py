@@ -6,19 +6,20 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, Place, check, clear, finds, laid_out
+from jetwind.core.checking import Box, CannotTell, Context, Hit, Level, Options, Place, box, check, clear, finds, laid_out
 from jetwind.core.checks.rendered import element_of, first_screen_text, need_renders, seen_in, some
 from jetwind.core.markup import Document, Element
 from jetwind.core.message import Message, image_references
 from jetwind.core.prose.outline import outline_of
 from jetwind.core.renders import Render
-from jetwind.core.renders.measured import Block, Measured
+from jetwind.core.renders.measured import Measured
 
 _WHITE = (255, 255, 255, 1)
 
 
-def _text(element: int, x: float = 0, y: float = 0, width: float = 300, height: float = 20, characters: int = 60, **more: object) -> Block:
-    return Block(element, "text", x, y, width, height, characters, 16, 400, (0, 0, 0, 1), _WHITE, **more)  # type: ignore[arg-type]
+def _text(selector: str, x: float = 0, y: float = 0, width: float = 300) -> Box:
+    """Sixty black letters on white."""
+    return box(selector, "text", x, y, width, 20, characters=60, size=16, colour=(0, 0, 0, 1), ground=_WHITE)
 
 
 @check(
@@ -29,12 +30,12 @@ def _text(element: int, x: float = 0, y: float = 0, width: float = 300, height: 
     fix="Let widths give way on small screens: width 100 % with a max-width, or a media query for what is fixed.",
     basis="Common practice, no published source; measured on the render",
     samples=[
-        clear("<p>x</p>", given={"renders": laid_out("phone-upright", _text(3), content_width=390)}),
-        clear("<p>x</p>", given={"renders": laid_out("desktop-pane", _text(3, width=900), content_width=900)}),
+        clear("<p>x</p>", renders=laid_out("phone-upright", _text("p"), content_width=390)),
+        clear("<p>x</p>", renders=laid_out("desktop-pane", _text("p", width=900), content_width=900)),
         finds(
             "<table width=640><tr><td>x</table>",
             "<table width=640>",
-            given={"renders": laid_out("phone-upright", _text(6, width=640), content_width=640)},
+            renders=laid_out("phone-upright", _text("td", width=640), content_width=640),
         ),
     ],
 )
@@ -95,16 +96,16 @@ class StackOptions(Options):
     samples=[
         clear(
             "<table><tr><td>one</td><td>two</td></tr></table>",
-            given={"renders": laid_out("phone-upright", _text(6, width=350, y=0), _text(7, width=350, y=100))},
+            renders=laid_out("phone-upright", _text("td", width=350, y=0), _text("td + td", width=350, y=100)),
         ),
         clear(
             "<table><tr><th>Size</th><th>Price</th></tr><tr><td>one</td><td>two</td></tr></table>",
-            given={"renders": laid_out("phone-upright", _text(9, width=80), _text(10, x=90, width=80))},
+            renders=laid_out("phone-upright", _text("td", width=80), _text("td + td", x=90, width=80)),
         ),
         finds(
             "<table><tr><td>one</td><td>two</td></tr></table>",
             "<td>",
-            given={"renders": laid_out("phone-upright", _text(6, width=80), _text(7, x=90, width=80))},
+            renders=laid_out("phone-upright", _text("td", width=80), _text("td + td", x=90, width=80)),
         ),
     ],
 )
@@ -177,9 +178,9 @@ class FirstScreenOptions(Options):
     basis="Common practice, no published source; measured on the render",
     options=FirstScreenOptions,
     samples=[
-        clear("<p>x</p>", given={"renders": laid_out("pane-blocked", _text(3))}),
-        clear("<img alt='Spring sale, a fifth off'>", given={"renders": laid_out("pane-blocked", Block(3, "image", 0, 0, 600, 300, 24))}),
-        finds("<img><p>x</p>", given={"renders": laid_out("pane-blocked", Block(3, "image", 0, 0, 600, 700), _text(4, y=700))}),
+        clear("<p>x</p>", renders=laid_out("pane-blocked", _text("p"))),
+        clear("<img alt='Spring sale, a fifth off'>", renders=laid_out("pane-blocked", box("img", "image", 0, 0, 600, 300, characters=24))),
+        finds("<img><p>x</p>", renders=laid_out("pane-blocked", box("img", "image", 0, 0, 600, 700), _text("p", y=700))),
     ],
 )
 def find_images_off_empty(message: Message, context: Context, options: FirstScreenOptions) -> Iterator[Hit]:
@@ -211,16 +212,16 @@ def find_images_off_empty(message: Message, context: Context, options: FirstScre
     samples=[
         clear(
             '<a href="https://x.example" style="background:#b00;padding:9px">Buy</a>',
-            given={"renders": laid_out("phone-upright", Block(3, "link", 0, 600, 90, 40))},
+            renders=laid_out("phone-upright", box("a", "link", 0, 600, 90, 40)),
         ),
         clear(
             '<img src="https://x.example/a.png" width="300"><a href="https://x.example" style="background:#b00;padding:9px">Buy</a>',
-            given={"renders": laid_out("phone-upright", Block(4, "link", 0, 700, 90, 40), facts={"unsized": 1})},
+            renders=laid_out("phone-upright", box("a", "link", 0, 700, 90, 40), facts={"unsized": 1}),
         ),
         finds(
             '<a href="https://x.example" style="background:#b00;padding:9px">Buy</a>',
             '<a href="https://x.example" style="background:#b00;padding:9px">',
-            given={"renders": laid_out("phone-upright", Block(3, "link", 0, 700, 90, 40))},
+            renders=laid_out("phone-upright", box("a", "link", 0, 700, 90, 40)),
         ),
     ],
 )
@@ -262,9 +263,9 @@ def find_action_below(message: Message, context: Context, options: Options) -> I
     fix="Look at the list of what this profile drops: what holds the copy is dropped, hidden or cut off there.",
     basis="Common practice, no published source; measured on the render",
     samples=[
-        clear("<p>x</p>", given={"renders": laid_out("desktop-pane", _text(3))}),
-        clear("<img src='https://x.example/a.png'>", given={"renders": laid_out("desktop-pane")}),
-        finds("<div style='display:none'>x</div>", given={"renders": laid_out("desktop-pane")}),
+        clear("<p>x</p>", renders=laid_out("desktop-pane", _text("p"))),
+        clear("<img src='https://x.example/a.png'>", renders=laid_out("desktop-pane")),
+        finds("<div style='display:none'>x</div>", renders=laid_out("desktop-pane")),
     ],
 )
 def find_blank(message: Message, context: Context, options: Options) -> Iterator[Hit]:

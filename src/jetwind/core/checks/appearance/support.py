@@ -6,7 +6,7 @@ import re
 from bisect import bisect_right
 from collections.abc import Iterator
 
-from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, Place, check, clear, finds, laid_out
+from jetwind.core.checking import CannotTell, Context, Hit, Layout, Level, Options, Place, check, clear, finds, laid_out
 from jetwind.core.checking.runner import MOST_PLACES
 from jetwind.core.checks.needs import need_html
 from jetwind.core.checks.rendered import need_renders, seen_in
@@ -14,19 +14,16 @@ from jetwind.core.markup import Document
 from jetwind.core.message import Message
 from jetwind.core.profiles.profile import profiles
 from jetwind.core.profiles.support import features
-from jetwind.core.renders import Renders
 from jetwind.core.renders.showing import Effect, Shown
 from jetwind.core.source import Span
 
 
-def _lost(feature: str, title: str, start: int, end: int, effect: Effect = "layout") -> Renders:
-    made = laid_out("word-processor")
-    return Renders(made.renders, shown=(Shown(feature, title, effect, ("word-processor",), (Span(start, end),)),))
+def _lost(feature: str, title: str, start: int, end: int, effect: Effect = "layout") -> Layout:
+    return laid_out("word-processor", shown=(Shown(feature, title, effect, ("word-processor",), (Span(start, end),)),))
 
 
-def _lost_twice(feature: str, title: str, *spans: tuple[int, int]) -> Renders:
-    made = laid_out("word-processor")
-    return Renders(made.renders, shown=(Shown(feature, title, "layout", ("word-processor",), tuple(Span(*span) for span in spans)),))
+def _lost_twice(feature: str, title: str, *spans: tuple[int, int]) -> Layout:
+    return laid_out("word-processor", shown=(Shown(feature, title, "layout", ("word-processor",), tuple(Span(*span) for span in spans)),))
 
 
 _TWICE = '<p style="padding:0">x</p><p style="padding:4px">y</p>'
@@ -105,12 +102,12 @@ def _element_at(elements: list[tuple[int, int]], span: Span) -> int | None:
     fix="Use what every chosen client takes, give a fallback before it, or excuse the loss where it is meant.",
     basis="Open support dataset (its package and date stand in facts/client_support.json); the loss is tried on the render",
     samples=[
-        clear(_FLEX, given={"renders": laid_out("word-processor")}),
-        clear(_FLEX, given={"renders": _lost("html-style", "style", 3, 24)}),
-        clear(_FLEX, given={"renders": _lost("html-doctype", "doctype", 0, 5)}),
-        finds(_FLEX, "display:flex", given={"renders": _lost("css-display-flex", "display:flex", 10, 22)}),
-        finds(_TWICE, "padding:4px", given={"renders": _lost_twice("css-padding", "padding", (10, 19), (36, 47))}),
-        finds(_FLEX, "display:flex", given={"renders": _lost("css-border-radius", "border-radius", 10, 22, "look")}),
+        clear(_FLEX, renders=laid_out("word-processor")),
+        clear(_FLEX, renders=_lost("html-style", "style", 3, 24)),
+        clear(_FLEX, renders=_lost("html-doctype", "doctype", 0, 5)),
+        finds(_FLEX, "display:flex", renders=_lost("css-display-flex", "display:flex", 10, 22)),
+        finds(_TWICE, "padding:4px", renders=_lost_twice("css-padding", "padding", (10, 19), (36, 47))),
+        finds(_FLEX, "display:flex", renders=_lost("css-border-radius", "border-radius", 10, 22, "look")),
     ],
 )
 def find_css_unsupported(message: Message, context: Context, options: Options) -> Iterator[Hit]:
@@ -126,8 +123,8 @@ def find_css_unsupported(message: Message, context: Context, options: Options) -
     fix="Use elements and attributes that every chosen client takes, or excuse the loss where it is meant.",
     basis="Open support dataset (its package and date stand in facts/client_support.json); the loss is tried on the render",
     samples=[
-        clear("<section>x</section>", given={"renders": laid_out("word-processor")}),
-        finds("<section>x</section>", "<section>", given={"renders": _lost("html-semantics", "HTML5 semantics", 0, 9)}),
+        clear("<section>x</section>", renders=laid_out("word-processor")),
+        finds("<section>x</section>", "<section>", renders=_lost("html-semantics", "HTML5 semantics", 0, 9)),
     ],
 )
 def find_html_unsupported(message: Message, context: Context, options: Options) -> Iterator[Hit]:
