@@ -5,6 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from jetwind.core.fields import LIQUID, blanked, fill, foreign_tokens, opaque, past_limit, source_tokens, tokens, unclosed
+from jetwind.core.source import LIMITS
 
 
 def shapes(text: str, *, in_address: bool = False) -> list[str]:
@@ -157,6 +158,12 @@ class TestShapes:
         """Each is found, whatever stands beside it."""
         found = tokens("{{first_name|there}} %COMPANY% [[x]] ${y}{z_z}<%= w %>", LIQUID)
         assert [token.source for token in found] == ["{{first_name|there}}", "%COMPANY%", "[[x]]", "${y}", "{z_z}", "<%= w %>"]
+
+    def test_beyond_the_limit_nothing_is_told(self) -> None:
+        """What is not read is not taken for another syntax."""
+        found = tokens("{{a}}" * (LIMITS.tokens + 10), LIQUID)
+        assert len(found) == LIMITS.tokens
+        assert not any(token.is_foreign for token in found)
 
     def test_marks_that_stay_open(self) -> None:
         """Told with the words behind them; what closes is none."""

@@ -171,6 +171,9 @@ def tokens(text: str, syntax: Syntax, *, in_source: bool = False, in_address: bo
     """Fields and block tags of the message's own syntax and tokens of any other, in order and without overlap."""
     own = list(islice(syntax.tokens(text), LIMITS.tokens))
     rest = blanked(text, own) if own else text
+    if len(own) >= LIMITS.tokens:
+        # What lies beyond the limit was not read: its fields are of no known syntax, and not of a foreign one.
+        rest = rest[: own[-1].span.end]
     foreign = list(islice(foreign_tokens(rest, in_source=in_source, in_address=in_address), LIMITS.tokens))
     return sorted((*own, *foreign), key=lambda token: token.span.start) if foreign else own
 
