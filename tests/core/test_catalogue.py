@@ -314,8 +314,8 @@ class TestSettings:
         [
             ({"level": "loud"}, "level is stop, fix, note or off"),
             ({"largest": 1}, "has no option 'largest'"),
-            ({"largest_octets": "many"}, "is a int"),
-            ({"largest_octets": True}, "is a int"),
+            ({"largest_octets": "many"}, "“largest_octets” is a whole number, not 'many'"),
+            ({"largest_octets": True}, "“largest_octets” is a whole number, not True"),
         ],
     )
     def test_wrong_settings_are_named(self, wrong: dict[str, Any], said: str) -> None:

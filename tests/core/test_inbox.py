@@ -112,13 +112,13 @@ class TestBrief:
     @pytest.mark.parametrize(
         ("given_brief", "said"),
         [
-            ({"required": [3]}, "not 3"),
+            ({"required": [3]}, "“required”, entry 1 is a text or a table, not 3"),
             ({"required": [""]}, "not ''"),
             ({"required": {"attic": ["x"]}}, "'attic'; there are HTML"),
-            ({"required": {"HTML": [3]}}, "not {'text': 3"),
-            ({"required": 3}, "a list of texts"),
+            ({"required": {"HTML": [3]}}, "“required”, “HTML”, entry 1 is a text, not 3"),
+            ({"required": 3}, "“required” is a text, a table or a list, not 3"),
             ({"required": [{"text": "x", "places": ["attic"]}]}, "'attic'; there are HTML"),
-            ({"required": [{"text": "x", "places": 3}]}, "are a list"),
+            ({"required": [{"text": "x", "places": 3}]}, "“places” is a text or a list, not 3"),
             ({"wording": []}, "is a table"),
         ],
     )

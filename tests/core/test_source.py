@@ -1,10 +1,13 @@
 """Spans, positions and edits over raw text."""
 
+from typing import Any
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from jetwind.core.source import Edit, SourceText, Span, splice
+from jetwind.core.source.plain import Unfit, plain, read
 
 LINES = st.text(alphabet=st.sampled_from("ab \r\n\té"), max_size=60)
 
@@ -79,3 +82,28 @@ class TestSplice:
     def test_no_edit_changes_nothing(self, text: str) -> None:
         """Without edits the source is the result."""
         assert splice(text, []) == text
+
+
+class TestPlainValues:
+    """Plain values read into data classes."""
+
+    @pytest.mark.parametrize(
+        ("value", "kind", "said"),
+        [
+            ({"a": [1, "x"]}, dict[str, list[int]], "“a”, entry 2 is a whole number, not 'x'"),
+            ({"a": 1, "b": None}, dict[str, int], "“b” is a whole number, not None"),
+            ([], dict[str, int], "it is a table, not []"),
+            ({"start": 1}, Span, "it lacks “end”"),
+            ({"start": 1, "end": 2.5}, Span, "“end” is a whole number, not 2.5"),
+            ({"start": True, "end": 2}, Span, "“start” is a whole number, not True"),
+        ],
+    )
+    def test_what_does_not_fit_is_told(self, value: Any, kind: Any, said: str) -> None:
+        """Its place, what it has to be, and what it is."""
+        with pytest.raises(Unfit) as refused:
+            read(value, kind)
+        assert str(refused.value) == said
+
+    def test_there_and_back(self) -> None:
+        """A data class is the same afterwards."""
+        assert read(plain(Span(1, 2)), Span) == Span(1, 2)

@@ -18,6 +18,7 @@ import typer
 
 from jetwind.core.checking import Brief, UnusableBrief, registry, rulebooks
 from jetwind.core.message import Envelope, Message, Sample, UnusableInput, read_path, with_envelope
+from jetwind.core.source.plain import Unfit, read
 
 _stages: list[str] = []
 
@@ -145,38 +146,49 @@ def brief_in(path: Path | None) -> BriefFile:
         return BriefFile()
     try:
         given = tomllib.loads(path.read_text("utf-8"))
+        tables = read(given, _Tables)
         known = {known.name for known in fields(Envelope)}
-        envelope = _table(given, "envelope")
-        for name, value in envelope.items():
-            wanted = list if name == "subject_variants" else str
-            if name not in known or not isinstance(value, wanted):
-                raise UnusableBrief(f"[envelope] {name} = {value!r} is none of {', '.join(sorted(known))}, or is of the wrong kind.")
+        if unknown := set(tables.envelope) - known:
+            raise UnusableBrief(f"[envelope] has no “{min(unknown)}”; it has {', '.join(sorted(known))}.")
+        read({"envelope": tables.envelope}, dict[str, Envelope])
         return BriefFile(
             Brief.from_dict(given),
-            frozenset(_texts(given, "fields", "known")),
-            frozenset(domain.lower() for domain in _texts(given, "practice", "domains")),
-            frozenset(word.casefold() for word in _texts(given, "wording", "words")),
-            str(given.get("title", "")),
-            envelope,
+            frozenset(tables.fields.known),
+            frozenset(domain.lower() for domain in tables.practice.domains),
+            frozenset(word.casefold() for word in tables.wording.words),
+            tables.title,
+            tables.envelope,
         )
-    except UnusableBrief as refused:
-        refuse(f"The brief “{path}” cannot be used: {refused}")
+    except (UnusableBrief, Unfit) as refused:
+        refuse(f"The brief “{path}” cannot be used: {str(refused).removesuffix('.')}.")
     except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError) as failure:
         refuse(f"The brief “{path}” cannot be read: {failure}.")
 
 
-def _table(given: Mapping[str, Any], name: str) -> Mapping[str, Any]:
-    table = given.get(name, {})
-    if not isinstance(table, Mapping):
-        raise UnusableBrief(f"“{name}” is a table, written [{name}].")
-    return table
+@dataclass(frozen=True)
+class _Fields:
+    known: list[str] = field(default_factory=list)
 
 
-def _texts(given: Mapping[str, Any], table: str, name: str) -> list[str]:
-    found = _table(given, table).get(name, [])
-    if not isinstance(found, list):
-        raise UnusableBrief(f"[{table}] {name} is a list of texts.")
-    return [str(entry) for entry in found]
+@dataclass(frozen=True)
+class _Practice:
+    domains: list[str] = field(default_factory=list)
+
+
+@dataclass(frozen=True)
+class _Wording:
+    words: list[str] = field(default_factory=list)
+
+
+@dataclass(frozen=True)
+class _Tables:
+    """A brief file beside its required and forbidden wording."""
+
+    title: str = ""
+    fields: _Fields = field(default_factory=_Fields)
+    practice: _Practice = field(default_factory=_Practice)
+    wording: _Wording = field(default_factory=_Wording)
+    envelope: dict[str, str | list[str]] = field(default_factory=dict)
 
 
 def checks_named(only: list[str]) -> list[str] | None:

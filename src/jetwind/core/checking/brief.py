@@ -4,10 +4,22 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, TypedDict
+
+from jetwind.core.source.plain import Unfit, read
 
 #: Places that an item may be asked for in, by the word used for them.
 PLACES = ("HTML", "plain text", "subject", "preview text")
+
+#: An entry with its places, or places with their entries.
+_Table = dict[str, str | list[str]]
+_Listed = str | list[str | _Table] | _Table
+
+
+class _Lists(TypedDict, total=False):
+    required: _Listed
+    forbidden: _Listed
+    wording: dict[str, Any]
 
 
 class UnusableBrief(ValueError):
@@ -38,12 +50,13 @@ class Brief:
         Raises:
             UnusableBrief: an entry is neither, or names a place that does not exist.
         """
-        wording = given.get("wording", {})
-        if not isinstance(wording, Mapping):
-            raise UnusableBrief("“wording” is a table, [wording], with the lists “required” and “forbidden”.")
-        required = _merged(_required(entry) for entry in _entries({**given, **wording}, "required"))
-        forbidden = [_required(entry).text for entry in _entries({**given, **wording}, "forbidden")]
-        return cls(required, tuple(forbidden))
+        wording = given.get("wording")
+        try:
+            lists = read({**given, **wording} if isinstance(wording, Mapping) else given, _Lists)
+        except Unfit as unfit:
+            raise UnusableBrief(f"{unfit}.") from unfit
+        required = _merged(_required(entry) for entry in _entries(lists.get("required", [])))
+        return cls(required, tuple(_required(entry).text for entry in _entries(lists.get("forbidden", []))))
 
     def as_dict(self) -> dict[str, Any]:
         """The plain values that ``from_dict`` reads."""
@@ -71,30 +84,25 @@ class Brief:
         return replace(self, required=tuple(item for item in self.required if item.text != text))
 
 
-def _entries(given: Mapping[str, Any], key: str) -> list[Any]:
-    entries = given.get(key, [])
-    if isinstance(entries, str):
-        return [entries]
-    if key == "required" and isinstance(entries, Mapping) and "text" not in entries:
-        listed = ((place, [texts] if isinstance(texts, str) else texts) for place, texts in entries.items())
-        return [{"text": text, "places": [place]} for place, texts in listed for text in (texts if isinstance(texts, list) else [texts])]
-    if isinstance(entries, Mapping):
-        return [entries]
-    if not isinstance(entries, (list, tuple)):
-        raise UnusableBrief(f"“{key}” is a list of texts, not {type(entries).__name__}.")
-    return list(entries)
+def _entries(given: _Listed) -> Sequence[str | _Table]:
+    """The entries of a list that may also be one text, one entry, or a table of places with their texts."""
+    if isinstance(given, list):
+        return given
+    if isinstance(given, dict) and "text" not in given:
+        listed = ((place, [texts] if isinstance(texts, str) else texts) for place, texts in given.items())
+        return [_Table(text=text, places=[place]) for place, texts in listed for text in texts]
+    return [given]
 
 
-def _required(entry: Any) -> RequiredItem:
-    if isinstance(entry, str) and entry.strip():
-        return RequiredItem(entry.strip())
-    if not isinstance(entry, Mapping) or not isinstance(entry.get("text"), str) or not entry["text"].strip():
+def _required(entry: str | _Table) -> RequiredItem:
+    text = entry if isinstance(entry, str) else entry.get("text")
+    if not isinstance(text, str) or not text.strip():
         raise UnusableBrief(f"An item of the brief is a text, or a table with “text” and “places”, not {entry!r}.")
+    if isinstance(entry, str):
+        return RequiredItem(text.strip())
     places = next((entry[key] for key in ("places", "place", "in", "where") if key in entry), RequiredItem("").places)
     places = [places] if isinstance(places, str) else places
-    if not isinstance(places, (list, tuple)):
-        raise UnusableBrief(f"The places of “{entry['text']}” are a list, not {places!r}.")
-    return RequiredItem(entry["text"].strip(), tuple(dict.fromkeys(_place(place, entry["text"]) for place in places)))
+    return RequiredItem(text.strip(), tuple(dict.fromkeys(_place(place, text) for place in places)))
 
 
 def _merged(items: Iterable[RequiredItem]) -> tuple[RequiredItem, ...]:
@@ -117,8 +125,8 @@ _SPELLINGS = {
 }
 
 
-def _place(word: Any, text: str) -> str:
-    found = _SPELLINGS.get(" ".join(str(word).lower().replace("_", " ").replace("-", " ").split()))
+def _place(word: str, text: str) -> str:
+    found = _SPELLINGS.get(" ".join(word.lower().replace("_", " ").replace("-", " ").split()))
     if found is None:
         raise UnusableBrief(f"“{text}” names the place {word!r}; there are {', '.join(PLACES)}.")
     return found

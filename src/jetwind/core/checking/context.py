@@ -13,6 +13,7 @@ from jetwind.core.checking.brief import Brief
 from jetwind.core.checking.options import options_of
 from jetwind.core.facts.spelling import Dictionaries
 from jetwind.core.message import Message, Sample
+from jetwind.core.source.plain import Unfit, read
 
 if TYPE_CHECKING:
     from jetwind.core.checking.declaration import Check, Options
@@ -91,15 +92,16 @@ def check_settings(declared: Check, settings: Mapping[str, Mapping[str, Any]]) -
         raise UnusableSetting(f"{declared.id}: level is stop, fix, note or off, not {level!r}.")
     defaults = declared.options()
     known = {option.name: getattr(defaults, option.name) for option in dataclasses.fields(defaults)}
-    for name, value in own.items():
+    for name in own:
         if name not in known:
             raise UnusableSetting(f"{declared.id} has no option {name!r}; it has {', '.join(known) or 'none'}.")
-        wanted = type(known[name])
-        if wanted is float and isinstance(value, int):
-            own[name] = float(value)
-        elif not isinstance(value, wanted) or isinstance(value, bool) is not (wanted is bool):
-            raise UnusableSetting(f"{declared.id}: {name} is a {wanted.__name__}, not {value!r}.")
+    if not own:
+        return level, defaults
+    try:
+        options = read({**known, **own}, type(defaults))
+    except Unfit as unfit:
+        raise UnusableSetting(f"{declared.id}: {unfit}.") from unfit
     for option in options_of(type(defaults)):
         if option.name in own and not option.takes(own[option.name]):
             raise UnusableSetting(f"{declared.id}: {option.name} is {option.range}, not {own[option.name]!r}.")
-    return level, dataclasses.replace(defaults, **own)
+    return level, options

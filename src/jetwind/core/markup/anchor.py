@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from jetwind.core.markup.document import Document
 from jetwind.core.markup.nodes import Element, TextRun
+from jetwind.core.source.plain import plain, read
 
 _NAMING = ("id", "href", "src", "alt", "name")
 
@@ -24,20 +25,13 @@ class Anchor:
 
     def as_json(self) -> dict[str, object]:
         """For keeping."""
-        return {
-            "tag": self.tag,
-            "words": self.words,
-            "names": [list(pair) for pair in self.names],
-            "path": self.path,
-            "number": self.number,
-            "of": self.of,
-        }
+        kept: dict[str, object] = plain(self)
+        return kept
 
     @classmethod
     def from_json(cls, kept: dict[str, object]) -> Anchor:
         """What was kept."""
-        names = tuple((str(name), str(value)) for name, value in kept["names"])  # type: ignore[attr-defined]
-        return cls(str(kept["tag"]), str(kept["words"]), names, str(kept["path"]), int(str(kept["number"])), int(str(kept["of"])))
+        return read(kept, cls)
 
 
 def anchor_of(element: Element, document: Document) -> Anchor:

@@ -6,6 +6,8 @@ from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 from typing import Any
 
+from jetwind.core.source.plain import read
+
 
 @dataclass(frozen=True, slots=True)
 class Envelope:
@@ -29,5 +31,9 @@ class Envelope:
 
     @classmethod
     def from_dict(cls, fields: Mapping[str, Any]) -> Envelope:
-        """The envelope that ``as_dict`` wrote."""
-        return cls(**{**fields, "subject_variants": tuple(fields.get("subject_variants", ()))})
+        """The envelope that ``as_dict`` wrote.
+
+        Raises:
+            Unfit: a field is of another type.
+        """
+        return read(dict(fields), cls)

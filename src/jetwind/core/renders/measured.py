@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, Literal
 
+from jetwind.core.source.plain import plain, read
 from jetwind.core.styles.contrast import Rgba, contrast, needed_contrast
 
 
@@ -71,11 +72,7 @@ class Block:
     def from_row(cls, row: list[Any]) -> Block:
         """The block of kept values."""
         # Rows kept before a value was added are shorter; what they lack is empty.
-        values = dict(zip(_ROW, row, strict=False))
-        for name in ("colour", "ground", "other_colour"):
-            values[name] = tuple(values[name]) if values[name] is not None else None
-        values["lines"] = tuple((x, y, width, height) for x, y, width, height in values.get("lines", ()))
-        return cls(**values)
+        return read(dict(zip(_ROW, row, strict=False)), cls)
 
 
 _ROW = tuple(Block.__slots__)
@@ -123,22 +120,15 @@ class Measured:
         return sum(block.characters for block in self.blocks if block.kind != "link")
 
     def as_json(self) -> dict[str, Any]:
-        """For keeping."""
-        return {
-            "width": self.width,
-            "height": self.height,
-            "content_width": self.content_width,
-            "first_screen": self.first_screen,
-            "cut": self.cut,
-            "scale": self.scale,
-            "without_font": list(self.without_font),
-            "facts": dict(self.facts),
-            "blocks": [block.as_row() for block in self.blocks],
-        }
+        """For keeping: blocks as rows; ``painted`` and ``left`` serve the picture alone."""
+        values: dict[str, Any] = plain({name: getattr(self, name) for name in _KEPT})
+        return values | {"blocks": [block.as_row() for block in self.blocks]}
 
     @classmethod
     def from_json(cls, kept: Mapping[str, Any]) -> Measured:
         """What was kept."""
-        blocks = tuple(Block.from_row(row) for row in kept["blocks"])
-        rest = {name: kept[name] for name in ("width", "height", "content_width", "first_screen", "cut", "facts")}
-        return cls(blocks=blocks, scale=float(kept.get("scale", 1.0)), without_font=tuple(kept.get("without_font", ())), **rest)
+        values = read({name: kept[name] for name in _KEPT if name in kept}, cls)
+        return replace(values, blocks=tuple(Block.from_row(row) for row in kept["blocks"]))
+
+
+_KEPT = ("width", "height", "content_width", "first_screen", "cut", "scale", "without_font", "facts")

@@ -6,14 +6,28 @@ A page could ask for anything; with this server as the only proxy (and loopback 
 from __future__ import annotations
 
 import asyncio
+import re
 import secrets
 from collections.abc import Mapping
 
+import h11
+
 from jetwind.core.profiles import PARTS_HOST
 
-_REFUSED = b"HTTP/1.1 403 Forbidden\r\nContent-Length: 0\r\nConnection: close\r\n\r\n"
-#: No picture of a message needs a longer request line than this, in octets.
-_LONGEST_LINE = 4096
+#: No request for a picture of a message has a longer head than this, in octets.
+_LONGEST_HEAD = 64 * 1024
+#: Type and subtype (RFC 9110 §8.3.1); a message may claim anything.
+_PLAIN_TYPE = re.compile(r"[\w!#$&^.+-]+/[\w!#$&^.+-]+", re.ASCII)
+
+
+def _written(connection: h11.Connection, status: int, headers: list[tuple[str, str]], body: bytes) -> bytes:
+    """An answer with its body as octets."""
+    head = h11.Response(status_code=status, headers=[*headers, ("Content-Length", str(len(body)))])
+    return b"".join(
+        connection.send(event) or b""
+        for event in (head, h11.Data(data=body), h11.EndOfMessage())
+        if not isinstance(event, h11.Data) or body
+    )
 
 
 class PartsProxy:
@@ -27,7 +41,7 @@ class PartsProxy:
 
     async def start(self) -> int:
         """Listen on a free loopback port and return it."""
-        self._server = await asyncio.start_server(self._serve, "127.0.0.1", 0, limit=64 * 1024)
+        self._server = await asyncio.start_server(self._serve, "127.0.0.1", 0)
         self.port = int(self._server.sockets[0].getsockname()[1])
         return self.port
 
@@ -47,33 +61,49 @@ class PartsProxy:
             self._server.close()
 
     async def _serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        connection = h11.Connection(h11.SERVER, max_incomplete_event_size=_LONGEST_HEAD)
         try:
-            while True:
-                line = await asyncio.wait_for(reader.readline(), 30)
-                if not line or len(line) > _LONGEST_LINE:
-                    break
-                while (header := await asyncio.wait_for(reader.readline(), 30)) not in (b"\r\n", b"\n", b""):
-                    if len(header) > 64 * 1024:
-                        return
-                method, _, rest = line.decode("latin-1").partition(" ")
-                found = self._find(rest.split(" ")[0]) if method == "GET" else None
+            while (request := await self._request(connection, reader)) is not None:
+                found = self._find(request.target.decode("latin-1")) if request.method == b"GET" else None
                 if found is None:
                     self.refused += 1
-                    writer.write(_REFUSED)
+                    writer.write(_written(connection, 403, [("Connection", "close")], b""))
                     await writer.drain()
                     break
                 content_type, data = found
-                head = (
-                    f"HTTP/1.1 200 OK\r\nContent-Type: {content_type}\r\nContent-Length: {len(data)}\r\n"
+                headers = [
+                    ("Content-Type", content_type if _PLAIN_TYPE.fullmatch(content_type) else "application/octet-stream"),
                     # Named by its digest, a part never changes. Opened as a page of its own (a drawing can be), it runs no script.
-                    "Cache-Control: max-age=600\r\nX-Content-Type-Options: nosniff\r\nContent-Security-Policy: sandbox\r\n\r\n"
-                )
-                writer.write(head.encode("latin-1", "replace") + data)
+                    ("Cache-Control", "max-age=600"),
+                    ("X-Content-Type-Options", "nosniff"),
+                    ("Content-Security-Policy", "sandbox"),
+                ]
+                writer.write(_written(connection, 200, headers, data))
                 await writer.drain()
-        except (TimeoutError, ConnectionError, asyncio.LimitOverrunError, ValueError):
+                if connection.our_state is not h11.DONE or connection.their_state is not h11.DONE:
+                    break
+                connection.start_next_cycle()
+        except (TimeoutError, ConnectionError, h11.ProtocolError):
             pass
         finally:
             writer.close()
+
+    @staticmethod
+    async def _request(connection: h11.Connection, reader: asyncio.StreamReader) -> h11.Request | None:
+        """The next request, read to its end; None where the browser closed the connection."""
+        request: h11.Request | None = None
+        while True:
+            event = connection.next_event()
+            if event is h11.NEED_DATA:
+                connection.receive_data(await asyncio.wait_for(reader.read(16 * 1024), 30))
+            elif isinstance(event, h11.Request):
+                request = event
+                if request.method != b"GET":
+                    return request
+            elif isinstance(event, h11.EndOfMessage):
+                return request
+            elif event is h11.PAUSED or isinstance(event, h11.ConnectionClosed):
+                return None
 
     def _find(self, target: str) -> tuple[str, bytes] | None:
         prefix = f"http://{PARTS_HOST}/"

@@ -1,0 +1,75 @@
+"""Plain values, as TOML, JSON and forms give them, read into data classes; what does not fit is told in words."""
+
+from __future__ import annotations
+
+import re
+from typing import Any, TypeVar
+
+T = TypeVar("T")
+
+_WORDS = {"str": "a text", "int": "a whole number", "float": "a number", "bool": "true or false", "array": "a list", "object": "a table"}
+#: The Python type of each kind, by the name that msgspec has for it.
+_TYPES = {"str": str, "int": int, "float": float, "bool": bool, "array": list, "object": dict, "null": type(None)}
+_STEP = re.compile(r"\.(\w+)|\[(\d+|\.\.\.)\]")
+
+
+class Unfit(ValueError):
+    """A value that does not fit; the text names its place, what it has to be, and what it is."""
+
+
+def read(given: Any, kind: type[T]) -> T:
+    """A value of a type: a data class, or texts, numbers, lists and tables of such. Fields that a data class does not have are passed over.
+
+    Raises:
+        Unfit: a value is of another type, or lacks a field.
+    """
+    # Loaded when first used: most commands read nothing that way.
+    import msgspec
+
+    try:
+        return msgspec.convert(given, kind)
+    except msgspec.ValidationError as fault:
+        raise Unfit(_in_words(str(fault), given)) from fault
+
+
+def plain(value: Any) -> Any:
+    """A value as texts, numbers, lists and dictionaries."""
+    import msgspec
+
+    return msgspec.to_builtins(value)
+
+
+def _in_words(fault: str, given: Any) -> str:
+    said, _, path = fault.partition(" - at `$")
+    got = re.search(r"got `(\w+)`", said)
+    steps = [name or number for name, number in _STEP.findall(path)]
+    names, value = _followed(given, steps, _TYPES.get(got[1]) if got is not None else None) or ([], given)
+    place = ", ".join(f"entry {name + 1}" if isinstance(name, int) else f"“{name}”" for name in names)
+    lacking = re.search(r"missing required field `(\w+)`", said)
+    if lacking is not None:
+        return f"{place or 'it'} lacks “{lacking[1]}”"
+    wanted = re.search(r"Expected `([^`]+)`", said)
+    if wanted is None:
+        return f"{place or 'it'}: {said}"
+    kinds = [_WORDS.get(kind, kind) for kind in wanted[1].split(" | ") if kind != "null"]
+    either = " or ".join([", ".join(kinds[:-1]), kinds[-1]]) if len(kinds) > 1 else kinds[0]
+    return f"{place or 'it'} is {either}, not {value!r}"
+
+
+def _followed(value: Any, steps: list[str], kind: type | None) -> tuple[list[str | int], Any] | None:
+    """The names and numbers along a path, and the value of a type at its end. Of a table msgspec does not say which entry it was."""
+    if not steps:
+        return ([], value) if kind is None or type(value) is kind else None
+    step, rest = steps[0], steps[1:]
+    if isinstance(value, list) and step.isdigit() and int(step) < len(value):
+        tried: list[str | int] = [int(step)]
+    elif isinstance(value, dict):
+        tried = list(value) if step == "..." else [step]
+    else:
+        return None
+    for name in tried:
+        inside = value[name] if isinstance(value, list) else value.get(name)  # type: ignore[index]
+        found = _followed(inside, rest, kind)
+        if found is not None:
+            return [name, *found[0]], found[1]
+    return None

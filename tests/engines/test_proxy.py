@@ -1,0 +1,78 @@
+"""The browser's only way out, spoken to by hand: what it serves, what it refuses, and what breaks the rules of HTTP/1.1 (RFC 9112)."""
+
+from __future__ import annotations
+
+import asyncio
+
+import pytest
+
+from jetwind.core.profiles import PARTS_HOST
+from jetwind.engines.browser.proxy import PartsProxy
+
+PART = {"abc": ("image/png", b"picture"), "odd": ("text/html\r\nX-Own: 1", b"words")}
+
+
+def answers(*sent: bytes) -> list[bytes]:
+    """What comes back for octets sent one after the other on one connection, each read until nothing more comes."""
+
+    async def spoken() -> list[bytes]:
+        proxy = PartsProxy()
+        port = await proxy.start()
+        key = proxy.hold(PART)
+        reader, writer = await asyncio.open_connection("127.0.0.1", port)
+        got: list[bytes] = []
+        try:
+            for octets in sent:
+                writer.write(octets)
+                await writer.drain()
+                data = b""
+                while b"\r\n\r\n" not in data or not data.endswith((b"picture", b"words", b"\r\n\r\n")):
+                    piece = await asyncio.wait_for(reader.read(65536), 20)
+                    if not piece:
+                        break
+                    data += piece
+                got.append(data)
+        finally:
+            writer.close()
+            proxy.release(key)
+            await proxy.stop()
+        return got
+
+    return asyncio.run(spoken())
+
+
+def get(target: str, method: str = "GET") -> bytes:
+    """A request as a browser sends it to its proxy."""
+    return f"{method} {target} HTTP/1.1\r\nHost: {PARTS_HOST}\r\n\r\n".encode()
+
+
+def test_parts_are_served_on_one_connection() -> None:
+    """Twice in a row, with the rules that keep a drawing from running anything."""
+    first, second = answers(get(f"http://{PARTS_HOST}/abc"), get(f"http://{PARTS_HOST}/abc"))
+    for answer in (first, second):
+        head, _, body = answer.partition(b"\r\n\r\n")
+        assert head.startswith(b"HTTP/1.1 200") and body == b"picture"
+        assert b"content-security-policy: sandbox" in head.lower() and b"x-content-type-options: nosniff" in head.lower()
+
+
+def test_a_claimed_type_brings_no_header_of_its_own() -> None:
+    """What a message says of a part is no header until it has the form of a type."""
+    (answer,) = answers(get(f"http://{PARTS_HOST}/odd"))
+    assert b"application/octet-stream" in answer and b"X-Own" not in answer
+
+
+@pytest.mark.parametrize(
+    "request_", [get("http://example.org/"), get(f"http://{PARTS_HOST}/unknown"), get("example.org:443", "CONNECT"), get("/abc"), get(f"http://{PARTS_HOST}/abc", "POST")]
+)  # fmt: skip
+def test_everything_else_is_refused(request_: bytes) -> None:
+    """Other hosts, unknown parts, tunnels, other methods."""
+    (answer,) = answers(request_)
+    assert answer.startswith(b"HTTP/1.1 403")
+
+
+@pytest.mark.parametrize(
+    "octets", [b"\x16\x03\x01" * 20 + b"\r\n\r\n", b"GET\r\n\r\n", b"GET / HTTP/1.1\r\nX: " + b"a" * 100_000 + b"\r\n\r\n"]
+)
+def test_what_is_no_request_ends_the_connection(octets: bytes) -> None:
+    """No answer, no hang."""
+    assert answers(octets) == [b""]
