@@ -9,9 +9,9 @@ from django.views.decorators.http import require_GET, require_POST
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.approvals import services
-from jetwind.apps.approvals.models import Release
+from jetwind.apps.approvals.models import Release, SignOff
 from jetwind.apps.audit.models import LogEntry
-from jetwind.apps.intake.models import Revision
+from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.selectors import mailing_for, revision_for
 from jetwind.apps.review.frame import frame
 from jetwind.apps.review.selectors import station_address
@@ -30,17 +30,10 @@ def station(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     around = frame(request, revision, _SLUG)
     mailing = revision.mailing
     walk = around.walk
-    history = [
-        (other, list(other.sign_offs.all()))
-        for other in Revision.objects.filter(mailing=mailing)
-        .select_related("uploaded_by")
-        .prefetch_related("sign_offs__by")
-        .order_by("-number")
-    ]
     against = services.blockers(walk)
     page = around.context() | {
         "gives_room": not around.findings,
-        "history": history,
+        "history": _history(mailing),
         "blockers": against,
         "why_not": services.why_not_sign(request.user, walk, against)
         if "approval:sign" in around.allowed
@@ -54,6 +47,12 @@ def station(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
         "log": LogEntry.objects.filter(mailing_id=mailing.pk).select_related("actor").order_by("-id")[:40],
     }
     return render(request, "approvals/station.html", page)
+
+
+def _history(mailing: Mailing) -> list[tuple[Revision, list[SignOff]]]:
+    """The revisions, the newest first, each with what was signed over it."""
+    revisions = mailing.revisions.select_related("uploaded_by").prefetch_related("sign_offs__by").order_by("-number")
+    return [(revision, list(revision.sign_offs.all())) for revision in revisions]
 
 
 @require_POST

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import contextlib
 import io
 from dataclasses import dataclass
 from urllib.parse import urlencode
 
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, render
+from django.utils.text import slugify
 from django.views.decorators.http import require_GET
 
 from jetwind.apps.accounts.models import User
@@ -28,7 +30,7 @@ from jetwind.apps.workspace.selectors import chosen_profiles
 from jetwind.core.images.difference import difference
 from jetwind.core.markup import Document
 from jetwind.core.markup.anchor import anchor_of, find
-from jetwind.core.profiles import REFERENCE, profiles
+from jetwind.core.profiles import REFERENCE, Profile, profiles
 from jetwind.core.renders.departure import Departure, departure
 from jetwind.core.renders.measured import Measured
 
@@ -56,32 +58,15 @@ def compare(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     revision = revision_for(request.user, mailing_id, number)
     page = frame(request, revision, "appearance").context()
     ids = chosen_profiles(revision.mailing.workspace)
-    first = REFERENCE if REFERENCE in ids else ids[0]
-    left = request.GET.get("left", "") if request.GET.get("left", "") in profiles() else first
-    right = (
-        request.GET.get("right", "") if request.GET.get("right", "") in profiles() else next((name for name in ids if name != left), left)
-    )
-    mode = mode_of(ways_of(request.GET.get("mode", "")))
-    view = request.GET.get("view", "") if request.GET.get("view", "") in dict(VIEWS) else "side"
-    against = whole_number(request.GET, "against")
-    other = revision.mailing.revisions.filter(number=against).first()
+    left, right, mode, view = _asked(request, ids)
+    other = revision.mailing.revisions.filter(number=whole_number(request.GET, "against")).first()
     sides = [_side(revision if other is None else other, left, mode, other is not None), _side(revision, right, mode, other is not None)]
-
-    def here(**changed: str) -> str:
-        query = {
-            "left": left,
-            "right": right,
-            "mode": "" if mode == OWN else mode,
-            "view": view,
-            "against": str(other.number) if other else "",
-        } | changed
-        return f"{request.path}?{urlencode({name: value for name, value in query.items() if value})}"
-
+    asked = {"left": left, "right": right, "mode": "" if mode == OWN else mode, "against": str(other.number) if other else ""}
     both = [side.shot.pk for side in sides if side.shot is not None and side.layout is not None]
     page |= {
         "sides": sides,
         "view": view,
-        "views": [(key, label, here(view=key)) for key, label in VIEWS],
+        "views": [(key, label, _address(request, asked | {"view": key})) for key, label in VIEWS],
         "left": left,
         "right": right,
         "mode": mode,
@@ -97,6 +82,18 @@ def compare(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     if len(both) == 2:
         page |= _differences(sides)
     return render(request, "previews/compare.html", page)
+
+
+def _asked(request: HttpRequest, ids: list[str]) -> tuple[str, str, str, str]:
+    """Left and right profile, mode and view: as asked for where there are such, else the first that fit."""
+    left, right, view = (request.GET.get(name, "") for name in ("left", "right", "view"))
+    left = left if left in profiles() else REFERENCE if REFERENCE in ids else ids[0]
+    right = right if right in profiles() else next((name for name in ids if name != left), left)
+    return left, right, mode_of(ways_of(request.GET.get("mode", ""))), view if view in dict(VIEWS) else "side"
+
+
+def _address(request: HttpRequest, query: dict[str, str]) -> str:
+    return f"{request.path}?{urlencode({name: value for name, value in query.items() if value})}"
 
 
 def _side(revision: Revision, name: str, mode: str, is_dated: bool) -> _Side:
@@ -165,18 +162,7 @@ def sheet(request: HttpRequest, mailing_id: int, number: int, form: str) -> Http
     mode = mode_of(ways_of(request.GET.get("mode", "")))
     only = request.GET.get("profile", "")
     wanted = [only] if only in profiles() else chosen_profiles(revision.mailing.workspace)
-    shots = []
-    for name in wanted:
-        shot = (
-            revision.renders.filter(profile=name, mode=needed(profiles()[name], mode), state=Render.State.DONE)
-            .defer("measured", "changes")
-            .first()
-        )
-        if shot is not None:
-            try:
-                shots.append((shown_in(profiles()[name], mode), in_words(profiles()[name], mode), shot, store.fetch(shot.blob_sha256)))
-            except store.BlobMissing:
-                continue
+    shots = _shots(revision, wanted, mode)
     if not shots:
         raise Http404("nothing is rendered in this way yet")
     title = f"{revision.mailing.title}, revision {revision.number}"
@@ -186,10 +172,20 @@ def sheet(request: HttpRequest, mailing_id: int, number: int, form: str) -> Http
     else:
         as_pdf(title, shots, out)
     response = HttpResponse(out.getvalue(), content_type="image/png" if form == "png" else "application/pdf")
-    plain = (
-        "-".join("".join(char if char.isascii() and char.isalnum() else " " for char in revision.mailing.title.lower()).split())
-        or "renders"
-    )
+    plain = slugify(revision.mailing.title) or "renders"
     named = f"{plain}-r{revision.number}{'-' + only if only in profiles() else ''}.{form}"
     response["Content-Disposition"] = f'attachment; filename="{named}"'
     return response
+
+
+def _shots(revision: Revision, names: list[str], mode: str) -> list[tuple[Profile, str, Render, bytes]]:
+    """The pictures that are there, each with its profile as it is shown and its name in words."""
+    shots = []
+    for name in names:
+        profile = profiles()[name]
+        done = revision.renders.filter(profile=name, mode=needed(profile, mode), state=Render.State.DONE)
+        shot = done.defer("measured", "changes").first()
+        if shot is not None:
+            with contextlib.suppress(store.BlobMissing):
+                shots.append((shown_in(profile, mode), in_words(profile, mode), shot, store.fetch(shot.blob_sha256)))
+    return shots

@@ -35,6 +35,13 @@ class ReaderForm(forms.ModelForm):
 class SettingsForm(forms.Form):
     """The house's lists."""
 
+    @staticmethod
+    def initial_of(workspace: Workspace) -> dict[str, Any]:
+        """What stands in the fields of a form that nobody has filled in."""
+        lists = ("field_list", "practice_domains", "test_domains", "word_list")
+        kept = {name: " ".join(getattr(workspace, name)) for name in lists}
+        return kept | {"sign_offs_required": workspace.sign_offs_required, "rulebooks": workspace.rulebooks}
+
     field_list = forms.CharField(
         widget=forms.Textarea(attrs={"rows": 3}),
         required=False,

@@ -70,15 +70,7 @@ def settings(request: HttpRequest) -> HttpResponse:
     """The settings of the workspace."""
     assert isinstance(request.user, User)
     workspace = workspace_of(request.user)
-    initial = {
-        "field_list": " ".join(workspace.field_list),
-        "practice_domains": " ".join(workspace.practice_domains),
-        "test_domains": " ".join(workspace.test_domains),
-        "sign_offs_required": workspace.sign_offs_required,
-        "word_list": " ".join(workspace.word_list),
-        "rulebooks": workspace.rulebooks,
-    }
-    form = SettingsForm(request.POST or None, initial=initial)
+    form = SettingsForm(request.POST or None, initial=SettingsForm.initial_of(workspace))
     if request.method == "POST" and form.is_valid():
         try:
             services.configure(request.user, workspace, **form.cleaned_data, shown=what_was_shown(request.POST.get("shown", "")))
@@ -146,12 +138,11 @@ def audience(request: HttpRequest) -> HttpResponse:
     wrong = ""
     shown: dict[str, str] = {name: f"{share:g}" for name, share in workspace.audience.items()}
     if request.method == "POST":
+        is_import = request.POST.get("do") == "import"
+        shown = shown if is_import else {name: request.POST.get(name, "").strip() for name in profiles()}
         try:
-            if request.POST.get("do") == "import":
-                shares, before = _imported(request), None
-            else:
-                shown = {name: request.POST.get(name, "").strip() for name in profiles()}
-                shares, before = _entered(shown), what_was_shown(request.POST.get("shown", ""))
+            shares = _imported(request) if is_import else _entered(shown)
+            before = None if is_import else what_was_shown(request.POST.get("shown", ""))
             services.set_audience(request.user, workspace, shares, before)
         except NotAllowed:
             raise
