@@ -55,6 +55,13 @@ class TestSigning:
         services.sign(second, revision)
         assert not services.is_enough(revision)
 
+    def test_too_many_words_are_refused_not_cut(self, house: Any) -> None:
+        """The sentence says how many there may be; nothing is signed."""
+        revision = taken_in(house, mail(GOOD_HTML))
+        with pytest.raises(Refused, match="at most 500 characters; this one has 501"):
+            services.sign(house.reviewer, revision, "x" * 501)
+        assert services.sign(house.reviewer, revision, "x" * 500).comment == "x" * 500
+
     def test_who_uploaded_cannot_sign(self, house: Any) -> None:
         """Not even with the role, not an earlier revision's uploader; the database refuses too."""
         house.author.memberships.update(roles=["author", "approver"])

@@ -47,7 +47,9 @@ class TestEveryPage:
             pages += ["/paste/", f"/mailings/{revision.mailing_id}/details/"]
         pages += [f"{base}{station.slug}/" for station in STATIONS]
         for page in pages:
-            with django_assert_max_num_queries(26) as queries:
+            # Of the stations, Test sends and Sign-off show lists of their own; performance.md asks for ten.
+            most = 11 if page.removeprefix(base).rstrip("/") in {one.slug for one in STATIONS} - {"test-sends", "sign-off"} else 16
+            with django_assert_max_num_queries(most) as queries:
                 answer = client.get(page)
             assert answer.status_code == 200, page
             # The session and sign-in aside, a page that is read changes nothing.

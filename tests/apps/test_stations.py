@@ -391,8 +391,11 @@ class TestChecksScreen:
         ("data", "said"),
         [
             ({"appearance.width:level": "loud"}, "level is stop, fix, note or off"),
-            ({"appearance.width:level": "fix", "appearance.width:most_px": "wide"}, "most_px is a int"),
-            ({"envelope.preheader-repeats-subject:level": "fix", "envelope.preheader-repeats-subject:likeness": ""}, "likeness is a float"),
+            ({"appearance.width:level": "fix", "appearance.width:most_px": "wide"}, "“most_px” is a whole number, not"),
+            (
+                {"envelope.preheader-repeats-subject:level": "fix", "envelope.preheader-repeats-subject:likeness": ""},
+                "“likeness” is a number, not",
+            ),
         ],
     )
     def test_refused_values_come_back(self, house: Any, data: dict[str, str], said: str) -> None:

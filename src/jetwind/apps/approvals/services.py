@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Sequence
 from typing import Any
 
 from django.db import IntegrityError, transaction
@@ -23,6 +22,9 @@ from jetwind.apps.review.selectors import Walk, excuses_for, walk_of
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit, roles_of
 from jetwind.core.message import Message
+
+#: Characters of a word with a sign-off.
+LONGEST_COMMENT = 500
 
 
 def void_earlier(revision: Revision, user: User) -> None:
@@ -46,10 +48,20 @@ def _void(mailing: Mailing, user: User, reason: str) -> None:
     valid.update(voided_at=timezone.now(), voided_reason=reason[:200])
 
 
-def blockers(walk: Walk) -> list[str]:
+def history_of(mailing: Mailing) -> list[Revision]:
+    """The revisions of a message as they are now, the newest first, each with what was signed over it."""
+    return list(mailing.revisions.select_related("uploaded_by").prefetch_related("sign_offs__by").order_by("-number"))
+
+
+def _valid(revision: Revision, history: list[Revision]) -> list[SignOff]:
+    """The sign-offs of a revision that are not void."""
+    return [one for other in history if other.pk == revision.pk for one in other.sign_offs.all() if one.voided_at is None]
+
+
+def blockers(walk: Walk, history: list[Revision]) -> list[str]:
     """What stands against clearing a revision, as sentences; empty where nothing does."""
     found = []
-    newest = walk.revision.mailing.revisions.last()
+    newest = history[0] if history else None
     if newest is not None and newest.pk != walk.revision.pk:
         found.append(f"Revision {newest.number} is newer.")
     if walk.run is None:
@@ -61,19 +73,19 @@ def blockers(walk: Walk) -> list[str]:
     return found
 
 
-def why_not_sign(user: User, walk: Walk, against: Sequence[str] | None = None) -> str | None:
-    """Why this person cannot sign this revision now, or None where they can. ``against`` is what stands against it, where that is known."""
+def why_not_sign(user: User, walk: Walk, history: list[Revision] | None = None) -> str | None:
+    """Why this person cannot sign this revision now, or None where they can. ``history`` as ``history_of`` gives it, where it is known."""
     revision = walk.revision
     if revision.mailing.is_locked:
         return "The message is released and locked."
-    authors = set(revision.mailing.revisions.values_list("uploaded_by_id", flat=True))
+    history = history_of(revision.mailing) if history is None else history
     if user.pk == revision.uploaded_by_id:
         return "You uploaded this revision; somebody else signs it."
-    if user.pk in authors:
+    if user.pk in {other.uploaded_by_id for other in history}:
         return "You uploaded a revision of this message; somebody else signs it."
-    if revision.sign_offs.filter(by=user, voided_at=None).exists():
+    if any(sign_off.by_id == user.pk for sign_off in _valid(revision, history)):
         return "You have signed this revision."
-    found = blockers(walk) if against is None else against
+    found = blockers(walk, history)
     return " ".join(found) if found else None
 
 
@@ -85,6 +97,9 @@ def sign(user: User, revision: Revision, comment: str = "") -> SignOff:
     """
     workspace = revision.mailing.workspace
     permit(user, "approval:sign", workspace)
+    comment = " ".join(comment.split())
+    if len(comment) > LONGEST_COMMENT:
+        raise Refused(f"A word with a sign-off has at most {LONGEST_COMMENT} characters; this one has {len(comment):,}.")
     try:
         with transaction.atomic():
             mailing = Mailing.objects.select_for_update().get(pk=revision.mailing_id)
@@ -98,7 +113,7 @@ def sign(user: User, revision: Revision, comment: str = "") -> SignOff:
                 content_sha256=revision.content_sha256,
                 by=user,
                 role=role.value,
-                comment=" ".join(comment.split())[:500],
+                comment=comment,
             )
             record("approval.signed", actor=user, mailing_id=mailing.pk, revision=revision.number, content=revision.content_sha256)
             if is_enough(revision):
@@ -111,9 +126,10 @@ def sign(user: User, revision: Revision, comment: str = "") -> SignOff:
     return made
 
 
-def is_enough(revision: Revision) -> bool:
+def is_enough(revision: Revision, history: list[Revision] | None = None) -> bool:
     """Whether the valid sign-offs over this exact content clear it: as many as the house asks, one from an approver."""
-    valid = list(revision.sign_offs.filter(voided_at=None, content_sha256=revision.content_sha256))
+    history = history_of(revision.mailing) if history is None else history
+    valid = [sign_off for sign_off in _valid(revision, history) if sign_off.content_sha256 == revision.content_sha256]
     return len(valid) >= revision.mailing.workspace.sign_offs_required and any(sign_off.role == Role.APPROVER.value for sign_off in valid)
 
 
@@ -130,9 +146,10 @@ def release(user: User, revision: Revision) -> Release:
             if mailing.is_locked:
                 raise Refused(f"“{mailing.title}” is released already; it cannot go out twice.")
             walk = walk_of(revision)
-            if found := blockers(walk):
+            history = history_of(mailing)
+            if found := blockers(walk, history):
                 raise Refused(" ".join(found))
-            if mailing.stage != Mailing.Stage.CLEARED or not is_enough(revision):
+            if mailing.stage != Mailing.Stage.CLEARED or not is_enough(revision, history):
                 raise Refused("The message is not cleared yet; it lacks sign-offs.")
             now = timezone.now()
             content = clearance(walk, user, now.isoformat())

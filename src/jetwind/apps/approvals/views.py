@@ -9,9 +9,8 @@ from django.views.decorators.http import require_GET, require_POST
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.approvals import services
-from jetwind.apps.approvals.models import Release, SignOff
+from jetwind.apps.approvals.models import Release
 from jetwind.apps.audit.models import LogEntry
-from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.selectors import mailing_for, revision_for
 from jetwind.apps.review.frame import frame
 from jetwind.apps.review.selectors import station_address
@@ -30,29 +29,23 @@ def station(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     around = frame(request, revision, _SLUG)
     mailing = revision.mailing
     walk = around.walk
-    against = services.blockers(walk)
+    history = services.history_of(mailing)
     page = around.context() | {
         "gives_room": not around.findings,
-        "history": _history(mailing),
-        "blockers": against,
-        "why_not": services.why_not_sign(request.user, walk, against)
+        "history": [(other, list(other.sign_offs.all())) for other in history],
+        "blockers": services.blockers(walk, history),
+        "why_not": services.why_not_sign(request.user, walk, history)
         if "approval:sign" in around.allowed
         else "Signing is for the approver or reviewer.",
         "required": mailing.workspace.sign_offs_required,
         "excuses": list(dict.fromkeys(found.excuse for found in walk.findings if found.excuse is not None)),
         "open_fixes": [found for found in walk.findings if found.is_open],
-        "is_enough": services.is_enough(revision),
+        "is_enough": services.is_enough(revision, history),
         "may_release": "approval:release" in around.allowed,
-        "release": Release.objects.select_related("by").filter(mailing=mailing).first(),
+        "release": Release.objects.select_related("by").filter(mailing=mailing).first() if mailing.is_locked else None,
         "log": LogEntry.objects.filter(mailing_id=mailing.pk).select_related("actor").order_by("-id")[:40],
     }
     return render(request, "approvals/station.html", page)
-
-
-def _history(mailing: Mailing) -> list[tuple[Revision, list[SignOff]]]:
-    """The revisions, the newest first, each with what was signed over it."""
-    revisions = mailing.revisions.select_related("uploaded_by").prefetch_related("sign_offs__by").order_by("-number")
-    return [(revision, list(revision.sign_offs.all())) for revision in revisions]
 
 
 @require_POST

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import lru_cache
+from typing import Any
 
-from django.db.models import OuterRef, Subquery
+from django.contrib.postgres.expressions import ArraySubquery
+from django.db.models import Func, OuterRef, Subquery, Value
+from django.db.models.functions import Lower
 from django.http import Http404
 
 from jetwind.apps.accounts.models import User
@@ -12,6 +16,9 @@ from jetwind.apps.blobs import store
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.workspace.access import workspace_of
 from jetwind.core.message import Envelope, Message, read_bytes
+
+#: What apps above know of a revision and every page of it shows: expressions by name, asked for together with the revision.
+known_of_revisions: dict[str, Callable[[], Any]] = {}
 
 
 def mailing_for(user: User, mailing_id: int) -> Mailing:
@@ -35,14 +42,25 @@ def revision_for(user: User, mailing_id: int, number: int | None = None) -> Revi
         Http404: there is none.
     """
     newest = Revision.objects.filter(mailing=OuterRef("mailing_id")).order_by("-number").values("number")[:1]
+    # Titles that are this one but for capitals and blanks; the exact answer is worked out from these.
+    alike = Mailing.objects.filter(workspace=OuterRef("mailing__workspace_id")).annotate(plain=_plain("title"))
+    alike = alike.filter(plain=_plain(OuterRef("mailing__title"))).exclude(pk=OuterRef("mailing_id"))
     found = Revision.objects.select_related("uploaded_by", "mailing__workspace", "mailing__copied_from", "mailing__created_by").filter(
         mailing_id=mailing_id, mailing__workspace=workspace_of(user)
     )
-    found = found.annotate(newest_number=Subquery(newest))
+    found = found.annotate(
+        newest_number=Subquery(newest),
+        alike_titles=ArraySubquery(alike.values("title")),
+        **{name: expression() for name, expression in known_of_revisions.items()},
+    )
     revision = found.order_by("number").last() if number is None else found.filter(number=number).first()
     if revision is None:
         raise Http404("no such revision")
     return revision
+
+
+def _plain(title: Any) -> Lower:
+    return Lower(Func(title, Value(r"\s+"), Value(" "), Value("g"), function="regexp_replace"))
 
 
 def message_of(revision: Revision) -> Message:

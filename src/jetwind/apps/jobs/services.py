@@ -180,6 +180,11 @@ def hurry(work: Work) -> None:
             locked.save()
 
 
+def latest_of_each(subject: str) -> dict[str, Work]:
+    """The newest work of every kind for a subject, by kind."""
+    return {work.kind: work for work in Work.objects.filter(subject=subject).order_by("kind", "-id").distinct("kind")}
+
+
 def latest(kind: str, subject: str) -> Work | None:
     """The newest work of a kind for a subject."""
     return Work.objects.filter(kind=kind, subject=subject).order_by("-id").first()

@@ -16,7 +16,6 @@ from jetwind.apps.accounts.models import User
 from jetwind.apps.blobs import store
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import message_of, revision_for
-from jetwind.apps.jobs import services as jobs
 from jetwind.apps.previews import services
 from jetwind.apps.previews.models import Render
 from jetwind.apps.previews.modes import OWN, in_words, mode_of, needed, shown_in, ways_of
@@ -56,14 +55,14 @@ def compare(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     """Two profiles of one revision, or one profile in two revisions."""
     assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
-    page = frame(request, revision, "appearance").context()
+    around = frame(request, revision, "appearance")
     ids = chosen_profiles(revision.mailing.workspace)
     left, right, mode, view = _asked(request, ids)
     other = revision.mailing.revisions.filter(number=whole_number(request.GET, "against")).first()
     sides = [_side(revision if other is None else other, left, mode, other is not None), _side(revision, right, mode, other is not None)]
     asked = {"left": left, "right": right, "mode": "" if mode == OWN else mode, "against": str(other.number) if other else ""}
     both = [side.shot.pk for side in sides if side.shot is not None and side.layout is not None]
-    page |= {
+    page = around.context() | {
         "sides": sides,
         "view": view,
         "views": [(key, label, _address(request, asked | {"view": key})) for key, label in VIEWS],
@@ -76,7 +75,7 @@ def compare(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
         "is_ready": len(both) == 2,
         "both": both,
         "lacks": [(side.revision, side.name) for side in sides if side.layout is None],
-        "renders_work": jobs.latest(services.RENDERS, f"revision:{revision.pk}"),
+        "renders_work": around.works.get(services.RENDERS),
         "contact_sheet": station_address(revision, "appearance"),
     }
     if len(both) == 2:

@@ -105,7 +105,7 @@ def appearance(request: HttpRequest, mailing_id: int, number: int) -> HttpRespon
     asked = _Asked.of(request, revision)
     wanted = [asked.profile] if asked.profile else asked.ids
     found = _renders(revision, asked.mode, wanted)
-    page = around.context() | _tools(asked)
+    page = around.context() | _tools(asked) | {"renders_work": around.works.get(services.RENDERS)}
     page["lacks"] = bool([name for name in wanted if name not in found or found[name].state == Render.State.WAITING])
     if asked.profile:
         profile, shot = profiles()[asked.profile], found.get(asked.profile)
@@ -137,7 +137,6 @@ def _tools(asked: _Asked) -> dict[str, Any]:
         "next_profile": asked.here(profile=steps[at + 1]) if at + 1 < len(steps) else None,
         "blocked_toggle": other_ways["blocked"],
         "night_toggle": other_ways["night"],
-        "renders_work": jobs.latest(services.RENDERS, f"revision:{asked.revision.pk}"),
         "station": asked.here(),
         "contact_sheet": asked.here(profile=""),
         "compare_address": _compare_address(asked.revision),

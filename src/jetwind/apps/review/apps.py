@@ -10,9 +10,16 @@ class ReviewConfig(AppConfig):
 
     def ready(self) -> None:
         """Check every new revision, and again what a change of the house touches."""
+        from django.contrib.postgres.expressions import ArraySubquery
+        from django.db.models import OuterRef
+
+        from jetwind.apps.intake.selectors import known_of_revisions
         from jetwind.apps.intake.services import on_new_revision
         from jetwind.apps.review.answers import ask_for_checks, ask_for_rechecks
+        from jetwind.apps.review.models import StationLook
         from jetwind.apps.workspace.services import on_settings_changed
+
+        known_of_revisions["looked_at"] = lambda: ArraySubquery(StationLook.objects.filter(revision=OuterRef("pk")).values("station"))
 
         on_new_revision.append(ask_for_checks)
         on_settings_changed.append(ask_for_rechecks)

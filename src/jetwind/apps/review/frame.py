@@ -97,6 +97,8 @@ class Frame:
     gauges: list[Gauge]
     #: Checks under way, checks that crashed, and what the checks of this station answered that found nothing.
     work: Work | None
+    #: All work on the revision, the newest of each kind.
+    works: dict[str, Work]
     crashed: list[str]
     answers: list[tuple[str, str, str, str]]
     newest_number: int
@@ -131,6 +133,7 @@ def frame(request: HttpRequest, revision: Revision, slug: str) -> Frame:
     message = message_of(revision)
     kept: dict[str, str] = {name: request.GET.get(name, "") for name in ("profile", "mode") if name in request.GET}
     allowed = permissions_of(request.user, revision.mailing.workspace)
+    works = jobs.latest_of_each(f"revision:{revision.pk}")
 
     def address(place: int) -> str:
         return _address(revision, slug, {**kept, **_query(chosen, place)})
@@ -145,7 +148,8 @@ def frame(request: HttpRequest, revision: Revision, slug: str) -> Frame:
         chosen=replace(chosen, record=chosen.record.at_place(at)) if chosen else None,
         sheet=sheet_of(message, chosen, at, address) if chosen else None,
         gauges=[*_gauges(walk, message), *(make(walk) for make in gauges)],
-        work=jobs.latest(CHECKS, f"revision:{revision.pk}"),
+        work=works.get(CHECKS),
+        works=works,
         crashed=crashed_checks(walk.run) if walk.run else [],
         answers=_answers(walk, state),
         newest_number=int(getattr(revision, "newest_number", revision.number)),

@@ -13,6 +13,7 @@ from collections.abc import Callable, Iterable
 from functools import cached_property
 from typing import Any
 
+from django.db.models import prefetch_related_objects
 from django.utils import timezone
 
 from jetwind import __version__
@@ -32,6 +33,8 @@ circumstances: list[Callable[[Revision], dict[str, Any]]] = []
 def context_of(revision: Revision) -> Context:
     """The circumstances under which a revision is checked now."""
     mailing, workspace = revision.mailing, revision.mailing.workspace
+    # Kept with the workspace: a page that shows the readers too asks once.
+    prefetch_related_objects([workspace], "readers")
     readers = tuple(
         Sample(reader.name, {name: str(value) for name, value in reader_values(reader).items()}) for reader in workspace.readers.all()
     )
@@ -47,7 +50,7 @@ def context_of(revision: Revision) -> Context:
         now=timezone.now(),
         local_time=mailing.local_time,
         working_title=mailing.title,
-        taken_titles=_taken_titles(mailing),
+        taken_titles=_taken_titles(revision),
         previous=message_of(source) if source is not None else None,
         brief=Brief.from_dict(mailing.brief),
         word_list=_words_that_occur(frozenset(word.casefold() for word in workspace.word_list), message_of(revision)),
@@ -60,10 +63,13 @@ def context_of(revision: Revision) -> Context:
     )
 
 
-def _taken_titles(mailing: Mailing) -> frozenset[str]:
+def _taken_titles(revision: Revision) -> frozenset[str]:
     """Titles of other messages that are this message's title but for capitals and blanks."""
+    mailing = revision.mailing
     own = " ".join(mailing.title.split()).casefold()
-    others = Mailing.objects.filter(workspace_id=mailing.workspace_id).exclude(pk=mailing.pk).values_list("title", flat=True)
+    others = getattr(revision, "alike_titles", None)
+    if others is None:
+        others = Mailing.objects.filter(workspace_id=mailing.workspace_id).exclude(pk=mailing.pk).values_list("title", flat=True)
     return frozenset(title for title in others if " ".join(title.split()).casefold() == own)
 
 

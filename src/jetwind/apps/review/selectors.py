@@ -123,7 +123,8 @@ class Walk:
 def walk_of(revision: Revision) -> Walk:
     """The walk of a revision as it stands now."""
     run = newest_run(revision)
-    looks = set(revision.looks.values_list("station", flat=True))
+    known = getattr(revision, "looked_at", None)
+    looks = set(revision.looks.values_list("station", flat=True) if known is None else known)
     excuses = {excuse.fingerprint: excuse for excuse in excuses_for(revision)}
     records = list(run.findings.all()) if run else []
     stations = []
