@@ -259,7 +259,7 @@ def main() -> None:
     except (typer.Abort, KeyboardInterrupt):
         status = 130
     except BrokenPipeError:
-        # Whoever read the report has seen enough; nothing more can be written, not even at the end.
+        # The reader of a pipe has closed it, as head does: nothing more can be written, not even when Python ends.
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         status = 141
     except Exception as wrong:

@@ -32,7 +32,7 @@ class OwnPasswordForm(PasswordChangeForm):
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        # It stands below other forms, so it must not take the focus; and its help is one line, not a list.
+        # The form stands below others, so it must not take the focus; its help is one line, not Django's list.
         self.fields["old_password"].widget.attrs.pop("autofocus", None)
         self.fields["new_password1"].help_text = WHAT_IS_STRONG
         self.fields["new_password2"].label, self.fields["new_password2"].help_text = "New password again", ""

@@ -21,7 +21,7 @@ class ApprovalsConfig(AppConfig):
         from jetwind.apps.review.services import on_sent_back
 
         def sign_offs(walk: Walk) -> Gauge:
-            # Without any, the count of none is nothing.
+            # Where nothing is signed the subquery gives no row, which is None.
             valid = getattr(walk.revision, "valid_sign_offs", 0) or 0
             return Gauge("sign-offs", f"{valid}/{walk.revision.mailing.workspace.sign_offs_required}")
 

@@ -111,7 +111,7 @@ def appearance(request: HttpRequest, mailing_id: int, number: int) -> HttpRespon
         profile, shot = profiles()[asked.profile], found.get(asked.profile)
         page |= _large(request, revision, around.walk.findings, profile, asked.mode, shot, asked.here)
         return render(request, "previews/large.html", page)
-    # Nothing to read at the side: the renders have its room.
+    # Without findings the pane beside them is folded away, and the renders take its width.
     page["gives_room"] = not around.findings
     page["cards"] = _cards(around.walk.findings, revision, asked.mode, found, asked.ids, asked.order, asked.here)
     return render(request, "previews/contact_sheet.html", page)

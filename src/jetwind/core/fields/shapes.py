@@ -120,7 +120,7 @@ def sheet_tokens(css: str) -> Iterator[FieldToken]:
             places = [(match.start("address") + start, match.start("address") + end) for start, end in found]
         elif match["percent"] is not None or match["hash"] is not None:
             name = match["hash"]
-            # CSS has no use for a mark on either side; only a colour with an id behind it looks like one.
+            # In CSS a name between two marks is nothing else; only a colour with an id behind it looks like one.
             places = [match.span()] if name is None or (len(name) >= 2 and not re.fullmatch(r"[0-9A-Fa-f]{3,8}", name)) else []
         else:
             continue

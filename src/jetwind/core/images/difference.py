@@ -30,7 +30,7 @@ class PictureDifference:
         # Grown to what an eye finds, on a copy of a third of the size, which is nine times as fast.
         grown = changed.reduce(3).filter(ImageFilter.BoxBlur(1)).point([128 if value > 2 else 0 for value in range(256)])
         marks = grown.resize(changed.size, Image.Resampling.NEAREST)
-        # One channel tells both, half the lightness and the mark above it; a table for each colour then draws it in one pass.
+        # One grey channel holds both: up to 127 half the lightness of the picture, and 128 more where it is marked. A table turns each value into a colour.
         told = ImageChops.add(self._later.convert("L").point([value // 2 for value in range(256)]), marks)
         faded = [153 + value * 4 // 5 for value in range(128)]
         channels = [told.point(faded + [(value + 3 * signal) // 4 for value in faded]) for signal in _SIGNAL]

@@ -167,7 +167,7 @@ class Page:
         """Whether the element goes: with all that it holds, or with its tags alone."""
         tag = element.tag
         if tag in _ACTIVE:
-            # Of the elements that the table knows, it says who lacks them; the others no client runs.
+            # The support table says which clients lack an element; of those that it does not know, no client runs any.
             self._remove(element, self._node(tag) or f"element {tag}", f"element {tag}")
             return True
         loss: Loss | None

@@ -16,7 +16,7 @@ from jetwind.core.styles import declarations
 
 _XML = re.compile(r"<xml\b.*?(?:</xml\s*>|\Z)", re.IGNORECASE | re.DOTALL)
 _SHAPES = frozenset({"v:rect", "v:roundrect", "v:oval", "v:shape"})
-#: Elements of its namespaces that only steer; they show nothing themselves.
+#: Elements of VML and of Office's own namespaces that show nothing themselves.
 _SILENT = re.compile(r"[vow]:(?!rect\b|roundrect\b|oval\b|shape\b|textbox\b|image\b)")
 
 

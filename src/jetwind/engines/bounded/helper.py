@@ -151,7 +151,7 @@ class Helper:
 def _serve(pipe: Connection, pickled: bytes, budget: Budget) -> None:
     """The helper's whole life: question, answer, question, until the pipe ends. What it is given is loaded for the first of them."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
-    # What was there before the fork is not looked through for garbage, since each look would copy its pages.
+    # Objects made before the fork are left out of garbage collection: looking at them would copy their memory pages.
     gc.freeze()
     with contextlib.suppress(ValueError, OSError):
         # Anonymous memory alone is counted: a fork maps all that its parent maps.

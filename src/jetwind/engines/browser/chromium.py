@@ -129,7 +129,7 @@ class Browser:
     async def _capture_all(self, requests: list[CaptureRequest], done: Callable[[int, Capture | Exception], bool], seconds: float) -> None:
         stopped = False
         message = _Message(time.monotonic() + seconds)
-        # One at a time: what comes while an answer is being thought over must not be told after a no.
+        # ``done`` is called for one picture at a time: once it has said no, it is not called for those that came meanwhile.
         telling = asyncio.Lock()
 
         async def one(number: int, request: CaptureRequest) -> None:
@@ -172,7 +172,7 @@ class Browser:
                     await self._discard(key)
                     too_large = self._ended_for_memory > ended_before and str(failure) == CLOSED
                     if attempt == 1 and str(failure) == CLOSED and not too_large:
-                        # Another page took the browser along; this one is not to blame.
+                        # The browser ended because of another page, so this one is tried again.
                         await asyncio.sleep(0.2)
                         continue
                     reason = "it did not lay out in time" if isinstance(failure, TimeoutError) else str(failure)
@@ -202,7 +202,7 @@ class Browser:
     async def _take(self, page: _Page, request: CaptureRequest) -> Capture:
         devtools, proxy = self._devtools, self._proxy
         if devtools is None or proxy is None:
-            # Another page that did not end took the browser along a moment ago.
+            # The browser was ended a moment ago because another page did not end.
             raise DevToolsError(CLOSED)
         key = proxy.hold(request.parts)
         try:

@@ -24,7 +24,7 @@ from jetwind.engines.browser.fonts import configuration
 _READ = 1 << 20
 #: A browser that was asked to end and has not after this many seconds is killed.
 _ENDING_S = 3.0
-#: The lowest number for our ends of the pipes, so that none of them is 3 or 4 before they are put there.
+#: Chromium reads from file 3 and writes to file 4: our own ends of the pipes are given higher numbers, so that they are not overwritten.
 _ABOVE = 10
 
 #: Events that say that a page has died or was taken away.

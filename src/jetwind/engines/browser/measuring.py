@@ -34,7 +34,7 @@ def read(answer: str, request: CaptureRequest, laid_out_at: int = 0) -> Measured
     """What was measured, for the request that it was measured for; ``laid_out_at`` is another width, in CSS px, that it was laid out at."""
     found = json.loads(answer)
     room = request.room or request.width
-    # Beside a client's own chrome the page is no wider than the window and yet wider than its room.
+    # Where the client's own parts stand beside the message, scrollWidth is that of the window: the right edge of what is laid out counts.
     taken = max(found["right"] - found["left"], found["width"]) if room == request.width else max(found["right"], room) - found["left"]
     taken = laid_out_at or min(max(taken, room), WIDEST)
     # A slip of a px or two is no reason to shrink.
@@ -45,7 +45,7 @@ def read(answer: str, request: CaptureRequest, laid_out_at: int = 0) -> Measured
     first_screen = round(request.first_screen / scale)
     return Measured(
         width=taken if shrinks else room,
-        # A window is filled to its foot, shrunk as at its own size.
+        # The picture is at least as high as the window, also where the message is shown smaller.
         height=max(min(found["height"], TALLEST), min(first_screen, TALLEST), 1),
         content_width=taken,
         first_screen=first_screen,

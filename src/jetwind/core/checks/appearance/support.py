@@ -61,7 +61,7 @@ def _hits(message: Message, context: Context, category: str) -> Iterator[Hit]:
         )
 
 
-#: Values that say what would be so without them: dropping them changes nothing.
+#: Values that a property has without being set: dropping them changes nothing.
 _NO_OP = re.compile(
     r"[^:]{1,60}:\s*(?:0(?:px|pt|em|rem|%)?(?:\s+0(?:px|pt|em|rem|%)?){0,3}|none|normal|auto|inherit|initial|unset|static|visible|transparent)\s*(?:!\s*important)?\s*;?\s*\Z",
     re.IGNORECASE,

@@ -48,7 +48,7 @@ class Command(BaseCommand):
         stopping = asyncio.Event()
 
         def stop() -> None:
-            # Tasks give their work back at their next step; whoever is in a hurry kills us, and it is picked up as stalled.
+            # Tasks give their work back at their next step. Where the worker is killed before, its jobs are picked up as stalled.
             give_back_soon()
             stopping.set()
 
