@@ -29,7 +29,7 @@ def checked(mailing: Mailing) -> Revision:
 
 def walked(house: Any, revision: Revision) -> Revision:
     """A revision whose stations have all been looked at."""
-    from jetwind.core.checking import STATIONS
+    from jetwind.core.reports import STATIONS
 
     for station in STATIONS:
         look_at(house.reviewer, revision, station.slug)

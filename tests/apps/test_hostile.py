@@ -10,7 +10,7 @@ from django.urls import reverse
 
 from jetwind.apps.intake.services import take_in
 from jetwind.apps.review.models import FindingRecord
-from jetwind.core.checking import STATIONS
+from jetwind.core.reports import STATIONS
 from tests.apps.helpers import checked
 from tests.hostile import PIECES
 

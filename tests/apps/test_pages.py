@@ -11,7 +11,7 @@ from jetwind.apps.accounts.models import User
 from jetwind.apps.accounts.permissions import PERMISSIONS, roles_for
 from jetwind.apps.departures.selectors import departures
 from jetwind.apps.workspace.access import may
-from jetwind.core.checking import STATIONS
+from jetwind.core.reports import STATIONS
 from tests.apps.helpers import taken_in, walked
 from tests.factories import GOOD_HTML, mail, package, picture
 

@@ -14,7 +14,7 @@ from jetwind.apps.review.questions import is_outdated
 from jetwind.apps.review.selectors import walk_of
 from jetwind.apps.review.tasks import check_revision
 from jetwind.apps.ui.refusal import NotAllowed, Refused
-from jetwind.core.checking import STATIONS
+from jetwind.core.reports import STATIONS
 from tests.apps.helpers import checked, taken_in, walked
 from tests.factories import GOOD_HTML, mail
 

@@ -11,7 +11,7 @@ from jetwind.apps.previews import services as previews
 from jetwind.apps.proofs import services as proofs
 from jetwind.apps.review.selectors import walk_of
 from jetwind.apps.review.services import forbid_wording, require_wording
-from jetwind.core.checking import STATIONS
+from jetwind.core.reports import STATIONS
 from jetwind.engines.browser import FakeBrowser
 from jetwind.engines.mail import Delivery
 from tests.apps.helpers import checked, taken_in

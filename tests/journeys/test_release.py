@@ -5,7 +5,7 @@ from typing import Any
 
 from playwright.sync_api import Page, expect
 
-from jetwind.core.checking import STATIONS
+from jetwind.core.reports import STATIONS
 from tests.factories import GOOD_HTML, mail, picture
 
 #: One stop that may be excused, one fix that is to be mended.

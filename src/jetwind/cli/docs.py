@@ -5,10 +5,11 @@ from __future__ import annotations
 import sys
 from pathlib import Path
 
-from jetwind.core.checking import STATIONS, Check, CheckSample, options_of, registry, rulebooks
+from jetwind.core.checking import Check, CheckSample, options_of, registry, rulebooks
 from jetwind.core.profiles import profiles, usual
 from jetwind.core.profiles.support import features, origin
 from jetwind.core.renders.measured import Block
+from jetwind.core.reports import STATIONS, station_of
 from jetwind.core.styles.contrast import as_hex
 
 ROOT = Path(__file__).resolve().parents[3]
@@ -36,7 +37,7 @@ def _page(check: Check) -> str:
     lines = [
         f"# {check.name}",
         "",
-        f"`{check.id}` · {check.level.value} · {check.station.name}",
+        f"`{check.id}` · {check.level.value} · {station_of(check.id).name}",
         "",
         check.rule,
         "",
@@ -103,7 +104,7 @@ def counted(readme: str) -> str:
     if not found or not closed:
         raise ValueError(f"README.md lacks the marks {start} and {end}")
     known = registry().values()
-    by_station = {station.name: sum(check.station is station for check in known) for station in STATIONS}
+    by_station = {station.name: sum(station_of(check.id) is station for check in known) for station in STATIONS}
     stations = ", ".join(f"{name} {number}" for name, number in by_station.items() if number)
     table = origin()
     text = (

@@ -12,7 +12,7 @@ from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.jobs.models import Work
 from jetwind.apps.review.models import CheckRun, Excuse, FindingRecord, StationLook
 from jetwind.apps.workspace.models import Workspace
-from jetwind.core.checking import STATIONS
+from jetwind.core.reports import STATIONS
 
 
 @dataclass(frozen=True, slots=True)

@@ -20,7 +20,7 @@ from jetwind.apps.review.questions import Question, context_of, is_outdated, new
 from jetwind.apps.workspace.models import Workspace
 from jetwind.core.checking import CheckResult, Finding, Level, Outcome, Part, Place, registry
 from jetwind.core.message import Message
-from jetwind.core.reports import Review, Summary, summary_of
+from jetwind.core.reports import Review, Summary, station_of, summary_of
 from jetwind.core.spam import SpamReason, SpamSum
 from jetwind.engines.bounded import review_bounded
 
@@ -159,7 +159,7 @@ def _as_record(run: CheckRun, finding: Finding) -> FindingRecord:
         run=run,
         order=0,
         check_id=finding.check,
-        station=finding.station.slug,
+        station=station_of(finding.check).slug,
         level=finding.level.value,
         fingerprint=finding.fingerprint,
         template=finding.template[:240],

@@ -26,6 +26,7 @@ from jetwind.apps.workspace.selectors import options_of
 from jetwind.core.checking import registry
 from jetwind.core.checks.appearance.size import ClipOptions
 from jetwind.core.message import Message
+from jetwind.core.reports import station_of
 from jetwind.core.source import Excerpt, Span
 
 
@@ -260,7 +261,7 @@ def _answers(walk: Walk, state: StationState) -> list[tuple[str, str, str, str]]
     return [
         (check_id, checks[check_id].name, outcome.replace("-", " "), reason)
         for check_id, (outcome, reason, *_) in walk.run.outcomes.items()
-        if check_id in checks and checks[check_id].station.slug == state.slug and outcome != "findings"
+        if check_id in checks and station_of(check_id).slug == state.slug and outcome != "findings"
     ]
 
 

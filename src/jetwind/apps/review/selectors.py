@@ -10,7 +10,8 @@ from django.urls import reverse
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.review.models import CheckRun, Excuse, FindingRecord
 from jetwind.apps.review.questions import Question, context_of, newest_run
-from jetwind.core.checking import STATIONS, Context, Level, Station
+from jetwind.core.checking import Context, Level
+from jetwind.core.reports import STATIONS, Station
 
 LEVELS = tuple(level.value for level in Level)
 

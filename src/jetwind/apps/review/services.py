@@ -16,7 +16,8 @@ from jetwind.apps.review.models import Excuse, StationLook
 from jetwind.apps.review.questions import newest_run
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
-from jetwind.core.checking import STATIONS, Brief, UnusableBrief
+from jetwind.core.checking import Brief, UnusableBrief
+from jetwind.core.reports import STATIONS
 
 #: Called in the same transaction when a revision is sent back: apps above add what becomes void with it.
 on_sent_back: list[Callable[[Revision, User], None]] = []

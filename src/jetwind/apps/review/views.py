@@ -28,10 +28,10 @@ from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import asks
 from jetwind.apps.workspace.services import add_word
-from jetwind.core.checking import PLACES, STATIONS
+from jetwind.core.checking import PLACES
 from jetwind.core.message import Message
 from jetwind.core.prose.plain import plain_from_html, with_plain_text
-from jetwind.core.reports import Review, as_csv, as_html, as_json, as_sarif
+from jetwind.core.reports import STATIONS, Review, as_csv, as_html, as_json, as_sarif
 from jetwind.core.spam import BANDS, SpamReason, SpamSum
 
 

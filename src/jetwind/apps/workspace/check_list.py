@@ -7,7 +7,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from jetwind.core.checking import STATIONS, Check, options_of, registry
+from jetwind.core.checking import Check, options_of, registry
+from jetwind.core.reports import STATIONS, station_of
 
 LEVELS = ("stop", "fix", "note", "off")
 
@@ -39,7 +40,7 @@ def check_groups(settings: Mapping[str, Mapping[str, Any]], posted: Mapping[str,
     """Rows by station. What was typed and refused is shown again."""
     groups: list[tuple[str, list[CheckRow]]] = []
     for station in STATIONS:
-        rows = [_row(check, settings.get(check.id, {}), posted) for check in registry().values() if check.station is station]
+        rows = [_row(check, settings.get(check.id, {}), posted) for check in registry().values() if station_of(check.id) is station]
         if rows:
             groups.append((station.name, rows))
     return groups

@@ -4,7 +4,6 @@ from jetwind.core.checking.brief import PLACES, Brief, RequiredItem, UnusableBri
 from jetwind.core.checking.context import Context, Kind, UnusableSetting, check_settings
 from jetwind.core.checking.declaration import Check, Options, check
 from jetwind.core.checking.finding import (
-    STATIONS,
     CannotTell,
     CheckResult,
     DoesNotApply,
@@ -14,7 +13,6 @@ from jetwind.core.checking.finding import (
     Outcome,
     Part,
     Place,
-    Station,
 )
 from jetwind.core.checking.options import Option, options_of
 from jetwind.core.checking.registry import registry
@@ -24,7 +22,6 @@ from jetwind.core.checking.samples import Box, CheckSample, Layout, box, clear, 
 
 __all__ = [
     "PLACES",
-    "STATIONS",
     "Box",
     "Brief",
     "CannotTell",
@@ -45,7 +42,6 @@ __all__ = [
     "Place",
     "RequiredItem",
     "Rulebook",
-    "Station",
     "UnusableBrief",
     "UnusableSetting",
     "box",

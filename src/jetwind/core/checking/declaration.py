@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any, cast
 
 from jetwind.core.checking.context import Context
-from jetwind.core.checking.finding import Hit, Level, Station, station_of
+from jetwind.core.checking.finding import Hit, Level
 from jetwind.core.checking.samples import CheckSample
 from jetwind.core.message import Message
 
@@ -45,11 +45,6 @@ class Check:
     def rule(self) -> str:
         """The rule it keeps: the first line of the finding function's docstring."""
         return (self.find.__doc__ or "").strip().splitlines()[0]
-
-    @property
-    def station(self) -> Station:
-        """Where its findings are shown."""
-        return station_of(self.id)
 
 
 class DeclarationError(Exception):

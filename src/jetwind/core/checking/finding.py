@@ -32,42 +32,6 @@ class Outcome(StrEnum):
 
 
 @dataclass(frozen=True, slots=True)
-class Station:
-    """One stop of the walk: its slug, its name, and the check groups whose findings belong to it."""
-
-    slug: str
-    name: str
-    groups: tuple[str, ...]
-
-
-STATIONS = (
-    Station("envelope", "Envelope", ("envelope",)),
-    Station("appearance", "Appearance", ("appearance",)),
-    Station("wording", "Wording", ("wording",)),
-    Station("fields", "Fields", ("fields",)),
-    Station("links", "Links", ("links",)),
-    Station("images", "Images", ("images",)),
-    Station("access", "Access", ("access",)),
-    Station("spam-risk", "Spam risk", ("spam",)),
-    Station("footer", "Footer", ("footer",)),
-    Station("plain-text", "Plain text", ("text",)),
-    Station("test-sends", "Test sends", ("sending",)),
-    Station("sign-off", "Sign-off", ()),
-)
-
-_STATION_OF = {group: station for station in STATIONS for group in station.groups}
-
-
-def station_of(check_id: str) -> Station:
-    """The station at which a check's findings are shown.
-
-    Raises:
-        KeyError: no station takes the group of this id.
-    """
-    return _STATION_OF[check_id.split(".", 1)[0]]
-
-
-@dataclass(frozen=True, slots=True)
 class Place:
     """Where a finding is: the part, a name in it (header, image), the place in its decoded source, the HTML element."""
 
@@ -147,11 +111,6 @@ class Finding:
     def message(self) -> str:
         """The sentence for people."""
         return self.template.format(**{key: _shown(value) for key, value in self.data.items()})
-
-    @property
-    def station(self) -> Station:
-        """Where it is shown."""
-        return station_of(self.check)
 
 
 @dataclass(frozen=True, slots=True)

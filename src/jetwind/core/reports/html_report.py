@@ -10,8 +10,9 @@ from typing import Any
 from liquid import BoundTemplate, Environment
 
 from jetwind import __version__
-from jetwind.core.checking import STATIONS, Finding, Level, Outcome
+from jetwind.core.checking import Finding, Level, Outcome
 from jetwind.core.reports.review import Review
+from jetwind.core.reports.stations import STATIONS, station_of
 from jetwind.core.source import Span
 
 _BARS = {Level.STOP: 3, Level.FIX: 2, Level.NOTE: 1}
@@ -33,7 +34,7 @@ def as_html(review: Review, title: str = "") -> str:
         for level, word in ((Level.STOP, "stops"), (Level.FIX, "fixes"), (Level.NOTE, "notes"))
     )
     by_station = [
-        {"name": station.name, "findings": [_shown(review, finding) for finding in review.findings if finding.station is station]}
+        {"name": station.name, "findings": [_shown(review, finding) for finding in review.findings if station_of(finding.check) is station]}
         for station in STATIONS
     ]
     page: str = _template().render(

@@ -8,6 +8,7 @@ from typing import Any
 from jetwind import __version__
 from jetwind.core.checking import CheckResult, Finding, Outcome, Place
 from jetwind.core.reports.review import Review
+from jetwind.core.reports.stations import station_of
 from jetwind.core.source import Position
 
 
@@ -41,7 +42,7 @@ def finding_as_dict(finding: Finding) -> dict[str, Any]:
     """One finding with plain values only."""
     return {
         "check": finding.check,
-        "station": finding.station.name,
+        "station": station_of(finding.check).name,
         "level": finding.level.value,
         "message": finding.message,
         "fix": finding.fix,

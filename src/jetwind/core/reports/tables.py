@@ -9,6 +9,7 @@ from collections.abc import Iterable
 
 from jetwind.core.checking import Finding, Level, Outcome
 from jetwind.core.reports.review import Review
+from jetwind.core.reports.stations import station_of
 
 COLUMNS = ("check", "station", "level", "message", "part", "name", "line", "column", "places", "fix", "basis", "fingerprint")
 
@@ -22,7 +23,7 @@ def as_csv(findings: Iterable[Finding]) -> str:
         start = finding.place.start
         row = (
             finding.check,
-            finding.station.name,
+            station_of(finding.check).name,
             finding.level.value,
             finding.message,
             finding.place.part,
