@@ -7,9 +7,11 @@ from datetime import timedelta
 from typing import Any
 
 import pytest
+from django import forms
 from django.core import mail as outbox
 from django.db import connection
 from django.test import Client
+from django.test.html import parse_html
 from django.utils import timezone
 
 from jetwind.apps.accounts.models import User
@@ -18,6 +20,7 @@ from jetwind.apps.accounts.tasks import send_mail
 from jetwind.apps.audit.models import LogEntry
 from jetwind.apps.jobs.models import Work
 from jetwind.apps.ui.refusal import NotAllowed, Refused
+from jetwind.apps.ui.widgets import LongSelect
 from jetwind.apps.workspace import people
 from jetwind.apps.workspace.access import workspace_of
 from jetwind.apps.workspace.models import Invitation, Membership, Workspace
@@ -364,3 +367,12 @@ def test_the_first_joined_is_where_one_works(house: Any) -> None:
     user = User.objects.get(username="author")
     user.chosen_workspace = Workspace.objects.get(name="Elsewhere").pk
     assert workspace_of(user) == house.workspace
+
+
+@pytest.mark.parametrize("value", ["Europe/Dublin", "", None, "<b>", 'a"b'])
+def test_a_long_list_is_the_same_as_djangos(value: str | None) -> None:
+    """The same attributes, options and choice as Django's own widget gives, only sooner."""
+    choices = [("UTC", "UTC"), ("Europe/Dublin", "Europe/Dublin"), ('a"b', "<i>odd</i> & so on"), ("<b>", "b")]
+    own = LongSelect(choices=choices, attrs={"class": "form-select"}).render("zone", value, {"id": "id_zone", "required": True})
+    theirs = forms.Select(choices=choices, attrs={"class": "form-select"}).render("zone", value, {"id": "id_zone", "required": True})
+    assert parse_html(own) == parse_html(theirs)

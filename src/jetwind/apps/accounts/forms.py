@@ -11,6 +11,7 @@ from django.contrib.auth.password_validation import validate_password
 from django.core.exceptions import ValidationError
 
 from jetwind.apps.accounts.models import User
+from jetwind.apps.ui.widgets import LongSelect
 
 WHAT_IS_STRONG = "At least twelve characters, not one of the common ones, and not like your name."
 ZONES = [(name, name) for name in sorted(available_timezones())]
@@ -19,7 +20,7 @@ ZONES = [(name, name) for name in sorted(available_timezones())]
 class OwnForm(forms.ModelForm):
     """What a person changes of themselves."""
 
-    time_zone = forms.ChoiceField(choices=ZONES, help_text="Times are shown in it.")
+    time_zone = forms.ChoiceField(choices=ZONES, widget=LongSelect, help_text="Times are shown in it.")
 
     class Meta:
         model = User
@@ -46,7 +47,7 @@ class NewPersonForm(forms.ModelForm):
         strip=False,
         help_text=WHAT_IS_STRONG,
     )
-    time_zone = forms.ChoiceField(choices=ZONES, initial="UTC", help_text="Times are shown in it.")
+    time_zone = forms.ChoiceField(choices=ZONES, widget=LongSelect, initial="UTC", help_text="Times are shown in it.")
     field_order = ["first_name", "last_name", "username", "password", "email", "time_zone"]
 
     class Meta:

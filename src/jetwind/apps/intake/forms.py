@@ -11,6 +11,7 @@ from django.utils import timezone
 
 from jetwind.apps.intake.models import KIND_CHOICES
 from jetwind.apps.intake.services import Details
+from jetwind.apps.ui.widgets import LongSelect
 from jetwind.core.message import Envelope
 
 
@@ -24,7 +25,7 @@ class DetailsForm(forms.Form):
         required=False, label="Planned for", widget=forms.DateTimeInput(attrs={"type": "datetime-local"}, format="%Y-%m-%dT%H:%M")
     )
     planned_zone = forms.ChoiceField(
-        label="In the time zone", choices=[(name, name) for name in sorted(available_timezones())], initial="UTC"
+        label="In the time zone", choices=[(name, name) for name in sorted(available_timezones())], initial="UTC", widget=LongSelect
     )
 
     local_time = forms.BooleanField(required=False, label="At that hour of each reader's own zone")

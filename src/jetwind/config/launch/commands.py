@@ -185,9 +185,9 @@ def _welcome(address: str, *, is_empty: bool) -> None:
     print(f"\nLogs are in {STATE / 'run'}. Ctrl-C stops everything.", flush=True)
 
 
-#: What takes processors only is tested side by side; what waits for browsers, mail servers and whole runs of Jetwind, one by one.
-_SIDE_BY_SIDE = ("tests/core", "tests/apps", "tests/cli")
-_ONE_BY_ONE = ("tests/engines", "tests/config", "tests/journeys")
+#: First what takes processors, on all of them; then whole runs of Jetwind with browsers and mail servers, which mostly wait, two at a time.
+_SIDE_BY_SIDE = ("tests/core", "tests/engines", "tests/apps", "tests/cli")
+_WHOLE_RUNS = ("tests/config", "tests/journeys")
 
 
 def test(arguments: list[str]) -> int:
@@ -195,7 +195,7 @@ def test(arguments: list[str]) -> int:
     make_state()
     names_tests = any(not argument.startswith("-") for argument in arguments)
     processes = str(min(os.cpu_count() or 1, 4))
-    runs = [arguments] if names_tests else [["-n", processes, *arguments, *_SIDE_BY_SIDE], [*arguments, *_ONE_BY_ONE]]
+    runs = [arguments] if names_tests else [["-n", processes, *arguments, *_SIDE_BY_SIDE], ["-n", "2", *arguments, *_WHOLE_RUNS]]
     try:
         with _database() as database:
             environment = _environment(database.url)
