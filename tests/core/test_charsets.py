@@ -20,6 +20,7 @@ from jetwind.core.checking.context import Context
 from jetwind.core.message import read_bytes
 from jetwind.core.message.charsets import decode_octets, encoding_of
 from jetwind.core.message.mime import charset_defect, text_part
+from jetwind.engines.dictionaries import Installed
 from tests.references import npm
 
 
@@ -141,7 +142,9 @@ def test_one_fault_one_finding() -> None:
     """A bad octet is told once, by appearance.charset, at its place; the letters are not told again as garbled."""
     raw = b"From: a@kiln.org\nSubject: x\nContent-Type: text/html; charset=utf-8\nContent-Transfer-Encoding: 8bit\n\n<p>Gr\xfcne \xc3\xb6</p>\n"
     message = read_bytes(raw, "x.eml")
-    results = {result.check: result for result in (run_check(check, message, Context()) for check in registry().values())}
+    results = {
+        result.check: result for result in (run_check(check, message, Context(dictionaries=Installed())) for check in registry().values())
+    }
     (found,) = results["appearance.charset"].findings
     assert message.html is not None
     assert found.place.start is not None

@@ -14,6 +14,7 @@ import pytest
 from jetwind.core.checking import Context, Kind, Outcome, run
 from jetwind.core.message import read_bytes
 from jetwind.core.profiles import profiles, rewrite
+from jetwind.engines.dictionaries import Installed
 from tests.hostile import PIECES, PLACES, hostile
 
 MOMENT = datetime(2027, 3, 9, 9, tzinfo=UTC)
@@ -26,7 +27,7 @@ def work(raw: bytes) -> float:
     """Processor seconds for parsing, all checks, and a rewrite."""
     started = time.process_time()
     message = read_bytes(raw, "x.eml")
-    results = run(message, Context(Kind.NEWSLETTER, planned=MOMENT, now=MOMENT))
+    results = run(message, Context(Kind.NEWSLETTER, planned=MOMENT, now=MOMENT, dictionaries=Installed()))
     rewrite(message, profiles()["word-processor"])
     taken = time.process_time() - started
     assert [(result.check, result.reason) for result in results if result.outcome is Outcome.CRASHED] == []

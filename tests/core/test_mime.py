@@ -11,6 +11,7 @@ from jetwind.core.checking import Context, Outcome
 from jetwind.core.message import UnusableInput, read_bytes
 from jetwind.core.message.words import decode_words
 from jetwind.core.reports import as_csv, as_json, as_sarif, as_text, review
+from jetwind.engines.dictionaries import Installed
 from tests.factories import mail, picture
 
 CPYTHON = sorted((Path(__file__).parents[1] / "vectors" / "cpython-email").glob("msg_*.txt"))
@@ -30,7 +31,7 @@ class TestForeignMessages:
             with pytest.raises(UnusableInput, match="does not start with mail headers"):
                 read_bytes(path.read_bytes(), f"{path.stem}.eml")
             return
-        result = review(read_bytes(path.read_bytes(), f"{path.stem}.eml"), Context())
+        result = review(read_bytes(path.read_bytes(), f"{path.stem}.eml"), Context(dictionaries=Installed()))
         assert [answer for answer in result.results if answer.outcome is Outcome.CRASHED] == []
         for report in (as_json(result), as_text(result), as_csv(result.findings), as_sarif(result, path.name)):
             assert report
@@ -163,7 +164,7 @@ class TestHostileInput:
     )
     def test_held_and_checked(self, raw: bytes) -> None:
         """No exception, no crashed check, no more findings of a kind than anybody reads."""
-        results = review(read_bytes(raw, "x.eml"), Context(known_fields=frozenset())).results
+        results = review(read_bytes(raw, "x.eml"), Context(known_fields=frozenset(), dictionaries=Installed())).results
         assert [answer for answer in results if answer.outcome is Outcome.CRASHED] == []
         assert max(len(answer.findings) for answer in results) <= 500
 
@@ -197,4 +198,4 @@ class TestAnyInput:
         except UnusableInput as refused:
             assert re.search(r"\.\Z", str(refused))
             return
-        assert [answer for answer in review(message, Context()).results if answer.outcome is Outcome.CRASHED] == []
+        assert [answer for answer in review(message, Context(dictionaries=Installed())).results if answer.outcome is Outcome.CRASHED] == []

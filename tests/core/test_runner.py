@@ -8,6 +8,8 @@ import pytest
 
 from jetwind.core.checking import Context, Hit, Kind, Level, Options, Outcome, Place, registry, run, run_check
 from jetwind.core.message import Message, read_bytes
+from jetwind.core.reports import station_of
+from jetwind.engines.dictionaries import Installed
 from tests.factories import mail
 
 
@@ -142,7 +144,9 @@ class TestCleanMessages:
     )
     def test_clean_mail(self, change: dict[str, object]) -> None:
         """Ordinary variations of a good mail."""
-        results = run(read_bytes(mail(**change), "x.eml"), Context(known_fields=frozenset({"first_name", "email"})))  # type: ignore[arg-type]
+        results = run(
+            read_bytes(mail(**change), "x.eml"), Context(known_fields=frozenset({"first_name", "email"}), dictionaries=Installed())
+        )  # type: ignore[arg-type]
         assert [finding.message for result in results for finding in result.findings] == []
 
     def test_demo_messages(self) -> None:
@@ -152,10 +156,11 @@ class TestCleanMessages:
         fields = frozenset(["first_name", "last_name", "member_number", "course_title", "slot", "pick_up_date", "email"])
         practice = frozenset({"saltmarsh-kiln.example"})
         for raw, kind in ((messages.clean_sale(), Kind.PROMOTIONAL), (messages.pick_up_notice(), Kind.TRANSACTIONAL)):
-            results = run(read_bytes(raw, "x.eml"), Context(kind, known_fields=fields, practice_domains=practice))
+            results = run(read_bytes(raw, "x.eml"), Context(kind, known_fields=fields, practice_domains=practice, dictionaries=Installed()))
             assert [finding.message for result in results for finding in result.findings] == []
         faulty = run(
-            read_bytes(messages.faulty_weekend(), "x.eml"), Context(Kind.NEWSLETTER, known_fields=fields, practice_domains=practice)
+            read_bytes(messages.faulty_weekend(), "x.eml"),
+            Context(Kind.NEWSLETTER, known_fields=fields, practice_domains=practice, dictionaries=Installed()),
         )
-        stations = {finding.station.name for result in faulty for finding in result.findings}
+        stations = {station_of(finding.check).name for result in faulty for finding in result.findings}
         assert stations == {"Envelope", "Appearance", "Wording", "Fields", "Links", "Images", "Access", "Spam risk", "Footer", "Plain text"}

@@ -17,6 +17,7 @@ from jetwind.core.message import Message, read_bytes
 from jetwind.core.profiles import profiles, rewrite
 from jetwind.core.reports import review
 from jetwind.engines.bounded import BoundedRewriter, Budget, Helper, PastBudget, Start, review_bounded
+from jetwind.engines.dictionaries import Installed
 
 SMALL = Budget(answer_seconds=0.5, all_seconds=1.2, memory=200_000_000)
 STARTS: list[Start] = ["fork", "server"]
@@ -116,7 +117,8 @@ class TestReview:
     def test_the_same_as_without(self, start: Start) -> None:
         """Outcomes, findings, spam and summary of a demo message are those of a review in this process."""
         message = read_bytes(messages.autumn_sale(), "a.eml")
-        here, there = review(message, Context()), review_bounded(message, Context(), start=start)
+        context = Context(dictionaries=Installed())
+        here, there = review(message, context), review_bounded(message, context, start=start)
         assert plain(there.results) == plain(here.results)
         assert (there.spam, there.summary) == (here.spam, here.summary)
         assert there.findings[0].message == here.findings[0].message
