@@ -153,6 +153,8 @@ def _serve(pipe: Connection, pickled: bytes, budget: Budget) -> None:
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     # Objects made before the fork are left out of garbage collection: looking at them would copy their memory pages.
     gc.freeze()
+    # With those left out, Python would take the tree of a message for many times what there was before, and collect again and again.
+    gc.set_threshold(100_000, 20, 100)
     with contextlib.suppress(ValueError, OSError):
         # Anonymous memory alone is counted: a fork maps all that its parent maps.
         wanted = _data_octets() + budget.memory
