@@ -15,6 +15,7 @@ from jetwind.apps.accounts.models import User
 from jetwind.apps.blobs import store
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.workspace.access import workspace_of
+from jetwind.apps.workspace.models import Workspace
 from jetwind.core.message import Envelope, Message, read_bytes
 
 #: What apps above know of a revision and every page of it shows: expressions by name, asked for together with the revision.
@@ -61,6 +62,19 @@ def revision_for(user: User, mailing_id: int, number: int | None = None) -> Revi
 
 def _plain(title: Any) -> Lower:
     return Lower(Func(title, Value(r"\s+"), Value(" "), Value("g"), function="regexp_replace"))
+
+
+def newest_open(workspace: Workspace) -> list[Revision]:
+    """The newest revision of every message of a workspace that has not been released; what leaves first in front."""
+    newest = (
+        Revision.objects.filter(mailing__workspace=workspace)
+        .exclude(mailing__stage=Mailing.Stage.RELEASED)
+        .select_related("mailing__workspace")
+        .order_by("mailing_id", "-number")
+        .distinct("mailing_id")
+    )
+    never = float("inf")
+    return sorted(newest, key=lambda one: (one.mailing.planned_at.timestamp() if one.mailing.planned_at else never, -one.mailing_id))
 
 
 def message_of(revision: Revision) -> Message:

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from datetime import datetime
-from typing import Any
+from typing import Any, TypeVar
 
 from django.db import InterfaceError, OperationalError, close_old_connections, connection, transaction
 from django.db.models import QuerySet
@@ -15,6 +15,8 @@ from procrastinate.contrib.django import app
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from jetwind.apps.jobs.models import Work
+
+Thing = TypeVar("Thing")
 
 OUR_FAULT = "Jetwind failed at it; the worker's log says how"
 #: How often work is taken up again by itself; what is interrupted more often waits for a person.
@@ -178,6 +180,18 @@ def hurry(work: Work) -> None:
         if locked.is_open and job is not None:
             _enqueue_again(locked, job)
             locked.save()
+
+
+def each(work_id: int, things: Sequence[Thing], named: Callable[[Thing], str]) -> Iterator[Thing]:
+    """Things that a work goes through one by one, told as its progress.
+
+    Raises:
+        Cancelled, GivenBack: as ``report`` does.
+    """
+    for number, thing in enumerate(things):
+        report(work_id, done=number, total=len(things), doing=named(thing)[:80])
+        yield thing
+    report(work_id, done=len(things), total=len(things), doing="done")
 
 
 def latest_of_each(subject: str) -> dict[str, Work]:

@@ -19,7 +19,7 @@ from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import record
 from jetwind.apps.blobs import store
 from jetwind.apps.intake.models import Mailing, Revision
-from jetwind.apps.intake.selectors import message_of
+from jetwind.apps.intake.selectors import message_of, newest_open
 from jetwind.apps.intake.services import refuse_if_locked
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
@@ -92,7 +92,7 @@ def cancel_renders(user: User, revision: Revision) -> None:
         jobs.cancel(work)
 
 
-def ask_for_renders_of_house(workspace: Workspace, user: User | None = None) -> Work:
+def ask_for_renders_of_house(workspace: Workspace) -> Work:
     """Have the newest revision of every message rendered in the profiles chosen now, in the background."""
     return jobs.start(
         RENDERS_OF_HOUSE,
@@ -108,15 +108,8 @@ def render_newest(workspace: Workspace, work_id: int) -> None:
     Raises:
         Cancelled, GivenBack: somebody asked for it to stop; the worker is being stopped.
     """
-    waiting = list(Mailing.objects.filter(workspace=workspace).exclude(stage=Mailing.Stage.RELEASED).order_by("planned_at", "-id"))
-    for number, mailing in enumerate(waiting):
-        jobs.report(work_id, done=number, total=len(waiting), doing=mailing.title[:80])
-        newest = mailing.revisions.last()
-        if newest is not None:
-            newest.mailing = mailing
-            mailing.workspace = workspace
-            ask_for_renders(newest)
-    jobs.report(work_id, done=len(waiting), total=len(waiting), doing="done")
+    for revision in jobs.each(work_id, newest_open(workspace), lambda one: one.mailing.title):
+        ask_for_renders(revision)
 
 
 def is_behind(revision: Revision, answered: Sequence[str]) -> bool:

@@ -38,7 +38,7 @@ def ask_for_checks(revision: Revision, user: User | None = None) -> Work:
     )
 
 
-def ask_for_rechecks(workspace: Workspace, user: User | None = None) -> Work:
+def ask_for_rechecks(workspace: Workspace) -> Work:
     """Have every message of a house that a change touches checked again in the background."""
     return jobs.start(
         RECHECKS,

@@ -22,9 +22,9 @@ from jetwind.core.checking import UnusableSetting, check_settings, registry
 from jetwind.core.profiles import profiles
 
 #: Called in the same transaction when settings or readers change: apps above check again what they touch.
-on_settings_changed: list[Callable[[Workspace, User], object]] = []
+on_settings_changed: list[Callable[[Workspace], object]] = []
 #: Called in the same transaction when the audience changes: apps above render anew.
-on_audience_changed: list[Callable[[Workspace, User], object]] = []
+on_audience_changed: list[Callable[[Workspace], object]] = []
 
 _DOMAIN = re.compile(r"(?=.{1,120}\Z)[a-z0-9](?:[a-z0-9-]*[a-z0-9])?(?:\.[a-z0-9](?:[a-z0-9-]*[a-z0-9])?)+\Z")
 _FIELD = re.compile(r"[A-Za-z_][\w-]*(?:\.[\w-]+)*\Z")
@@ -89,7 +89,7 @@ def configure(
         locked.full_clean()
         locked.save(update_fields=[*LISTS, "sign_offs_required"])
         record("workspace.changed", actor=user, what="the settings of the workspace", house=locked.pk)
-        _tell(locked, user)
+        _tell(locked)
 
 
 def _words(text: str) -> list[str]:
@@ -104,9 +104,9 @@ def _changing(workspace: Workspace) -> Iterator[Workspace]:
     workspace.refresh_from_db()
 
 
-def _tell(workspace: Workspace, user: User) -> None:
+def _tell(workspace: Workspace) -> None:
     for follow in on_settings_changed:
-        follow(workspace, user)
+        follow(workspace)
 
 
 @transaction.atomic
@@ -124,7 +124,7 @@ def add_word(user: User, workspace: Workspace, word: str) -> None:
             locked.word_list = sorted({*locked.word_list, word})
             locked.save(update_fields=["word_list"])
             record("workspace.changed", actor=user, what=f"the word list: “{word}” was added", house=locked.pk)
-            _tell(locked, user)
+            _tell(locked)
 
 
 @transaction.atomic
@@ -159,7 +159,7 @@ def set_checks(
         locked.check_settings = kept
         locked.save(update_fields=["check_settings"])
         record("workspace.changed", actor=user, what="levels and thresholds of checks", house=locked.pk)
-        _tell(locked, user)
+        _tell(locked)
 
 
 def _merged(shown: Mapping[str, Any] | None, mine: dict[str, Any], now: dict[str, Any]) -> dict[str, Any]:
@@ -201,7 +201,7 @@ def set_audience(user: User, workspace: Workspace, shares: Mapping[str, float], 
         locked.save(update_fields=["audience"])
         record("workspace.changed", actor=user, what="the audience by client profile", house=locked.pk)
         for follow in on_audience_changed:
-            follow(locked, user)
+            follow(locked)
 
 
 def audience_from_csv(data: bytes) -> dict[str, float]:
@@ -256,7 +256,7 @@ def keep_reader(user: User, reader: SampleReader) -> SampleReader:
     except IntegrityError:
         raise Refused(f"There is a reader “{reader.name}” already; choose another name.") from None
     record("workspace.changed", actor=user, what=f"the sample reader {reader.name}", house=reader.workspace_id)
-    _tell(reader.workspace, user)
+    _tell(reader.workspace)
     return reader
 
 
