@@ -5,15 +5,16 @@ from __future__ import annotations
 import re
 from functools import lru_cache
 from importlib.resources import files
-from typing import Any
-
-from liquid import BoundTemplate, Environment
+from typing import TYPE_CHECKING, Any
 
 from jetwind import __version__
 from jetwind.core.checking import Finding, Level, Outcome
 from jetwind.core.reports.review import Review
 from jetwind.core.reports.stations import STATIONS, station_of
 from jetwind.core.source import Span
+
+if TYPE_CHECKING:
+    from liquid import BoundTemplate
 
 _BARS = {Level.STOP: 3, Level.FIX: 2, Level.NOTE: 1}
 #: Characters that HTML does not allow (HTML §13.2.3.5) and a terminal obeys.
@@ -22,6 +23,9 @@ _CONTROL = re.compile(r"[\x00-\x08\x0b-\x1f\x7f-\x9f]")
 
 @lru_cache(maxsize=1)
 def _template() -> BoundTemplate:
+    # Loaded when first used: other reports do without it.
+    from liquid import Environment
+
     # Everything that is put in is escaped; nothing of a message becomes markup of ours.
     return Environment(autoescape=True).from_string(files(__package__).joinpath("report.html.liquid").read_text("utf-8"))
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from jetwind.core.checking import Context, registry
 from jetwind.core.facts.spelling import is_known
+from jetwind.core.fields import fill
 from jetwind.core.message import read_bytes
 from jetwind.core.profiles import page, profiles, rewrite
 from jetwind.core.reports import review
@@ -42,6 +43,7 @@ def _warm() -> None:
     message = read_bytes(_MESSAGE.replace("\n", "\r\n").encode(), "warm.eml")
     review(message, Context(dictionaries=Installed()))
     rewrite(message, profiles()["word-processor"])
+    fill("{% if a %}{{ a }}{% endif %}", {"a": "b"}, escape=False)
     # Each dictionary is opened when a word is not in those before it.
     is_known(Installed(), "en", "qqqq")
 
