@@ -33,6 +33,7 @@ from jetwind.cli.inputs import (
 from jetwind.core.checking import Check, Context, Kind, Outcome, options_of, registry
 
 if TYPE_CHECKING:
+    from jetwind.core.message import Message
     from jetwind.core.reports.review import Review
 
 app = typer.Typer(add_completion=False, rich_markup_mode=None, pretty_exceptions_enable=False)
@@ -85,10 +86,10 @@ def check(
         names = checks_named([explain])
         typer.echo(_explained(registry()[names[0]]) if names else "", nl=False)
         return
-    if path is None:
-        refuse("check needs a PATH: an .eml, an .html, a folder or a zip.")
     from jetwind.engines.bounded import review_bounded
 
+    if path is None:
+        refuse("check needs a PATH: an .eml, an .html, a folder or a zip.")
     with stage(f"reading “{path}”"):
         message = message_at(path)
     details = brief_in(brief)
@@ -99,14 +100,10 @@ def check(
     if sending_host is not None:
         address_of_host(sending_host)
     _say_what_has_no_check({"zone": zone, "sending_host": sending_host, "live": live})
-    if ids and not render:
-        typer.echo("jetwind: --profiles is used with --render; without it no check needs a profile.", err=True)
     if render:
-        from jetwind.cli.rendering import renders_of
-        from jetwind.core.profiles import usual
-
-        with stage("rendering"):
-            context = replace(context, renders=renders_of(message, ids or usual()))
+        context = _with_renders(message, context, ids)
+    elif ids:
+        typer.echo("jetwind: --profiles is used with --render; without it no check needs a profile.", err=True)
     with stage("running the checks"):
         result = review_bounded(message, context, chosen, start="fork")
     with stage("writing the report"):
@@ -138,6 +135,15 @@ def _circumstances(
         working_title=details.working_title,
         rulebooks=rulebooks_named(rulebook or []),
     )
+
+
+def _with_renders(message: Message, context: Context, ids: list[str]) -> Context:
+    """The circumstances with the message rendered in these profiles, or in the usual ones."""
+    from jetwind.cli.rendering import renders_of
+    from jetwind.core.profiles import usual
+
+    with stage("rendering"):
+        return replace(context, renders=renders_of(message, ids or usual()))
 
 
 def _end(result: Review) -> NoReturn:

@@ -1,7 +1,7 @@
 """What a check is, what it may answer, and how all of them are run."""
 
 from jetwind.core.checking.brief import PLACES, Brief, RequiredItem, UnusableBrief
-from jetwind.core.checking.context import Context, Kind, UnusableSetting, check_settings
+from jetwind.core.checking.context import Context, Kind
 from jetwind.core.checking.declaration import Check, Options, check
 from jetwind.core.checking.finding import (
     CannotTell,
@@ -19,6 +19,7 @@ from jetwind.core.checking.registry import registry
 from jetwind.core.checking.rulebooks import Rulebook, rulebooks
 from jetwind.core.checking.runner import run, run_check
 from jetwind.core.checking.samples import Box, CheckSample, Layout, box, clear, finds, laid_out
+from jetwind.core.checking.settings import UnusableSetting, check_settings
 
 __all__ = [
     "PLACES",

@@ -8,11 +8,12 @@ from collections.abc import Collection, Iterator
 from dataclasses import replace
 from itertools import islice
 
-from jetwind.core.checking.context import Context, WatchedContext, check_settings
+from jetwind.core.checking.context import Context, WatchedContext
 from jetwind.core.checking.declaration import Check, Options
 from jetwind.core.checking.finding import CannotTell, CheckResult, DoesNotApply, Finding, Hit, Level, Outcome
 from jetwind.core.checking.registry import registry
 from jetwind.core.checking.rulebooks import exempt
+from jetwind.core.checking.settings import check_settings
 from jetwind.core.message import Message
 
 #: Nobody reads more of one kind, and a message made of faults must not fill the database.
