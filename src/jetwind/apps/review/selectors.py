@@ -13,8 +13,6 @@ from jetwind.apps.review.questions import Question, context_of, newest_run
 from jetwind.core.checking import Context, Level
 from jetwind.core.reports import STATIONS, Station
 
-LEVELS = tuple(level.value for level in Level)
-
 
 @dataclass(frozen=True, slots=True)
 class ShownFinding:

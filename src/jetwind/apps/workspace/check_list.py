@@ -10,8 +10,6 @@ from typing import Any
 from jetwind.core.checking import Check, options_of, registry
 from jetwind.core.reports import STATIONS, station_of
 
-LEVELS = ("stop", "fix", "note", "off")
-
 
 @dataclass(frozen=True, slots=True)
 class Setting:

@@ -13,12 +13,11 @@ MOST_PIXELS = 40_000_000
 
 @dataclass(frozen=True, slots=True)
 class ImageFacts:
-    """Format by content (Pillow's name), width and height in px, number of frames."""
+    """Format by content (Pillow's name), width and height in px."""
 
     format: str
     width: int
     height: int
-    frames: int
 
 
 @lru_cache(maxsize=512)
@@ -33,6 +32,6 @@ def measure(data: bytes) -> ImageFacts | None:
                 width, height = picture.size
                 if width * height > MOST_PIXELS:
                     return None
-                return ImageFacts(picture.format or "", width, height, getattr(picture, "n_frames", 1))
+                return ImageFacts(picture.format or "", width, height)
     except (UnidentifiedImageError, Image.DecompressionBombError, OSError, ValueError, SyntaxError, EOFError, KeyError):
         return None

@@ -24,7 +24,6 @@ class Judge:
         for loss in plan.by_how.get("selector", ()):
             for name in loss.names:
                 self.by_name.setdefault(name, []).append(loss)
-        self.nesting = plan.by_how.get("nesting", [])
         bodies = plan.by_how.get("body", [])
         self.body = bodies[0] if bodies else None
 

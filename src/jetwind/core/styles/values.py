@@ -16,9 +16,6 @@ from jetwind.core.styles import colours
 from jetwind.core.styles.properties import INITIAL, KEYWORDS, WIDE
 from jetwind.core.styles.reading import value_nodes
 
-#: A value that is right as far as can be told, but whose result cannot be known here.
-UNKNOWN = "?"
-
 _ABSOLUTE = {"px": 1.0, "pt": 96 / 72, "pc": 16.0, "in": 96.0, "cm": 96 / 2.54, "mm": 96 / 25.4, "q": 96 / 101.6}
 _RELATIVE = frozenset(["em", "rem", "ex", "ch", "vw", "vh", "vmin", "vmax", "lh", "rlh", "cap", "ic"])
 _DEPENDENT = frozenset(["var", "env", "attr", "calc", "min", "max", "clamp", "light-dark", "color-mix", "round", "mod", "rem", "anchor"])
