@@ -105,9 +105,12 @@ def _grid(message: Message, context: Context, drawings: list[list[RowDrawing]]) 
     return rows
 
 
+_KINDS = {"given": "given with the envelope", "hidden": "hidden lead-in", "visible": "visible copy"}
+
+
 def _pieces(message: Message, reader: Sample) -> list[tuple[str, str, int]]:
     """Where the preview text comes from, piece by piece."""
     return [
-        (_merged(piece.text, message, reader)[:160] or "padding that nobody sees", piece.kind, piece.length)
+        (_merged(piece.text, message, reader)[:160] or "padding that nobody sees", _KINDS.get(piece.kind, piece.kind), piece.length)
         for piece in reading_of(message).inbox_pieces(_PREVIEWED)
     ]

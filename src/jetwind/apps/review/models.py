@@ -60,6 +60,15 @@ class FindingRecord(models.Model):
         return self.sentence
 
     @property
+    def where(self) -> str:
+        """Where it stands, in words."""
+        part = {"html": "HTML", "text": "plain text"}.get(self.part, self.part)
+        said = " ".join(word for word in (part, self.name) if word)
+        said += f", line {self.line}" if self.line else ""
+        more = len(self.others)
+        return f"{said}, and {more} {'place' if more == 1 else 'places'} more" if more else said
+
+    @property
     def elements(self) -> list[int]:
         """The elements of all its places, each once."""
         found = (self.element, *(place["element"] for place in self.others))

@@ -23,12 +23,13 @@ def page(request: HttpRequest, walk: Walk, message: Message) -> dict[str, Any]:
     rows = []
     for pair in pairs:
         line = source.position(pair.text.span.start).line if source and pair.text and pair.text.span else ""
-        rows.append((_state(pair, of_html, of_text), pair, line))
+        state = _state(pair, of_html, of_text)
+        rows.append((state, state in ("same", "elsewhere"), pair, line))
     return {
         "rows": rows,
-        "lacking": sum(state == "only in the HTML" for state, _, _ in rows),
-        "extra": sum(state == "only in the plain text" for state, _, _ in rows),
-        "changed": sum(state == "worded otherwise" for state, _, _ in rows),
+        "lacking": sum(state == "only in the HTML" for state, *_ in rows),
+        "extra": sum(state == "only in the plain text" for state, *_ in rows),
+        "changed": sum(state == "worded otherwise" for state, *_ in rows),
         "has_html": message.html is not None,
         "has_text": message.text is not None,
         "afresh": plain_from_html(message) if message.html is not None else "",
