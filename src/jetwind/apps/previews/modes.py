@@ -60,3 +60,11 @@ def switched(profile: Profile | None, mode: str, pair: tuple[str, str]) -> str:
     now = shown_in(profile, mode)
     is_on = {"blocked": now.images == "blocked", "night": now.is_night, "turned": now.is_turned}[one]
     return needed(profile, mode_of([*kept, other if is_on else one]))
+
+
+def images_in_words(profile: Profile) -> str:
+    """Whether a profile shows pictures, and what stands in their place, in words."""
+    if profile.images == "on":
+        return "shown"
+    instead = {"styled": "in the message's own type", "plain": "in the client's own type"}.get(profile.alternative, "not shown")
+    return f"blocked; alternative text {instead}"

@@ -20,7 +20,7 @@ from jetwind.apps.jobs import services as jobs
 from jetwind.apps.previews import services
 from jetwind.apps.previews.captions import caption
 from jetwind.apps.previews.models import Mark, Render
-from jetwind.apps.previews.modes import OWN, PAIRS, WORDS, in_words, mode_of, needed, shown_in, switched, ways_of
+from jetwind.apps.previews.modes import OWN, PAIRS, WORDS, images_in_words, in_words, mode_of, needed, shown_in, switched, ways_of
 from jetwind.apps.previews.places import marks_on, pins_on, share
 from jetwind.apps.previews.selectors import element_at, marks_in, told
 from jetwind.apps.review.frame import frame
@@ -197,14 +197,6 @@ def _cards(
     return cards
 
 
-def _images(profile: Profile) -> str:
-    """Whether a profile shows pictures, and what stands in their place, in words."""
-    if profile.images == "on":
-        return "shown"
-    instead = {"styled": "in the message's own type", "plain": "in the client's own type"}.get(profile.alternative, "not shown")
-    return f"blocked; alternative text {instead}"
-
-
 def _large(
     request: HttpRequest, revision: Revision, findings: list[ShownFinding], profile: Profile, mode: str, shot: Render | None, here: Any
 ) -> dict[str, Any]:
@@ -230,7 +222,7 @@ def _large(
         "lost_marks": [placed for placed in marks_in(revision) if placed.element is None],
         "places": _places(document, layout) if layout and document else [],
         "told": told(shot, message.html.source if message.html else None) if shot is not None else [],
-        "images": _images(shown),
+        "images": images_in_words(shown),
         "modelled_on": profile.modelled_on,
         "table": origin(),
         "compare": f"{_compare_address(revision)}?{urlencode({'left': REFERENCE, 'right': profile.id, 'mode': mode})}",
