@@ -3,20 +3,25 @@
 from __future__ import annotations
 
 from bisect import bisect_right
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
+from itertools import chain, islice
 
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.fields import tokens
-from jetwind.core.markup import Document, source_span
+from jetwind.core.markup import Document, TextRun, parse, source_span
+from jetwind.core.markup.conditional import conditionals
 from jetwind.core.message import Message
 from jetwind.core.prose.reading import reading_of
 from jetwind.core.source import Span
+from jetwind.core.styles.cascade import NEVER_SHOWN
 
 #: Attributes that a reader gets to see or follow; tokens of code marks are found in all of them.
 _READ_ATTRIBUTES = frozenset({"alt", "title", "href", "src", "background", "aria-label", "content", "style", "width", "height", "bgcolor"})
 _ADDRESSES = frozenset({"href", "src", "background"})
 #: Tokens of one message that are told one by one.
 _MOST = 3_000
+#: Conditional blocks of one message that are looked at; real ones have a dozen.
+_MOST_BLOCKS = 500
 
 
 @check(
@@ -38,6 +43,7 @@ _MOST = 3_000
         clear(
             "Subject: [KILN] Spring is here\nFrom: a@kiln.example\n\n[SOLD OUT] 20%-30% off, #spring #glaze#clay, a[0], [x] done [ ] open\n"
         ),
+        clear("<!-- %old_name% and [YOUR NAME] --><!--[if mso]><p>100% wool, #glaze#clay</p><![endif]--><p>x</p>"),
         clear("<!--[if mso]>{{ x }}<![endif]--><![if !mso]><p>Price: $20 (from $25), 3 << 4</p><![endif]>"),
         finds("<p>Dear {first_name},</p>", at="{first_name}"),
         finds("<p>Dear <% name %>, your <%= order.total %></p>", at="<%= order.total %>"),
@@ -52,6 +58,7 @@ _MOST = 3_000
         finds("<img src='cid:a' alt='For [FIRST_NAME]'>", at="[FIRST_NAME]"),
         finds("<img {{/if}} src='cid:a' alt='x'><table><tr><% if a > b %><td bgcolor='${ground}'>x</td></tr></table>", at="<% if a > b %>"),
         finds("<style>p { color: <%= ink %> }</style><p>x</p>", at="<%= ink %>"),
+        finds("<!--[if mso]><table><tr><td>Dear %first_name%, 50% off</td></tr></table><![endif]--><p>x</p>", at="%first_name%"),
         finds("<style>p { color: #ink_colour#; width: %card_width%px }</style><p>x</p>", at="%card_width%"),
         finds("Subject: Hello %first_name%\nFrom: a@kiln.example\n\nx\n", at="Subject: Hello %first_name%"),
         finds("Subject: x\nFrom: a@kiln.example\n\nDear [FIRST_NAME],\n", at="[FIRST_NAME]"),
@@ -91,29 +98,48 @@ def _in_html(message: Message) -> Iterator[tuple[str, Place]]:
             yield source, Place.in_html(message, span, index)
 
 
-def _placed(message: Message, document: Document) -> list[tuple[Span, str, int | None]]:
-    found: list[tuple[Span, str, int | None]] = []
+def _placed(message: Message, document: Document) -> list[_Placed]:
+    found: list[_Placed] = []
     starts = sorted((element.start_tag.start, element.index) for element in document.all_elements if element.start_tag)
     covered = {token.span.start for token in document.field_tokens}
     for token in document.field_tokens[:_MOST]:
         if token.is_foreign:
             before = bisect_right(starts, (token.span.start, len(starts)))
             found.append((token.span, token.source, starts[before - 1][1] if before else None))
-    for piece in (*reading_of(message).lead_in_pieces, *reading_of(message).pieces):
-        if len(found) > _MOST:
-            return found
-        run = piece.run
-        for token in tokens(run.text, message.syntax):
+    reading = reading_of(message)
+    shown = (piece.run for piece in (*reading.lead_in_pieces, *reading.pieces))
+    words = (item for item in chain(_words(document, shown), _words_of_conditionals(document)) if item[0].start not in covered)
+    return [*found, *islice(words, _MOST)]
+
+
+_Placed = tuple[Span, str, int | None]
+
+
+def _words(document: Document, runs: Iterable[TextRun]) -> Iterator[_Placed]:
+    """Tokens of word marks, and escaped ones, in runs of text and in the attributes that are read."""
+    for run in runs:
+        for token in tokens(run.text, document.syntax):
             if token.is_foreign and run.span is not None:
                 span = source_span(document.source.slice(run.span), run.span, token.span.start, token.span.end)
-                if span.start not in covered:
-                    found.append((span, token.source, run.parent.index))
+                yield span, token.source, run.parent.index
     for element in document.all_elements:
         for name, attribute in element.attributes.items() if element.names else ():
             if name not in _READ_ATTRIBUTES or (name == "content" and element.tag != "meta"):
                 continue
-            for token in tokens(attribute.value, message.syntax, in_address=name in _ADDRESSES):
-                span = source_span(document.source.slice(attribute.value_span), attribute.value_span, token.span.start, token.span.end)
-                if token.is_foreign and span.start not in covered:
-                    found.append((span, token.source, element.index))
-    return found
+            for token in tokens(attribute.value, document.syntax, in_address=name in _ADDRESSES):
+                if token.is_foreign:
+                    raw = document.source.slice(attribute.value_span)
+                    yield source_span(raw, attribute.value_span, token.span.start, token.span.end), token.source, element.index
+
+
+def _words_of_conditionals(document: Document) -> Iterator[_Placed]:
+    """The same in blocks that only the word-processor engine reads, which are comments to everybody else."""
+    text = document.source.text
+    if "[if" not in text.lower():
+        return
+    blocks = [block for block in conditionals(text)[0] if block.form == "hidden"]
+    for block in blocks[:_MOST_BLOCKS]:
+        inside = parse(text[block.content.start : block.content.end], document.syntax)
+        runs = (node for node in inside.root.walk() if isinstance(node, TextRun) and node.parent.tag not in NEVER_SHOWN)
+        for span, source, _ in _words(inside, runs):
+            yield Span(block.content.start + span.start, block.content.start + span.end), source, None
