@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import csv
 import ipaddress
 import os
 import sys
@@ -87,25 +86,18 @@ def planned_time(value: str | None, now: datetime) -> tuple[datetime, bool]:
 
 
 def readers_in(path: Path | None) -> tuple[tuple[Sample, ...], frozenset[str] | None]:
-    """Sample readers of a CSV file, and the field list that its columns make."""
+    """Sample readers of a CSV, vCard or JSON file, and the field list that they make."""
     if path is None:
         return (), None
+    from jetwind.core.readers import UnusableReaders, read_readers
+
     try:
-        with path.open(encoding="utf-8-sig", newline="") as file:
-            rows = csv.DictReader(file)
-            columns = [name.strip() for name in rows.fieldnames or [] if name and name.strip()]
-            if not columns:
-                refuse(f"“{path}” has no header row with the names of the fields.")
-            readers = tuple(
-                Sample(
-                    row.get("email") or f"row {number}",
-                    {name.strip(): (value or "") for name, value in row.items() if isinstance(name, str) and not isinstance(value, list)},
-                )
-                for number, row in enumerate(rows, 2)
-            )
-    except (OSError, UnicodeDecodeError, csv.Error) as failure:
-        refuse(f"The readers “{path}” cannot be read: {failure}.")
-    return readers, frozenset(columns)
+        found = read_readers(path.read_bytes())
+    except OSError as failure:
+        refuse(f"The readers “{path}” cannot be read: {failure.strerror}.")
+    except UnusableReaders as unusable:
+        refuse(f"The readers “{path}” cannot be read: {unusable}.")
+    return found.readers, frozenset(found.fields)
 
 
 @dataclass(frozen=True)

@@ -63,7 +63,7 @@ def check(
     format: Annotated[Format, typer.Option(help="Form of the report.")] = Format.TEXT,
     kind: Annotated[Kind, typer.Option(help="What the message is for.")] = Kind.PROMOTIONAL,
     planned: Annotated[str | None, typer.Option(help="Planned time, such as 2027-03-09T09:00+01:00; default now.")] = None,
-    readers: Annotated[Path | None, typer.Option(help="Sample readers: CSV, a column a field.")] = None,
+    readers: Annotated[Path | None, typer.Option(help="Sample readers: CSV with a column for each field, vCard or JSON.")] = None,
     previous: Annotated[Path | None, typer.Option(help="The message it was copied from.")] = None,
     brief: Annotated[Path | None, typer.Option(help="Required and forbidden wording and more: TOML.")] = None,
     rulebook: Annotated[list[str] | None, typer.Option(help="Which laws apply.")] = None,

@@ -1,0 +1,6 @@
+"""Sample readers from files and back, and readers made to be awkward."""
+
+from jetwind.core.readers.awkward import awkward_readers
+from jetwind.core.readers.files import FORMATS, ReadersFile, UnusableReaders, read_readers, written
+
+__all__ = ["FORMATS", "ReadersFile", "UnusableReaders", "awkward_readers", "read_readers", "written"]

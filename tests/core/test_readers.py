@@ -1,0 +1,235 @@
+"""Sample readers read from files and written into them, and readers made to be awkward."""
+
+import csv
+import io
+import json
+from collections.abc import Sequence
+
+import icalendar
+import pytest
+import vobject
+from hypothesis import given
+from hypothesis import strategies as st
+
+from jetwind.core.message import Sample
+from jetwind.core.readers import FORMATS, UnusableReaders, awkward_readers, read_readers, written
+from jetwind.core.readers.awkward import AWKWARD
+
+#: Any text that a value may hold: controls are left out on reading, and line ends become one kind in a card.
+VALUES = st.text(st.characters(exclude_categories=("Cs", "Cc")) | st.sampled_from("\n\t"), max_size=120)
+NAMES = st.text(st.characters(exclude_categories=("Cs", "Cc", "Zs", "Zl", "Zp")), min_size=1, max_size=20).filter(
+    lambda name: name != "reader"
+)
+READERS = st.lists(st.tuples(NAMES, st.dictionaries(NAMES, VALUES, max_size=6)), min_size=1, max_size=5, unique_by=lambda item: item[0])
+
+
+def plain(readers: Sequence[Sample]) -> list[tuple[str, dict[str, str]]]:
+    """Readers in a form to compare."""
+    return [(reader.name, dict(reader.values)) for reader in readers]
+
+
+class TestThereAndBack:
+    """What is written and read again is equal."""
+
+    @given(READERS, st.sampled_from(["json", "vcf"]))
+    def test_cards_and_json(self, given_readers: list[tuple[str, dict[str, str]]], form: str) -> None:
+        """Names, fields and values, missing ones too; of the fields of a card's own, as of any other."""
+        readers = [Sample(name, values) for name, values in given_readers]
+        assert plain(read_readers(written(readers, form)).readers) == given_readers
+
+    @given(READERS)
+    def test_csv(self, given_readers: list[tuple[str, dict[str, str]]]) -> None:
+        """A field that a reader lacks is empty afterwards: CSV has no other way to say so."""
+        fields = list(dict.fromkeys(name for _, values in given_readers for name in values))
+        if not fields:
+            return
+        again = read_readers(written([Sample(name, values) for name, values in given_readers], "csv")).readers
+        assert plain(again) == [(name, {one: values.get(one, "") for one in fields}) for name, values in given_readers if name or values]
+
+    @pytest.mark.parametrize("form", list(FORMATS))
+    def test_awkward_readers(self, form: str) -> None:
+        """The generator's own, in each form."""
+        fields = ("first_name", "last_name", "order.number", "street", "phone", "email", "birthday")
+        made = awkward_readers(fields)
+        again = read_readers(written(made, form)).readers
+        expected = [
+            (name, {one: values.get(one, "") for one in dict.fromkeys(("email", "time_zone", *fields))} if form == "csv" else values)
+            for name, values in plain(made)
+        ]
+        assert plain(again) == expected
+
+
+class TestOtherReadersOfCards:
+    """What is written is read alike by libraries nobody here wrote. Sources: PyPI vobject 0.9.9 and icalendar 7.3.2."""
+
+    CARD = written([Sample("Tess & Sons; Ltd, \\ Co", {"first_name": "Tess", "last_name": "O’Brien, jun.", "email": "tess@kiln.example", "street": "12 Quay; back", "city": "Galway", "note": "two\nlines " + "é" * 80, "order.number": "7;8"})], "vcf")  # fmt: skip
+
+    def test_vobject(self) -> None:
+        """Valid, with the same name, parts, address and note."""
+        card = vobject.readOne(self.CARD.decode())
+        card.validate()
+        assert card.fn.value == "Tess & Sons; Ltd, \\ Co"
+        assert (card.n.value.given, card.n.value.family) == ("Tess", "O’Brien, jun.")
+        assert (card.email.value, card.adr.value.street, card.adr.value.city) == ("tess@kiln.example", "12 Quay; back", "Galway")
+        assert card.note.value == "two\nlines " + "é" * 80
+
+    def test_icalendar(self) -> None:
+        """A component of the name VCARD with the same properties."""
+        # It reads escapes before it cuts an address into its parts, so the semicolon inside the street goes.
+        (card,) = icalendar.Component.from_ical(self.CARD.decode().replace("12 Quay\\; back", "12 Quay"), multiple=True)
+        assert card.name == "VCARD"
+        # Of properties that it has no type for it gives the value as it is written, folds taken out.
+        assert str(card["NOTE"]) == "two\\nlines " + "é" * 80
+        assert card["X-FIELD"].params["X-NAME"] == "order.number"
+
+    def test_lines(self) -> None:
+        """RFC 6350 §3.2: at most 75 octets, ended by CRLF, no character cut in two. Neither library minds."""
+        lines = self.CARD.split(b"\r\n")
+        assert lines[-1] == b"" and all(len(line) <= 75 and b"\n" not in line and b"\r" not in line for line in lines)
+        for line in lines:
+            line.decode()
+
+
+class TestCards:
+    """vCard as others write it."""
+
+    def test_a_card_of_the_standard(self) -> None:
+        """Source: RFC 6350 §8, the authors' cards, shortened; from memory."""
+        text = (
+            "BEGIN:VCARD\r\nVERSION:4.0\r\nFN:Simon Perreault\r\nN:Perreault;Simon;;;ing. jr,M.Sc.\r\nBDAY:--0203\r\nGENDER:M\r\n"
+            "LANG;PREF=1:fr\r\nLANG;PREF=2:en\r\nORG;TYPE=work:Viagenie\r\nADR;TYPE=work:;Suite D2-630;2875 Laurier;\r\n"
+            " Quebec;QC;G1V 2M2;Canada\r\nTEL;VALUE=uri;TYPE=\"work,voice\";PREF=1:tel:+1-418-656-9254;ext=102\r\n"
+            "item1.EMAIL;TYPE=work:simon.perreault@viagenie.ca\r\nTZ:-0500\r\nEND:VCARD\r\n"
+        )  # fmt: skip
+        (reader,) = read_readers(text.encode()).readers
+        assert reader.name == "Simon Perreault"
+        assert reader.values == {
+            "last_name": "Perreault",
+            "first_name": "Simon",
+            "suffix": "ing. jr,M.Sc.",
+            "birthday": "--0203",
+            "language": "fr",
+            "company": "Viagenie",
+            "address_addition": "Suite D2-630",
+            "street": "2875 Laurier",
+            "city": "Quebec",
+            "region": "QC",
+            "postal_code": "G1V 2M2",
+            "country": "Canada",
+            "phone": "+1-418-656-9254;ext=102",
+            "email": "simon.perreault@viagenie.ca",
+            "time_zone": "-0500",
+        }
+
+    @pytest.mark.parametrize(
+        ("text", "said"),
+        [
+            ("BEGIN:VCARD\nFN:x\n", "does not end"),
+            ("BEGIN:VCARD\nBEGIN:VCARD\n", "line 2 begins a card inside another"),
+            ("BEGIN:VCARD\nFN:x\nEND:VCARD\nFN:y\n", "line 4 stands outside a card"),
+            ("BEGIN:VCARD\nno property\n", "line 2 is no property of a card: 'no property'"),
+        ],
+    )
+    def test_broken_cards(self, text: str, said: str) -> None:
+        """The line is named."""
+        with pytest.raises(UnusableReaders, match=said):
+            read_readers(text.encode())
+
+
+class TestCsv:
+    """CSV as others write it."""
+
+    @pytest.mark.parametrize(
+        ("data", "form"),
+        [
+            (b"first_name,city\nTove,Galway\n", "CSV, parted by commas, UTF-8"),
+            ("first_name;city\nTove;Gävle, Nord\n".encode("cp1252"), "CSV, parted by semicolons, windows-1252"),
+            (b"\xef\xbb\xbffirst_name\tcity\r\nTove\tGalway\r\n", "CSV, parted by tabs, UTF-8"),
+            ("\ufefffirst_name|city\nTove|Galway".encode("utf-16-le"), "CSV, parted by strokes, UTF-16"),
+            (b'first_name;city\n"Tove;\nMarsh";"a ""b"""\n', "CSV, parted by semicolons, UTF-8"),
+        ],
+    )
+    def test_encoding_and_separator_are_told_from_content(self, data: bytes, form: str) -> None:
+        """And the columns are the fields."""
+        found = read_readers(data)
+        assert (found.form, found.fields, len(found.readers)) == (form, ("first_name", "city"), 1)
+
+    def test_the_rules_of_the_standard(self) -> None:
+        """RFC 4180 §2, rules 5 to 7: line ends, separators and doubled quotes inside quotes. Second opinion: Python's own csv."""
+        data = b'email,note\r\n"a@kiln.example","one\r\ntwo, ""three"""\r\n'
+        (reader,) = read_readers(data).readers
+        assert reader.values == {"email": "a@kiln.example", "note": 'one\r\ntwo, "three"'}
+        assert [dict(row) for row in csv.DictReader(io.StringIO(data.decode(), newline=""))] == [dict(reader.values)]
+
+    def test_names_are_given_once(self) -> None:
+        """By the column reader, else the address, else the number; a second one of a name is told apart."""
+        data = b"reader,email,x\nTove,t@kiln.example,1\n,t@kiln.example,2\n,,3\nTove,,4\n,t@kiln.example,5\n"
+        assert [reader.name for reader in read_readers(data).readers] == [
+            "Tove",
+            "t@kiln.example",
+            "reader 3",
+            "Tove (2)",
+            "t@kiln.example (2)",
+        ]
+
+    @pytest.mark.parametrize(
+        ("data", "said"),
+        [
+            (b"", "it is empty"),
+            (b"\n\n , \n", "no names of fields"),
+            (b"a,b\n", "holds no reader"),
+            (b"a,a\n1,2\n", "two columns are named “a”"),
+            (b"a,b\n1,2,3\n", "line 2 has 3 values for 2 columns"),
+            (b'a,b\n"x"y,2\n', "line 2: "),
+            (b"a,b\n1," + b"x" * 20_001, "line 2 has 20,001 characters; 20,000 are read"),
+            (b",".join(b"f%d" % number for number in range(501)) + b"\n1\n", "501 fields"),
+        ],
+    )
+    def test_what_cannot_be_used(self, data: bytes, said: str) -> None:
+        """One sentence that names the place."""
+        with pytest.raises(UnusableReaders, match=said):
+            read_readers(data)
+
+    @given(st.binary(max_size=300))
+    def test_any_octets(self, data: bytes) -> None:
+        """Readers, or the one error."""
+        try:
+            assert read_readers(data).readers
+        except UnusableReaders as unusable:
+            assert str(unusable)
+
+
+class TestJson:
+    """Lists of tables, or one table."""
+
+    def test_tables_in_tables_and_other_values(self) -> None:
+        """Dotted names; numbers and truth as JSON writes them; null is missing."""
+        found = read_readers(json.dumps([{"name": "Tove", "order": {"number": 7, "paid": True}, "city": None}]).encode())
+        assert found.form == "JSON, UTF-8"
+        assert plain(found.readers) == [("reader 1", {"name": "Tove", "order.number": "7", "order.paid": "true"})]
+
+    @pytest.mark.parametrize(
+        ("data", "said"),
+        [
+            (b"[1]", "a list of readers"),
+            (b"{", "it is no JSON"),
+            (b'[{"a": [1]}]', "“a” of reader 1 is a list"),
+            (b"[" * 100_000, "it is no JSON"),
+            (b"[]", "holds no reader"),
+        ],
+    )
+    def test_what_cannot_be_used(self, data: bytes, said: str) -> None:
+        """One sentence."""
+        with pytest.raises(UnusableReaders, match=said):
+            read_readers(data)
+
+
+def test_awkward_readers_have_what_they_say() -> None:
+    """Every field of each holds the awkward thing; addresses and zones stay usable, but for the one without a zone."""
+    made = {reader.name: reader.values for reader in awkward_readers(["first_name", "city", "email"])}
+    assert list(made) == [*AWKWARD, "no time zone"]
+    assert "first_name" not in made["fields missing"] and made["nothing filled in"]["city"] == ""
+    assert [len(made[name]["city"]) for name in ("one letter", "forty letters", "eighty letters without a break")] == [1, 40, 80]
+    assert " " not in made["eighty letters without a break"]["city"]
+    assert all(values["email"] == "reader@saltmarsh-kiln.example" for values in made.values())
+    assert [name for name, values in made.items() if "time_zone" not in values] == ["no time zone"]
