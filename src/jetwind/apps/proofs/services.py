@@ -21,7 +21,7 @@ from jetwind.apps.proofs.reach import is_allowed
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
 from jetwind.apps.workspace.models import SampleReader, Workspace
-from jetwind.apps.workspace.services import reader_values
+from jetwind.apps.workspace.readers import reader_values
 from jetwind.core.message.words import decode_words
 from jetwind.engines.mail import Delivery
 

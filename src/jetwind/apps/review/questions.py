@@ -20,7 +20,7 @@ from jetwind import __version__
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.review.models import CheckRun
-from jetwind.apps.workspace.services import reader_values
+from jetwind.apps.workspace.readers import reader_values
 from jetwind.core.checking import Brief, Check, Context, Kind, Outcome, registry
 from jetwind.core.message import Message, Sample
 from jetwind.core.prose.reading import reading_of

@@ -10,14 +10,14 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from typing import Any
 
-from django.db import IntegrityError, transaction
+from django.db import transaction
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import record
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
 from jetwind.apps.workspace.merging import Overtaken, merged_list, merged_table, merged_value
-from jetwind.apps.workspace.models import SampleReader, Workspace
+from jetwind.apps.workspace.models import Workspace
 from jetwind.core.checking import UnusableSetting, check_settings, registry
 from jetwind.core.profiles import profiles
 
@@ -89,7 +89,7 @@ def configure(
         locked.full_clean()
         locked.save(update_fields=[*LISTS, "sign_offs_required"])
         record("workspace.changed", actor=user, what="the settings of the workspace", house=locked.pk)
-        _tell(locked)
+        tell_of_settings(locked)
 
 
 def _words(text: str) -> list[str]:
@@ -104,7 +104,8 @@ def _changing(workspace: Workspace) -> Iterator[Workspace]:
     workspace.refresh_from_db()
 
 
-def _tell(workspace: Workspace) -> None:
+def tell_of_settings(workspace: Workspace) -> None:
+    """Have apps above follow a change of settings or readers, in the same transaction."""
     for follow in on_settings_changed:
         follow(workspace)
 
@@ -124,7 +125,7 @@ def add_word(user: User, workspace: Workspace, word: str) -> None:
             locked.word_list = sorted({*locked.word_list, word})
             locked.save(update_fields=["word_list"])
             record("workspace.changed", actor=user, what=f"the word list: “{word}” was added", house=locked.pk)
-            _tell(locked)
+            tell_of_settings(locked)
 
 
 @transaction.atomic
@@ -159,7 +160,7 @@ def set_checks(
         locked.check_settings = kept
         locked.save(update_fields=["check_settings"])
         record("workspace.changed", actor=user, what="levels and thresholds of checks", house=locked.pk)
-        _tell(locked)
+        tell_of_settings(locked)
 
 
 def _merged(shown: Mapping[str, Any] | None, mine: dict[str, Any], now: dict[str, Any]) -> dict[str, Any]:
@@ -240,26 +241,3 @@ def audience_from_csv(data: bytes) -> dict[str, float]:
     if not shares:
         raise Refused("The file has no row with a profile and a percentage.")
     return shares
-
-
-@transaction.atomic
-def keep_reader(user: User, reader: SampleReader) -> SampleReader:
-    """Add or change a sample reader.
-
-    Raises:
-        NotAllowed, Refused: not permitted; another reader has the name.
-    """
-    permit(user, "workspace:configure", reader.workspace)
-    try:
-        with transaction.atomic():
-            reader.save()
-    except IntegrityError:
-        raise Refused(f"There is a reader “{reader.name}” already; choose another name.") from None
-    record("workspace.changed", actor=user, what=f"the sample reader {reader.name}", house=reader.workspace_id)
-    _tell(reader.workspace)
-    return reader
-
-
-def reader_values(reader: SampleReader) -> dict[str, Any]:
-    """Field values of a reader, its address and zone among them."""
-    return {**reader.values, "email": reader.email, "time_zone": reader.time_zone}

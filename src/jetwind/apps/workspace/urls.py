@@ -2,12 +2,15 @@
 
 from django.urls import path
 
-from jetwind.apps.workspace import people_views, views
+from jetwind.apps.workspace import people_views, reader_views, views
 
 urlpatterns = [
-    path("readers/", views.readers, name="readers"),
-    path("readers/new/", views.reader, name="new-reader"),
-    path("readers/<int:reader_id>/", views.reader, name="reader"),
+    path("readers/", reader_views.readers, name="readers"),
+    path("readers/new/", reader_views.reader, name="new-reader"),
+    path("readers/<int:reader_id>/", reader_views.reader, name="reader"),
+    path("readers/awkward/", reader_views.add_awkward, name="awkward-readers"),
+    path("readers/take-in/", reader_views.take_in, name="take-in-readers"),
+    path("readers/save/", reader_views.save, name="save-readers"),
     path("settings/", views.settings, name="settings"),
     path("settings/audience/", views.audience, name="audience"),
     path("settings/checks/", views.checks, name="checks"),

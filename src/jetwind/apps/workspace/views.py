@@ -1,11 +1,11 @@
-"""Readers and settings."""
+"""Settings."""
 
 from __future__ import annotations
 
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_GET, require_http_methods
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_http_methods
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import first_broken_entry
@@ -14,53 +14,9 @@ from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.apps.workspace import services
 from jetwind.apps.workspace.access import asks, may, workspace_of
 from jetwind.apps.workspace.check_list import check_groups, chosen_settings
-from jetwind.apps.workspace.forms import ReaderForm, SettingsForm
+from jetwind.apps.workspace.forms import SettingsForm
 from jetwind.apps.workspace.merging import as_shown, what_was_shown
-from jetwind.apps.workspace.models import SampleReader
 from jetwind.core.profiles import profiles, usual
-
-
-@require_GET
-@asks("workspace:view")
-def readers(request: HttpRequest) -> HttpResponse:
-    """Sample readers × fields."""
-    assert isinstance(request.user, User)
-    workspace = workspace_of(request.user)
-    rows = [(reader, [reader.values.get(name, "") for name in workspace.field_list]) for reader in workspace.readers.all()]
-    page = {
-        "workspace": workspace,
-        "rows": rows,
-        "may_configure": may(request.user, "workspace:configure", workspace),
-        "section": "readers",
-    }
-    return render(request, "workspace/readers.html", page)
-
-
-@require_http_methods(["GET", "POST"])
-@asks("workspace:view", send="workspace:configure")
-@once
-def reader(request: HttpRequest, reader_id: int | None = None) -> HttpResponse:
-    """Add or change a sample reader."""
-    assert isinstance(request.user, User)
-    workspace = workspace_of(request.user)
-    found = get_object_or_404(SampleReader, pk=reader_id, workspace=workspace) if reader_id else SampleReader(workspace=workspace)
-    form = ReaderForm(request.POST or None, instance=found, workspace=workspace)
-    if request.method == "POST" and form.is_valid():
-        try:
-            kept = services.keep_reader(request.user, form.save(commit=False))
-        except NotAllowed:
-            raise
-        except Refused as refused:
-            form.add_error("name", refused.sentence)
-        else:
-            messages.success(request, f"{kept.name} is kept. Messages that it touches are checked again.")
-            return redirect("readers")
-    return render(
-        request,
-        "workspace/reader.html",
-        {"form": form, "reader": found, "section": "readers"},
-        status=400 if request.method == "POST" else 200,
-    )
 
 
 @require_http_methods(["GET", "POST"])

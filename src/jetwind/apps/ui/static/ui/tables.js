@@ -57,6 +57,15 @@ const nameCells = (table) => {
   }
 };
 
+const saveButton = (table, name) => {
+  const save = document.createElement("button");
+  save.type = "button";
+  save.className = "btn btn-plain small";
+  save.textContent = "Save as CSV";
+  save.addEventListener("click", () => saveAsCsv(table, name));
+  return save;
+};
+
 const dress = (table) => {
   if (table.dataset.dressed || !table.tBodies.length) return;
   table.dataset.dressed = "yes";
@@ -64,12 +73,10 @@ const dress = (table) => {
   for (const [index, head] of [...table.tHead.rows[0].cells].entries()) makeSortable(table, head, index);
   const tools = table.previousElementSibling;
   if (!tools?.classList.contains("tools")) return;
-  const save = document.createElement("button");
-  save.type = "button";
-  save.className = "btn btn-plain small";
-  save.textContent = "Save as CSV";
-  save.addEventListener("click", () => saveAsCsv(table, tools.querySelector("h2")?.textContent || "table"));
-  tools.append(filterOf(table), save);
+  tools.append(filterOf(table));
+  // A table whose page has files of its own to save needs no second one.
+  if (tools.dataset.saves === undefined)
+    tools.append(saveButton(table, tools.querySelector("h2")?.textContent || "table"));
 };
 
 const dressAll = () => {

@@ -1,0 +1,110 @@
+"""The screen of sample readers, and files of them."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.utils.text import slugify
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
+
+from jetwind.apps.accounts.models import User
+from jetwind.apps.ui.once import once
+from jetwind.apps.ui.refusal import NotAllowed, Refused
+from jetwind.apps.workspace import readers as services
+from jetwind.apps.workspace.access import asks, may, workspace_of
+from jetwind.apps.workspace.forms import ReaderForm
+from jetwind.apps.workspace.models import SampleReader
+from jetwind.core.readers import FORMATS, written
+
+_LARGEST_FILE = 5_000_000
+
+
+@require_GET
+@asks("workspace:view")
+def readers(request: HttpRequest) -> HttpResponse:
+    """Sample readers × fields."""
+    assert isinstance(request.user, User)
+    workspace = workspace_of(request.user)
+    rows = [(reader, [reader.values.get(name) for name in workspace.field_list]) for reader in workspace.readers.all()]
+    page = {
+        "workspace": workspace,
+        "rows": rows,
+        "may_configure": may(request.user, "workspace:configure", workspace),
+        "most_of_a_file": services.MOST_OF_A_FILE,
+        "section": "readers",
+    }
+    return render(request, "workspace/readers.html", page)
+
+
+@require_http_methods(["GET", "POST"])
+@asks("workspace:view", send="workspace:configure")
+@once
+def reader(request: HttpRequest, reader_id: int | None = None) -> HttpResponse:
+    """Add or change a sample reader."""
+    assert isinstance(request.user, User)
+    workspace = workspace_of(request.user)
+    found = get_object_or_404(SampleReader, pk=reader_id, workspace=workspace) if reader_id else SampleReader(workspace=workspace)
+    form = ReaderForm(request.POST or None, instance=found, workspace=workspace)
+    if request.method == "POST" and form.is_valid():
+        try:
+            kept = services.keep_reader(request.user, form.save(commit=False))
+        except NotAllowed:
+            raise
+        except Refused as refused:
+            form.add_error("name", refused.sentence)
+        else:
+            messages.success(request, f"{kept.name} is kept. Messages that it touches are checked again.")
+            return redirect("readers")
+    return render(
+        request,
+        "workspace/reader.html",
+        {"form": form, "reader": found, "section": "readers"},
+        status=400 if request.method == "POST" else 200,
+    )
+
+
+@require_POST
+@asks(send="workspace:configure")
+@once
+def add_awkward(request: HttpRequest) -> HttpResponse:
+    """Add the readers that are awkward on purpose."""
+    assert isinstance(request.user, User)
+    _say(request, services.add_awkward(request.user, workspace_of(request.user)))
+    return redirect("readers")
+
+
+@require_POST
+@asks(send="workspace:configure")
+@once
+def take_in(request: HttpRequest) -> HttpResponse:
+    """Add the readers of a file."""
+    assert isinstance(request.user, User)
+    file = request.FILES.get("file")
+    if file is None:
+        raise Refused("Choose a CSV, vCard or JSON file first.")
+    if (file.size or 0) > _LARGEST_FILE:
+        raise Refused(f"“{file.name}” has {file.size:,} octets; a file of sample readers has a few thousand.")
+    _say(request, services.take_in_readers(request.user, workspace_of(request.user), file.read()))
+    return redirect("readers")
+
+
+def _say(request: HttpRequest, added: services.Added) -> None:
+    read = f" ({added.form})" if added.form else ""
+    said = "1 reader is added" if added.number == 1 else f"{added.number} readers are added"
+    kept = f" Already there, and left as they were: {', '.join(added.kept[:5])}{' …' if len(added.kept) > 5 else ''}." if added.kept else ""
+    messages.success(request, f"{said}{read}.{kept}")
+
+
+@require_GET
+@asks("workspace:view")
+def save(request: HttpRequest) -> HttpResponse:
+    """All sample readers as a file."""
+    assert isinstance(request.user, User)
+    form = request.GET.get("form", "csv")
+    if form not in FORMATS:
+        raise Http404("no such form")
+    workspace = workspace_of(request.user)
+    answer = HttpResponse(written(services.as_samples(workspace), form), content_type=FORMATS[form][0])
+    answer["Content-Disposition"] = f'attachment; filename="{slugify(workspace.name) or "workspace"}-readers.{form}"'
+    return answer
