@@ -1,5 +1,6 @@
 """Sample readers of a workspace: files of them taken in and saved, awkward ones made."""
 
+import re
 import threading
 from typing import Any
 
@@ -57,7 +58,6 @@ class TestFiles:
         ("data", "said"),
         [
             (b"a,b\n1,2,3\n", "The file cannot be used: line 2 has 3 values for 2 columns."),
-            (b"x\n" + b"1\n" * 51, "The file holds 51 readers and looks like an audience; 50 of a file are taken."),
             (b"reader,email\nTove,t@kiln.example\nNils,nobody\n", "“Nils” cannot be kept: email: Enter a valid email address."),
             (b"reader,time_zone\nNils,Nowhere/At all\n", "“Nils” cannot be kept: time zone: "),
             (b"reader,x\n" + b"N" * 130 + b",1\n", "cannot be kept: name: "),
@@ -68,6 +68,21 @@ class TestFiles:
         before = SampleReader.objects.count()
         assert said in send(house, data).content.decode()
         assert SampleReader.objects.count() == before
+
+    def test_an_audience_is_not_taken_whole(self, house: Any) -> None:
+        """Of two thousand, the few that differ; masked, no name or address of the file is kept anywhere."""
+        rows = "".join(f"n{number}@real.org,Person{number % 700},{('gold', 'plain', '')[number % 3]}\n" for number in range(2_000))
+        before = set(SampleReader.objects.values_list("pk", flat=True))
+        data = ("email,first_name,tier\n" + rows + "x@real.org,,gold\n").encode()
+        answer = house.client(house.reviewer).post(
+            "/readers/take-in/", {"file": SimpleUploadedFile("r.csv", data), "mask": "on"}, follow=True
+        )
+        assert re.search(r"The other 1,99\d of the file show nothing", answer.content.decode())
+        taken = SampleReader.objects.exclude(pk__in=before)
+        assert 3 <= taken.count() <= 9
+        assert {reader.values["tier"] for reader in taken} == {"gold", "plain", ""}
+        assert "" in {reader.values["first_name"] for reader in taken}
+        assert all(reader.email.endswith("@masked.example") and "Person" not in str(reader.values) for reader in taken)
 
     def test_who_may(self, house: Any) -> None:
         """Taking in is for those who configure."""

@@ -12,8 +12,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from jetwind.core.message import Sample
-from jetwind.core.readers import FORMATS, UnusableReaders, awkward_readers, read_readers, written
+from jetwind.core.readers import FORMATS, UnusableReaders, awkward_readers, fewest, masked, read_readers, written
 from jetwind.core.readers.awkward import AWKWARD
+from jetwind.core.readers.choosing import traits
 
 #: Any text that a value may hold: controls are left out on reading, and line ends become one kind in a card.
 VALUES = st.text(st.characters(exclude_categories=("Cs", "Cc")) | st.sampled_from("\n\t"), max_size=120)
@@ -233,3 +234,61 @@ def test_awkward_readers_have_what_they_say() -> None:
     assert " " not in made["eighty letters without a break"]["city"]
     assert all(values["email"] == "reader@saltmarsh-kiln.example" for values in made.values())
     assert [name for name, values in made.items() if "time_zone" not in values] == ["no time zone"]
+
+
+class TestFewest:
+    """The few that show everything."""
+
+    @given(
+        st.lists(
+            st.dictionaries(st.sampled_from("abc"), st.sampled_from(["", "x", "yy", "zzz", "<b>", " p", "نور", "陶"]), max_size=3),
+            min_size=1,
+            max_size=30,
+        )
+    )
+    def test_they_show_what_all_show(self, rows: list[dict[str, str]]) -> None:
+        """Whatever any reader shows is shown by one of those chosen; none is chosen for nothing."""
+        readers = [Sample(str(number), row) for number, row in enumerate(rows)]
+        chosen = fewest(readers)
+        everything = {trait for trait, _ in traits(readers)}
+        shown = {number: {trait for trait, other in traits(readers) if other == number} for number in chosen}
+        assert set().union(*shown.values()) == everything
+        assert len(chosen) <= max(len(everything), 0)
+
+    def test_an_audience(self) -> None:
+        """Of 20,000 readers with three tiers, a handful."""
+        readers = [Sample(str(number), {"name": f"P{number % 977}", "tier": "abc"[number % 3]}) for number in range(20_000)]
+        readers[7_001] = Sample("odd", {"name": "", "tier": "a"})
+        assert len(fewest(readers)) <= 6
+        assert 7_001 in fewest(readers)
+
+
+class TestMasking:
+    """Names and addresses in other letters."""
+
+    @given(VALUES)
+    def test_shape_and_stability(self, value: str) -> None:
+        """The same for the same; as long; letters for letters, digits for digits, all else as it was."""
+        one, other = (masked(Sample("n", {"first_name": value, "tier": value}), b"key").values for _ in range(2))
+        assert one == other
+        assert one["tier"] == value
+        if "@" not in value:
+            assert len(one["first_name"]) == len(value)
+            for old, new in zip(value, one["first_name"], strict=True):
+                assert (old.isalpha(), old.isdigit(), old.isupper(), old.islower()) == (
+                    new.isalpha(),
+                    new.isdigit(),
+                    new.isupper(),
+                    new.islower(),
+                )
+                assert old == new or old.isalnum()
+
+    def test_another_key_and_addresses(self) -> None:
+        """Without the key nothing leads back; an address stays one, of a domain that nobody owns."""
+        reader = Sample("Tove Marsh", {"email": "tove.marsh@kiln.example", "last_name": "Marsh", "city": "Galway"})
+        one, other = masked(reader, b"one"), masked(reader, b"other")
+        assert one.values["last_name"] not in ("Marsh", other.values["last_name"])
+        assert one.values["city"] == "Galway"
+        local, _, domain = one.values["email"].partition("@")
+        assert domain == "masked.example" and len(local) == len("tove.marsh") and local[4] == "." and "tove" not in local
+        assert one.name != reader.name and len(one.name) == len(reader.name)

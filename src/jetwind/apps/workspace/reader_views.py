@@ -85,7 +85,8 @@ def take_in(request: HttpRequest) -> HttpResponse:
         raise Refused("Choose a CSV, vCard or JSON file first.")
     if (file.size or 0) > _LARGEST_FILE:
         raise Refused(f"“{file.name}” has {file.size:,} octets; a file of sample readers has a few thousand.")
-    _say(request, services.take_in_readers(request.user, workspace_of(request.user), file.read()))
+    mask = request.POST.get("mask") == "on"
+    _say(request, services.take_in_readers(request.user, workspace_of(request.user), file.read(), mask=mask))
     return redirect("readers")
 
 
@@ -93,7 +94,8 @@ def _say(request: HttpRequest, added: services.Added) -> None:
     read = f" ({added.form})" if added.form else ""
     said = "1 reader is added" if added.number == 1 else f"{added.number} readers are added"
     kept = f" Already there, and left as they were: {', '.join(added.kept[:5])}{' …' if len(added.kept) > 5 else ''}." if added.kept else ""
-    messages.success(request, f"{said}{read}.{kept}")
+    left = f" The other {added.left_out:,} of the file show nothing that these do not." if added.left_out else ""
+    messages.success(request, f"{said}{read}.{left}{kept}")
 
 
 @require_GET

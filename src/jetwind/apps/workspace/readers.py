@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 from django.core.exceptions import ValidationError
 from django.db import IntegrityError, transaction
+from django.utils.crypto import salted_hmac
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import record
@@ -16,7 +17,7 @@ from jetwind.apps.workspace.access import permit
 from jetwind.apps.workspace.models import SampleReader, Workspace
 from jetwind.apps.workspace.services import tell_of_settings
 from jetwind.core.message import Sample
-from jetwind.core.readers import ReadersFile, UnusableReaders, awkward_readers, read_readers
+from jetwind.core.readers import ReadersFile, UnusableReaders, awkward_readers, fewest, masked, read_readers
 
 #: Readers that a file may hold: sample readers are made up, and an audience is none of Jetwind's business.
 MOST_OF_A_FILE = 50
@@ -28,11 +29,15 @@ _OWN = ("email", "time_zone", "remark")
 
 @dataclass(frozen=True, slots=True)
 class Added:
-    """What came of adding readers: how many are new, and the names of those that were there already and stayed as they were."""
+    """What came of adding readers: how many are new, and the names of those that were there already and stayed as they were.
+
+    ``form`` is how the file was read; ``left_out`` are readers of it that show nothing that those taken do not.
+    """
 
     number: int
     kept: tuple[str, ...]
     form: str = ""
+    left_out: int = 0
 
 
 @transaction.atomic
@@ -71,25 +76,28 @@ def add_awkward(user: User, workspace: Workspace) -> Added:
     return _add(user, workspace, awkward_readers(workspace.field_list), "awkward readers")
 
 
-def take_in_readers(user: User, workspace: Workspace, data: bytes) -> Added:
-    """Add the readers of a CSV, vCard or JSON file: all of them or none.
+def take_in_readers(user: User, workspace: Workspace, data: bytes, *, mask: bool = False) -> Added:
+    """Add the readers of a CSV, vCard or JSON file: all of them or none; of a file that looks like an audience, the few that differ.
+
+    ``mask`` puts other letters in the place of names and addresses before anything is kept.
 
     Raises:
-        NotAllowed, Refused: not permitted; the file cannot be read, holds too many, or a reader cannot be kept; the sentence names it.
+        NotAllowed, Refused: not permitted; the file cannot be read, or a reader cannot be kept; the sentence names it.
     """
     permit(user, "workspace:configure", workspace)
     try:
         found: ReadersFile = read_readers(data)
     except UnusableReaders as unusable:
         raise Refused(f"The file cannot be used: {unusable}.") from unusable
-    if len(found.readers) > MOST_OF_A_FILE:
-        raise Refused(
-            f"The file holds {len(found.readers):,} readers and looks like an audience; {MOST_OF_A_FILE} of a file are taken. "
-            "Keep those that differ from one another."
-        )
+    readers: Sequence[Sample] = found.readers
+    if len(readers) > MOST_OF_A_FILE:
+        readers = [readers[number] for number in fewest(readers)][:MOST_OF_A_FILE]
+    if mask:
+        key = salted_hmac("jetwind.readers", str(workspace.pk)).digest()
+        readers = [masked(reader, key) for reader in readers]
     with transaction.atomic():
-        added = _add(user, workspace, found.readers, "readers of a file")
-    return Added(added.number, added.kept, found.form)
+        added = _add(user, workspace, readers, "readers of a file")
+    return Added(added.number, added.kept, found.form, len(found.readers) - len(readers))
 
 
 def _add(user: User, workspace: Workspace, readers: Iterable[Sample], what: str) -> Added:
