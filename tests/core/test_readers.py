@@ -217,6 +217,10 @@ class TestJson:
             (b'[{"a": [1]}]', "“a” of reader 1 is a list"),
             (b"[" * 100_000, "it is no JSON"),
             (b"[]", "holds no reader"),
+            (
+                json.dumps([{f"f{number % 400}": 1} for number in range(4_000)]).encode(),
+                "4,000 readers with 400 fields; 1,000,000 values are read",
+            ),
         ],
     )
     def test_what_cannot_be_used(self, data: bytes, said: str) -> None:

@@ -17,7 +17,7 @@ from jetwind.apps.workspace.forms import ReaderForm
 from jetwind.apps.workspace.models import SampleReader
 from jetwind.core.readers import FORMATS, written
 
-_LARGEST_FILE = 5_000_000
+_LARGEST_FILE = 2_000_000
 
 
 @require_GET

@@ -19,6 +19,8 @@ from jetwind.core.readers import vcard
 
 #: Octets of a file of readers, readers in it, fields of one, characters of one value: far beyond what a sample has.
 LARGEST_FILE, MOST_READERS, MOST_FIELDS, LONGEST_VALUE = 20_000_000, 200_000, 500, 20_000
+#: Fields times readers: what choosing among them goes through.
+MOST_VALUES = 1_000_000
 #: The column or key that names a reader and is no field of a message.
 NAME = "reader"
 _SEPARATORS = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "strokes"}
@@ -62,6 +64,8 @@ def read_readers(data: bytes) -> ReadersFile:
     fields = tuple(dict.fromkeys(name for _, values in found for name in values))
     if len(fields) > MOST_FIELDS:
         raise UnusableReaders(f"it has {len(fields):,} fields; {MOST_FIELDS} are read")
+    if len(fields) * len(found) > MOST_VALUES:
+        raise UnusableReaders(f"it has {len(found):,} readers with {len(fields):,} fields; {MOST_VALUES:,} values are read")
     return ReadersFile(_named(found), fields, f"{form}, {encoding}")
 
 
