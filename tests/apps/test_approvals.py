@@ -12,6 +12,7 @@ from jetwind.apps.approvals import services
 from jetwind.apps.approvals.models import Release, SignOff
 from jetwind.apps.audit.models import LogEntry
 from jetwind.apps.intake.models import Mailing, Revision
+from jetwind.apps.intake.selectors import revision_for
 from jetwind.apps.intake.services import Details, add_revision, change_details
 from jetwind.apps.review.answers import check_now
 from jetwind.apps.review.selectors import walk_of
@@ -54,6 +55,15 @@ class TestSigning:
         services.sign(house.reviewer, revision)
         services.sign(second, revision)
         assert not services.is_enough(revision)
+
+    def test_what_a_page_read_is_read_again_under_the_lock(self, house: Any) -> None:
+        """Somebody takes the same title between the page and the press: signing waits for the recheck."""
+        mailing = taken_in(house, mail(GOOD_HTML)).mailing
+        shown = revision_for(house.reviewer, mailing.pk, 1)
+        other = taken_in(house, mail(GOOD_HTML, Subject="Another")).mailing
+        Mailing.objects.filter(pk=other.pk).update(title=mailing.title.upper())
+        with pytest.raises(Refused, match="being run again"):
+            services.sign(house.reviewer, shown)
 
     def test_too_many_words_are_refused_not_cut(self, house: Any) -> None:
         """The sentence says how many there may be; nothing is signed."""

@@ -104,6 +104,7 @@ def sign(user: User, revision: Revision, comment: str = "") -> SignOff:
         with transaction.atomic():
             mailing = Mailing.objects.select_for_update().get(pk=revision.mailing_id)
             refuse_if_locked(mailing)
+            revision = _as_it_is(revision)
             if reason := why_not_sign(user, walk_of(revision)):
                 raise Refused(reason)
             role = Role.APPROVER if Role.APPROVER in roles_of(user, workspace) else Role.REVIEWER
@@ -126,6 +127,11 @@ def sign(user: User, revision: Revision, comment: str = "") -> SignOff:
     return made
 
 
+def _as_it_is(revision: Revision) -> Revision:
+    """The revision read again under the lock: what was read along with it for a page may have changed meanwhile."""
+    return Revision.objects.select_related("mailing__workspace", "uploaded_by").get(pk=revision.pk)
+
+
 def is_enough(revision: Revision, history: list[Revision] | None = None) -> bool:
     """Whether the valid sign-offs over this exact content clear it: as many as the house asks, one from an approver."""
     history = history_of(revision.mailing) if history is None else history
@@ -145,6 +151,7 @@ def release(user: User, revision: Revision) -> Release:
             mailing = Mailing.objects.select_for_update().select_related("workspace").get(pk=revision.mailing_id)
             if mailing.is_locked:
                 raise Refused(f"“{mailing.title}” is released already; it cannot go out twice.")
+            revision = _as_it_is(revision)
             walk = walk_of(revision)
             history = history_of(mailing)
             if found := blockers(walk, history):
