@@ -9,11 +9,16 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import pytest
+from hypothesis import settings as hypothesis_settings
 
 from jetwind.engines.browser import FakeBrowser
 
 if TYPE_CHECKING:
     from django.test import Client
+
+#: No example fails because a machine is busy.
+hypothesis_settings.register_profile("jetwind", deadline=None)
+hypothesis_settings.load_profile("jetwind")
 
 
 @pytest.fixture(autouse=True)
