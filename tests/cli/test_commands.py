@@ -178,6 +178,27 @@ class TestRender:
         ]
         assert sorted(box["kind"] for box in phone["boxes"]) == ["image", "link"]
 
+    def test_as_a_reader(self, tmp_path: Path) -> None:
+        """Fields are filled, by default for the longest copy; places stay those of the source; a reader that is not there is named."""
+        source = '<p>Dear {{ first_name }}, hello</p><p style="color:red" onclick="x()">{{ first_name }}</p>'
+        (tmp_path / "a.html").write_text(source)
+        (tmp_path / "r.csv").write_text("reader;first_name\nshort;Bo\nlong;Maximiliana-Theodora\n")
+        command = ["render", str(tmp_path / "a.html"), "--profiles", "desktop-pane", "--readers", str(tmp_path / "r.csv")]
+        letters = {}
+        for more, name in (([], "long"), (["--reader", "short"], "short")):
+            assert jetwind(*command, "--out", str(tmp_path / name), *more).returncode == 0
+            told = json.loads((tmp_path / name / "render.json").read_text())
+            assert told["message"]["reader"] == name
+            (shot,) = told["renders"]
+            letters[name] = shot["facts"]["characters"]
+            (dropped,) = [one for one in shot["dropped"] if one["feature"] == "attribute onclick"]
+            assert source[dropped["places"][0]["start"] : dropped["places"][0]["end"]] == 'onclick="x()"'
+        assert letters["long"] - letters["short"] == 2 * (len("Maximiliana-Theodora") - len("Bo"))
+        done = jetwind(*command, "--out", str(tmp_path / "n"), "--reader", "nobody")
+        assert done.returncode == 2 and "there is no reader 'nobody'" in done.stderr and "there are short, long." in done.stderr
+        done = jetwind("render", str(tmp_path / "a.html"), "--out", str(tmp_path / "n"), "--reader", "x")
+        assert done.returncode == 2 and "--reader names one of --readers" in done.stderr
+
     def test_blocked_and_chosen(self, tmp_path: Path) -> None:
         """One profile, images off."""
         (tmp_path / "a.html").write_text('<img src="a.png" alt="Bowl" width="50" height="40">')

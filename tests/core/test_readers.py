@@ -11,10 +11,11 @@ import vobject
 from hypothesis import given
 from hypothesis import strategies as st
 
-from jetwind.core.message import Sample
-from jetwind.core.readers import FORMATS, UnusableReaders, awkward_readers, fewest, masked, read_readers, written
+from jetwind.core.message import Sample, read_bytes
+from jetwind.core.readers import FORMATS, UnusableReaders, as_reader, awkward_readers, fewest, longest, masked, read_readers, written
 from jetwind.core.readers.awkward import AWKWARD
 from jetwind.core.readers.choosing import traits
+from jetwind.core.source import Span
 
 #: Any text that a value may hold: controls are left out on reading, and line ends become one kind in a card.
 VALUES = st.text(st.characters(exclude_categories=("Cs", "Cc")) | st.sampled_from("\n\t"), max_size=120)
@@ -296,3 +297,34 @@ class TestMasking:
         local, _, domain = one.values["email"].partition("@")
         assert domain == "masked.example" and len(local) == len("tove.marsh") and local[4] == "." and "tove" not in local
         assert one.name != reader.name and len(one.name) == len(reader.name)
+
+
+class TestAsReader:
+    """The message as one of them gets it."""
+
+    MAIL = (
+        "From: \"{{ studio }}\" <a@kiln.example>\nSubject: Hello {{ first_name }}\nMIME-Version: 1.0\nContent-Type: multipart/alternative; boundary=z\n\n"
+        "--z\nContent-Type: text/plain\n\nDear {{ first_name }}\n--z\nContent-Type: text/html\n\n"
+        "<p>Dear {{ first_name }}</p><a href='https://kiln.example/{{ code }}'>x</a>\n--z--\n"
+    )  # fmt: skip
+
+    def test_every_part_is_filled(self) -> None:
+        """Subject, sender, both texts, attributes; markup in a value stays text in HTML; places lead back."""
+        message = read_bytes(self.MAIL.encode(), "a.eml")
+        merged = as_reader(message, Sample("Tess", {"first_name": "Tess <b>", "studio": "Kiln", "code": "7"}))
+        assert merged.message.subject == "Hello Tess <b>"
+        assert merged.message.mailboxes("From")[0].name == "Kiln"
+        assert merged.message.text is not None and merged.message.text.text.startswith("Dear Tess <b>")
+        assert merged.message.html is not None and message.html is not None
+        assert "<p>Dear Tess &lt;b&gt;</p>" in merged.message.html.text
+        at = merged.message.html.text.index("/7")
+        place = merged.in_source(Span(at + 1, at + 2))
+        assert place is not None and message.html.text[place.start : place.end] == "{{ code }}"
+
+    def test_the_longest_copy(self) -> None:
+        """The reader for whom most is written."""
+        message = read_bytes(self.MAIL.encode(), "a.eml")
+        readers = [Sample("short", {"first_name": "Bo"}), Sample("long", {"first_name": "Maximiliana"}), Sample("none", {})]
+        found = longest(message, readers)
+        assert found is not None and found.name == "long"
+        assert longest(message, []) is None

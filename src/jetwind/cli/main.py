@@ -33,7 +33,7 @@ from jetwind.cli.inputs import (
 from jetwind.core.checking import Check, Context, Kind, Outcome, options_of, registry
 
 if TYPE_CHECKING:
-    from jetwind.core.message import Message
+    from jetwind.core.message import Message, Sample
     from jetwind.core.reports.review import Review
 
 app = typer.Typer(add_completion=False, rich_markup_mode=None, pretty_exceptions_enable=False)
@@ -187,6 +187,10 @@ def render(
     profiles: Annotated[str, typer.Option(help="Client profiles, parted by commas, or all.")] = "all",
     images: Annotated[ImagePolicy, typer.Option(help="Show pictures or block them.")] = ImagePolicy.ON,
     dark: Annotated[bool, typer.Option("--dark", help="Ask for the dark colour scheme.")] = False,
+    readers: Annotated[Path | None, typer.Option(help="Sample readers: CSV with a column for each field, vCard or JSON.")] = None,
+    reader: Annotated[
+        str | None, typer.Option(help="Render the message as this reader of --readers; default the one with the longest copy.")
+    ] = None,
 ) -> None:
     """Render a message in simulated clients: a PNG a profile, and render.json with what was measured and dropped."""
     from jetwind.cli.rendering import render_to
@@ -194,6 +198,7 @@ def render(
     with stage(f"reading “{path}”"):
         message = message_at(path)
     chosen = _profile_ids(profiles)
+    as_whom = _reader_of(message, readers, reader)
     try:
         out.mkdir(parents=True, exist_ok=True)
     except OSError as failure:
@@ -203,10 +208,9 @@ def render(
             refuse(f"“{out / name}” is in the way: it is no file. Nothing was rendered.")
     try:
         with stage("rendering"):
-            facts, failures = render_to(message, chosen, out, images=images.value, dark=dark)
-        (out / "render.json").write_text(
-            json.dumps({"jetwind": __version__, "message": {"sha256": message.sha256}, "renders": facts}, indent=2), "utf-8"
-        )
+            facts, failures = render_to(message, chosen, out, images=images.value, dark=dark, reader=as_whom)
+        about = {"sha256": message.sha256, **({"reader": as_whom.name} if as_whom is not None else {})}
+        (out / "render.json").write_text(json.dumps({"jetwind": __version__, "message": about, "renders": facts}, indent=2), "utf-8")
     except OSError as failure:
         if failure.filename is None or (out not in Path(failure.filename).parents and failure.errno != errno.ENOSPC):
             raise
@@ -214,6 +218,24 @@ def render(
     for sentence in failures:
         typer.echo(f"jetwind: {sentence}", err=True)
     raise typer.Exit(2 if failures else 0)
+
+
+def _reader_of(message: Message, path: Path | None, name: str | None) -> Sample | None:
+    """The reader to render for: the one named, or of those in the file the one with the longest copy."""
+    if path is None:
+        if name is not None:
+            refuse("--reader names one of --readers, which is not given.")
+        return None
+    from jetwind.core.readers import longest
+
+    samples, _ = readers_in(path)
+    if name is None:
+        return longest(message, samples)
+    found = next((sample for sample in samples if sample.name == name), None)
+    if found is None:
+        known = ", ".join(sample.name for sample in samples[:5])
+        refuse(f"there is no reader {name!r} in “{path}”; there are {known}{' …' if len(samples) > 5 else ''}.")
+    return found
 
 
 @app.command()

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
-from jetwind.core.message import Message
+from jetwind.core.message import Message, Sample
 from jetwind.core.profiles import Change, Profile, Rewriter, Rewritten, profiles
+from jetwind.core.readers import AsReader, as_reader
 from jetwind.core.renders import Renders
 from jetwind.core.source import SourceText
 from jetwind.engines.bounded import BoundedRewriter, PastBudget
@@ -28,8 +29,16 @@ def renders_of(message: Message, chosen: Sequence[str]) -> Renders:
         browser.close()
 
 
-def render_to(message: Message, chosen: Sequence[str], out: Path, *, images: str, dark: bool) -> tuple[list[dict[str, Any]], list[str]]:
-    """Write ``PROFILE.png`` for each profile; returns the facts of each render, and a sentence for each that failed."""
+def render_to(
+    message: Message, chosen: Sequence[str], out: Path, *, images: str, dark: bool, reader: Sample | None = None
+) -> tuple[list[dict[str, Any]], list[str]]:
+    """Write ``PROFILE.png`` for each profile; returns the facts of each render, and a sentence for each that failed.
+
+    With a ``reader``, the message is rendered as that one gets it; places are those of the source all the same.
+    """
+    merged = as_reader(message, reader) if reader is not None else None
+    places = _Places(message.html.source if message.html else None, merged)
+    message = merged.message if merged is not None else message
     shown = [profiles()[name].shown(images="off" if images == "off" else None, night=True if dark else None) for name in chosen]
     with BoundedRewriter(message, start="fork") as rewriter:
         pages, failed = _pages(rewriter, shown)
@@ -41,7 +50,7 @@ def render_to(message: Message, chosen: Sequence[str], out: Path, *, images: str
             failures.append(f"{profile_id}: {capture}")
         else:
             (out / f"{profile_id}.png").write_bytes(capture.image)
-            facts[profile_id] = _facts(message, *pages[profile_id], capture)
+            facts[profile_id] = _facts(places, *pages[profile_id], capture)
         return True
 
     browser = Browser()
@@ -72,9 +81,24 @@ def _pages(rewriter: Rewriter, shown: Sequence[Profile]) -> tuple[dict[str, tupl
     return pages, failed
 
 
-def _facts(message: Message, profile: Profile, page: Rewritten, capture: Capture) -> dict[str, Any]:
+@dataclass(frozen=True)
+class _Places:
+    """Where changes stand in the message's own source, which for a merged message is not the one that was rendered."""
+
+    source: SourceText | None
+    merged: AsReader | None
+
+    def of(self, changes: Sequence[Change]) -> list[dict[str, int | None]]:
+        """The place of each change that has one."""
+        spans = (change.span for change in changes if change.span is not None)
+        own = [span for span in (self.merged.in_source(span) if self.merged is not None else span for span in spans) if span is not None]
+        return [
+            {"start": span.start, "end": span.end, "line": self.source.position(span.start).line if self.source else None} for span in own
+        ]
+
+
+def _facts(places: _Places, profile: Profile, page: Rewritten, capture: Capture) -> dict[str, Any]:
     measured = capture.measured
-    source = message.html.source if message.html else None
     width, height = profile.viewport
     return {
         "profile": profile.id,
@@ -92,7 +116,7 @@ def _facts(message: Message, profile: Profile, page: Rewritten, capture: Capture
         "cut": measured.cut,
         "clipped": page.clipped,
         "first_screen": round(measured.first_screen * measured.scale),
-        **{kind: _told([change for change in page.changes if change.kind == kind], source) for kind in ("dropped", "altered", "added")},
+        **{kind: _told([change for change in page.changes if change.kind == kind], places) for kind in ("dropped", "altered", "added")},
         "boxes": [
             {"kind": block.kind, "element": block.element, **{name: round(getattr(block, name) * measured.scale, 1) for name in _BOX}}
             for block in measured.of("link", "image")
@@ -104,7 +128,7 @@ def _facts(message: Message, profile: Profile, page: Rewritten, capture: Capture
 _BOX = ("x", "y", "width", "height")
 
 
-def _told(changes: list[Change], source: SourceText | None) -> list[dict[str, Any]]:
+def _told(changes: list[Change], places: _Places) -> list[dict[str, Any]]:
     """Changes by feature, with their places in the message's own source."""
     counts = Counter((change.feature, change.title) for change in changes)
     return [
@@ -112,11 +136,7 @@ def _told(changes: list[Change], source: SourceText | None) -> list[dict[str, An
             "feature": feature,
             "title": title,
             "count": count,
-            "places": [
-                {"start": change.span.start, "end": change.span.end, "line": source.position(change.span.start).line if source else None}
-                for change in changes
-                if (change.feature, change.title) == (feature, title) and change.span is not None
-            ],
+            "places": places.of([change for change in changes if (change.feature, change.title) == (feature, title)]),
         }
         for (feature, title), count in counts.items()
     ]

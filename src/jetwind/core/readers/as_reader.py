@@ -1,0 +1,53 @@
+"""The message as one reader gets it, still a message: for renders and for whatever looks at merged text."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from jetwind.core.fields import Merged, fill, merge
+from jetwind.core.message import Header, Message, Sample
+from jetwind.core.source import Span
+
+#: Header fields in which senders put fields.
+_FILLED_HEADERS = frozenset({"subject", "from", "reply-to", "to"})
+
+
+@dataclass(frozen=True)
+class AsReader:
+    """A merged message, the reader it is merged for, and the way back to the source of its HTML."""
+
+    message: Message
+    reader: Sample
+    html: Merged | None
+
+    def in_source(self, span: Span) -> Span | None:
+        """The stretch of the unmerged HTML that a stretch of the merged one comes from."""
+        return self.html.source_of(span) if self.html is not None else None
+
+
+def as_reader(message: Message, reader: Sample) -> AsReader:
+    """The message with the fields of its own syntax filled: in HTML, plain text, header values, variants and preview text."""
+
+    def filled(text: str) -> str:
+        return fill(text, reader.values, escape=False, syntax=message.syntax)
+
+    def header(given: Header) -> Header:
+        return replace(given, value=filled(given.value), raw=filled(given.raw)) if given.name.lower() in _FILLED_HEADERS else given
+
+    html = merge(message.html.text, reader.values, escape=True, syntax=message.syntax) if message.html is not None else None
+    merged = replace(
+        message,
+        headers=tuple(header(one) for one in message.headers),
+        html=replace(message.html, text=html.text) if message.html is not None and html is not None else None,
+        text=replace(message.text, text=filled(message.text.text)) if message.text is not None else None,
+        given_preview_text=filled(message.given_preview_text),
+        variants=tuple(filled(variant) for variant in message.variants),
+    )
+    return AsReader(merged, reader, html)
+
+
+def longest(message: Message, readers: Sequence[Sample]) -> Sample | None:
+    """The reader whose copy is longest: what has room for them has room for all. None where there is no reader."""
+    source = message.html.text if message.html is not None else message.text.text if message.text is not None else ""
+    return max(readers, key=lambda reader: len(fill(source, reader.values, escape=False, syntax=message.syntax)), default=None)
