@@ -7,6 +7,7 @@ import json
 from typing import Any
 
 from django.db import IntegrityError, transaction
+from django.db.models import Prefetch
 from django.utils import timezone
 
 from jetwind import __version__
@@ -50,7 +51,8 @@ def _void(mailing: Mailing, user: User, reason: str) -> None:
 
 def history_of(mailing: Mailing) -> list[Revision]:
     """The revisions of a message as they are now, the newest first, each with what was signed over it."""
-    return list(mailing.revisions.select_related("uploaded_by").prefetch_related("sign_offs__by").order_by("-number"))
+    signed = Prefetch("sign_offs", queryset=SignOff.objects.select_related("by"))
+    return list(mailing.revisions.select_related("uploaded_by").prefetch_related(signed).order_by("-number"))
 
 
 def _valid(revision: Revision, history: list[Revision]) -> list[SignOff]:

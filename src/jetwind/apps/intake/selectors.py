@@ -8,16 +8,18 @@ from typing import Any
 
 from django.contrib.postgres.expressions import ArraySubquery
 from django.db.models import Func, OuterRef, Subquery, Value
-from django.db.models.functions import Lower
+from django.db.models.functions import JSONObject, Lower
 from django.http import Http404
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.blobs import store
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.workspace.access import workspace_of
-from jetwind.apps.workspace.models import Workspace
+from jetwind.apps.workspace.models import SampleReader, Workspace
 from jetwind.core.message import Envelope, Message, read_bytes
 
+#: What a revision's page is told of each sample reader, as a table.
+READER = ("pk", "name", "email", "time_zone", "remark", "values")
 #: What apps above know of a revision and every page of it shows: expressions by name, asked for together with the revision.
 known_of_revisions: dict[str, Callable[[], Any]] = {}
 
@@ -46,12 +48,14 @@ def revision_for(user: User, mailing_id: int, number: int | None = None) -> Revi
     # Titles that are this one but for capitals and blanks; the exact answer is worked out from these.
     alike = Mailing.objects.filter(workspace=OuterRef("mailing__workspace_id")).annotate(plain=_plain("title"))
     alike = alike.filter(plain=_plain(OuterRef("mailing__title"))).exclude(pk=OuterRef("mailing_id"))
+    readers = SampleReader.objects.filter(workspace=OuterRef("mailing__workspace_id")).order_by("id")
     found = Revision.objects.select_related("uploaded_by", "mailing__workspace", "mailing__copied_from", "mailing__created_by").filter(
         mailing_id=mailing_id, mailing__workspace=workspace_of(user)
     )
     found = found.annotate(
         newest_number=Subquery(newest),
         alike_titles=ArraySubquery(alike.values("title")),
+        sample_readers=ArraySubquery(readers.values_list(JSONObject(**{name: name for name in READER}))),
         **{name: expression() for name, expression in known_of_revisions.items()},
     )
     revision = found.order_by("number").last() if number is None else found.filter(number=number).first()

@@ -49,16 +49,14 @@ def renders_for_checks(revision: Revision) -> dict[str, Any]:
     """What the checks know of a revision's renders; nothing while any is still waiting."""
     workspace = revision.mailing.workspace
     chosen = chosen_profiles(workspace)
-    rows = revision.renders.filter(mode=OWN, profile__in=chosen).values_list(
-        "profile", "key", "state", "revision__loss_trial__key", "revision__loss_trial__profiles"
-    )
-    own: dict[str, tuple[str, str]] = {}
-    trial: tuple[Any, Any] = (None, None)
-    for name, key, state, trial_key, tried in rows:
-        own[name], trial = (key, state), (trial_key, tried)
-    if trial[0] is None or trial[1] != chosen or any(name not in own or own[name][1] == Render.State.WAITING for name in chosen):
+    rows, tried = getattr(revision, "own_renders", None), getattr(revision, "loss_tried", None)
+    if rows is None:
+        rows = revision.renders.filter(mode=OWN).values("profile", "key", "state")
+        tried = LossTrial.objects.filter(revision=revision).values("key", "profiles").first()
+    own = {row["profile"]: (row["key"], row["state"]) for row in rows if row["profile"] in chosen}
+    if tried is None or tried["profiles"] != chosen or any(name not in own or own[name][1] == Render.State.WAITING for name in chosen):
         return {}
-    answer = hashlib.sha256(json.dumps([trial[0], sorted(own.items()), sorted(workspace.audience.items())]).encode()).hexdigest()
+    answer = hashlib.sha256(json.dumps([tried["key"], sorted(own.items()), sorted(workspace.audience.items())]).encode()).hexdigest()
     return {"renders": KeptRenders(revision, answer)}
 
 

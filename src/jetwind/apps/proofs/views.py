@@ -7,6 +7,7 @@ import re
 
 from django.conf import settings
 from django.contrib import messages
+from django.db.models import Count
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
@@ -37,11 +38,11 @@ def station(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     revision = revision_for(request.user, mailing_id, number)
     around = frame(request, revision, _SLUG)
     workspace = revision.mailing.workspace
-    sends = revision.test_sends.select_related("by").prefetch_related("copies__arrivals")
+    sends = list(revision.test_sends.select_related("by").prefetch_related("copies__arrivals"))
     page = around.context() | {
         "sends": sends,
-        "lists": workspace.test_lists.prefetch_related("addresses").order_by("id"),
-        "readers": workspace.readers.all(),
+        "lists": workspace.test_lists.annotate(length=Count("addresses")).order_by("id"),
+        "readers": getattr(revision, "sample_readers", ()),
         "has_mailroom": settings.HAS_MAILROOM,
         "is_under_way": any(
             copy.state in (TestCopy.State.WAITING, TestCopy.State.ON_ITS_WAY)

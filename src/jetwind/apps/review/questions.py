@@ -9,18 +9,16 @@ from __future__ import annotations
 import dataclasses
 import hashlib
 import json
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from functools import cached_property
 from typing import Any
 
-from django.db.models import prefetch_related_objects
 from django.utils import timezone
 
 from jetwind import __version__
 from jetwind.apps.intake.models import Mailing, Revision
-from jetwind.apps.intake.selectors import message_of
+from jetwind.apps.intake.selectors import READER, message_of
 from jetwind.apps.review.models import CheckRun
-from jetwind.apps.workspace.readers import reader_values
 from jetwind.core.checking import Brief, Check, Context, Kind, Outcome, registry
 from jetwind.core.message import Message, Sample
 from jetwind.core.prose.reading import reading_of
@@ -33,11 +31,10 @@ circumstances: list[Callable[[Revision], dict[str, Any]]] = []
 def context_of(revision: Revision) -> Context:
     """The circumstances under which a revision is checked now."""
     mailing, workspace = revision.mailing, revision.mailing.workspace
-    # Kept with the workspace: a page that shows the readers too asks once.
-    prefetch_related_objects([workspace], "readers")
-    readers = tuple(
-        Sample(reader.name, {name: str(value) for name, value in reader_values(reader).items()}) for reader in workspace.readers.all()
-    )
+    rows = getattr(revision, "sample_readers", None)
+    if rows is None:
+        rows = workspace.readers.values(*READER)
+    readers = tuple(Sample(row["name"], {name: str(value) for name, value in _values_of(row).items()}) for row in rows)
     fields = frozenset(workspace.field_list) | {"email", "time_zone"}
     source = mailing.copied_from.revisions.last() if mailing.copied_from is not None else None
     known: dict[str, Any] = {}
@@ -61,6 +58,10 @@ def context_of(revision: Revision) -> Context:
         rulebooks=frozenset(workspace.rulebooks),
         settings=workspace.check_settings,
     )
+
+
+def _values_of(reader: Mapping[str, Any]) -> dict[str, Any]:
+    return {**reader["values"], "email": reader["email"], "time_zone": reader["time_zone"]}
 
 
 def _taken_titles(revision: Revision) -> frozenset[str]:
