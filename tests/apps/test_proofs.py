@@ -70,6 +70,17 @@ class TestSending:
         carry_out(send)
         assert len(post) == 2
 
+    def test_the_page_shows_every_arrival(self, house: Any, post: list[tuple[str, str, bytes]], django_assert_max_num_queries: Any) -> None:
+        """Each copy with its way, and ten questions to the database however many there are."""
+        revision = taken_in(house)
+        for _ in range(3):
+            carry_out(services.send_test(house.reviewer, revision, house.test_list, None))
+        client = house.client(house.reviewer)
+        with django_assert_max_num_queries(10):
+            page = client.get(f"/mailings/{revision.mailing_id}/r1/test-sends/").content.decode()
+        assert page.count(">arrived ") == 6
+        assert all(f'href="/mailroom/{arrival.pk}/"' in page for arrival in Arrival.objects.all())
+
     def test_a_refused_copy_says_why(self, house: Any, monkeypatch: pytest.MonkeyPatch) -> None:
         """The server's words stand beside the copy."""
         monkeypatch.setattr(handing_over, "hand_over", lambda *_: Handover(HandoverOutcome.REFUSED, "550 No such box"))

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from datetime import datetime
 from typing import Any, TypeVar
 
 from django.db import InterfaceError, OperationalError, close_old_connections, connection, transaction
 from django.db.models import QuerySet
+from django.db.models.functions import JSONObject
 from django.utils import timezone
 from procrastinate.contrib.django import app
 from procrastinate.contrib.django.models import ProcrastinateJob
@@ -194,9 +195,18 @@ def each(work_id: int, things: Sequence[Thing], named: Callable[[Thing], str]) -
     report(work_id, done=len(things), total=len(things), doing="done")
 
 
-def latest_of_each(subject: str) -> dict[str, Work]:
-    """The newest work of every kind for a subject, by kind."""
-    return {work.kind: work for work in Work.objects.filter(subject=subject).order_by("kind", "-id").distinct("kind")}
+_SHOWN = ("kind", "state", "done", "total", "doing", "problem")
+
+
+def latest_of_each(subject: Any) -> QuerySet[Work, dict[str, Any]]:
+    """What is shown of the newest work of every kind for a subject, which may be an expression of another query: a table for each."""
+    newest = Work.objects.filter(subject=subject).order_by("kind", "-id").distinct("kind")
+    return newest.values_list(JSONObject(**{name: name for name in _SHOWN}), flat=True)
+
+
+def by_kind(rows: Iterable[dict[str, Any]]) -> dict[str, Work]:
+    """Work from what ``latest_of_each`` gives, by kind; to be shown, not to be saved."""
+    return {row["kind"]: Work(**row) for row in rows}
 
 
 def latest(kind: str, subject: str) -> Work | None:

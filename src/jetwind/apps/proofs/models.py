@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import datetime
+
 from django.conf import settings
 from django.db import models
 
@@ -84,6 +86,9 @@ class TestCopy(models.Model):
     tries = models.PositiveSmallIntegerField(default=0)
     first_try_at = models.DateTimeField(null=True, blank=True)
     next_try_at = models.DateTimeField(null=True, blank=True)
+
+    #: Number and time of every arrival, the newest first, where a page has asked for them along with the copy.
+    arrived: list[tuple[int, datetime]]
 
     class Meta:
         ordering = ["id"]

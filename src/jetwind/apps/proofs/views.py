@@ -4,19 +4,22 @@ from __future__ import annotations
 
 import base64
 import re
+from typing import Any
 
 from django.conf import settings
 from django.contrib import messages
-from django.db.models import Count
+from django.contrib.postgres.aggregates import ArrayAgg
+from django.db.models import Count, Prefetch, Q, Value
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.blobs import store
+from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import revision_for
 from jetwind.apps.proofs import services
-from jetwind.apps.proofs.models import Arrival, TestAddress, TestCopy, TestList
+from jetwind.apps.proofs.models import Arrival, TestAddress, TestCopy, TestList, TestSend
 from jetwind.apps.review.frame import frame
 from jetwind.apps.review.selectors import station_address
 from jetwind.apps.ui.given import whole_number
@@ -38,7 +41,7 @@ def station(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     revision = revision_for(request.user, mailing_id, number)
     around = frame(request, revision, _SLUG)
     workspace = revision.mailing.workspace
-    sends = list(revision.test_sends.select_related("by").prefetch_related("copies__arrivals"))
+    sends = _sends(revision)
     page = around.context() | {
         "sends": sends,
         "lists": workspace.test_lists.annotate(length=Count("addresses")).order_by("id"),
@@ -46,13 +49,25 @@ def station(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
         "has_mailroom": settings.HAS_MAILROOM,
         "is_under_way": any(
             copy.state in (TestCopy.State.WAITING, TestCopy.State.ON_ITS_WAY)
-            or (copy.state == TestCopy.State.HANDED_OVER and not copy.arrivals.all() and settings.HAS_MAILROOM)
+            or (copy.state == TestCopy.State.HANDED_OVER and not copy.arrived and settings.HAS_MAILROOM)
             for send in sends[:1]
             for copy in send.copies.all()
         ),
     }
     template = "proofs/_sends.html" if request.headers.get("HX-Request") else "proofs/station.html"
     return render(request, template, page)
+
+
+def _sends(revision: Revision) -> list[TestSend]:
+    """The test sends of a revision with their copies, each with number and time of every arrival."""
+    there = Q(arrivals__isnull=False)
+    arrivals = {name: ArrayAgg(f"arrivals__{name}", filter=there, order_by="-arrivals__pk", default=Value([])) for name in ("pk", "at")}
+    copies = TestCopy.objects.annotate(**{f"arrival_{name}": made for name, made in arrivals.items()})
+    sends = list(revision.test_sends.select_related("by").prefetch_related(Prefetch("copies", queryset=copies)))
+    rows: list[Any] = [copy for send in sends for copy in send.copies.all()]
+    for row in rows:
+        row.arrived = list(zip(row.arrival_pk, row.arrival_at, strict=True))
+    return sends
 
 
 @require_POST

@@ -11,14 +11,18 @@ class ReviewConfig(AppConfig):
     def ready(self) -> None:
         """Check every new revision, and again what a change of the house touches."""
         from django.contrib.postgres.expressions import ArraySubquery
-        from django.db.models import OuterRef
+        from django.db.models import CharField, OuterRef, Value
+        from django.db.models.functions import Cast, Concat
 
         from jetwind.apps.intake.selectors import known_of_revisions
         from jetwind.apps.intake.services import on_new_revision
+        from jetwind.apps.jobs.services import latest_of_each
         from jetwind.apps.review.answers import ask_for_checks, ask_for_rechecks
         from jetwind.apps.review.models import StationLook
         from jetwind.apps.workspace.services import on_settings_changed
 
+        subject = Concat(Value("revision:"), Cast(OuterRef("pk"), CharField()))
+        known_of_revisions["works"] = lambda: ArraySubquery(latest_of_each(subject))
         known_of_revisions["looked_at"] = lambda: ArraySubquery(StationLook.objects.filter(revision=OuterRef("pk")).values("station"))
 
         on_new_revision.append(ask_for_checks)

@@ -126,15 +126,18 @@ def frame(request: HttpRequest, revision: Revision, slug: str) -> Frame:
     """The frame of a station's page. Answers that no longer hold are asked for anew, whoever looks."""
     assert isinstance(request.user, User)
     walk = walk_of(revision)
+    rows = getattr(revision, "works", None)
     if walk.is_stale:
         ask_for_checks(revision)
+    if walk.is_stale or rows is None:
+        rows = jobs.latest_of_each(f"revision:{revision.pk}")
     state = next(state for state in walk.stations if state.slug == slug)
     chosen = next((found for found in walk.findings if found.record.fingerprint == request.GET.get("finding")), None)
     at = _chosen_place(request, chosen)
     message = message_of(revision)
     kept: dict[str, str] = {name: request.GET.get(name, "") for name in ("profile", "mode") if name in request.GET}
     allowed = permissions_of(request.user, revision.mailing.workspace)
-    works = jobs.latest_of_each(f"revision:{revision.pk}")
+    works = jobs.by_kind(rows)
 
     def address(place: int) -> str:
         return _address(revision, slug, {**kept, **_query(chosen, place)})
