@@ -84,6 +84,25 @@ class TestFiles:
         assert "" in {reader.values["first_name"] for reader in taken}
         assert all(reader.email.endswith("@masked.example") and "Person" not in str(reader.values) for reader in taken)
 
+    @pytest.mark.parametrize(
+        "data",
+        [
+            b'[{"reader": "a\\u0000b", "x\\u0000": "y\\ud800", "\\ud800": "1"}]',
+            b'BEGIN:VCARD\nFN:a\x00b\nX-FIELD;X-NAME="c\x00":d\x00\nEND:VCARD\n',
+            b"reader,x\x00\na\x00b,c\x01\n",
+        ],
+    )
+    def test_what_no_database_holds_goes(self, house: Any, data: bytes) -> None:
+        """Controls and lone surrogates, in names, fields and values."""
+        assert "1 reader is added" in send(house, data).content.decode()
+        assert SampleReader.objects.filter(name="ab").count() == 1
+
+    def test_masked_names_that_come_out_alike(self, house: Any) -> None:
+        """Forty names of one letter or figure: each reader is kept."""
+        rows = b"".join(b"%c,1\n" % char for char in b"ABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789")
+        house.client(house.reviewer).post("/readers/take-in/", {"file": SimpleUploadedFile("r.csv", b"reader,x\n" + rows), "mask": "on"})
+        assert SampleReader.objects.filter(values={"x": "1"}).count() == 36
+
     def test_who_may(self, house: Any) -> None:
         """Taking in is for those who configure."""
         with pytest.raises(NotAllowed):

@@ -94,7 +94,10 @@ def _say(request: HttpRequest, added: services.Added) -> None:
     read = f" ({added.form})" if added.form else ""
     said = "1 reader is added" if added.number == 1 else f"{added.number} readers are added"
     kept = f" Already there, and left as they were: {', '.join(added.kept[:5])}{' …' if len(added.kept) > 5 else ''}." if added.kept else ""
-    left = f" The other {added.left_out:,} of the file show nothing that these do not." if added.left_out else ""
+    left = ""
+    if added.left_out:
+        is_all = added.number + len(added.kept) < services.MOST_OF_A_FILE
+        left = f" The other {added.left_out:,} of the file {'show nothing that these do not' if is_all else 'are left out'}."
     messages.success(request, f"{said}{read}.{left}{kept}")
 
 

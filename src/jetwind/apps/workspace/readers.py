@@ -17,7 +17,7 @@ from jetwind.apps.workspace.access import permit
 from jetwind.apps.workspace.models import SampleReader, Workspace
 from jetwind.apps.workspace.services import tell_of_settings
 from jetwind.core.message import Sample
-from jetwind.core.readers import ReadersFile, UnusableReaders, awkward_readers, fewest, masked, read_readers
+from jetwind.core.readers import ReadersFile, UnusableReaders, awkward_readers, fewest, masked, read_readers, told_apart
 
 #: Readers that a file may hold: sample readers are made up, and an audience is none of Jetwind's business.
 MOST_OF_A_FILE = 50
@@ -91,10 +91,11 @@ def take_in_readers(user: User, workspace: Workspace, data: bytes, *, mask: bool
         raise Refused(f"The file cannot be used: {unusable}.") from unusable
     readers: Sequence[Sample] = found.readers
     if len(readers) > MOST_OF_A_FILE:
-        readers = [readers[number] for number in fewest(readers)][:MOST_OF_A_FILE]
+        readers = [readers[number] for number in fewest(readers, MOST_OF_A_FILE)]
     if mask:
         key = salted_hmac("jetwind.readers", str(workspace.pk)).digest()
-        readers = [masked(reader, key) for reader in readers]
+        # Two short names may come out alike.
+        readers = told_apart([masked(reader, key) for reader in readers])
     with transaction.atomic():
         added = _add(user, workspace, readers, "readers of a file")
     return Added(added.number, added.kept, found.form, len(found.readers) - len(readers))
@@ -106,7 +107,11 @@ def _add(user: User, workspace: Workspace, readers: Iterable[Sample], what: str)
     new = [_as_row(locked, reader) for reader in readers if reader.name not in there]
     if len(there) + len(new) > MOST:
         raise Refused(f"A workspace has at most {MOST} sample readers; these would make {len(there) + len(new)}.")
-    SampleReader.objects.bulk_create(new)
+    try:
+        with transaction.atomic():
+            SampleReader.objects.bulk_create(new)
+    except IntegrityError:
+        raise Refused("Somebody added a reader of one of these names meanwhile. Nothing was added; try again.") from None
     if new:
         record("workspace.changed", actor=user, what=f"{len(new)} {what}", house=locked.pk)
         tell_of_settings(locked)

@@ -3,7 +3,7 @@
 from jetwind.core.readers.as_reader import AsReader, as_reader, longest
 from jetwind.core.readers.awkward import awkward_readers
 from jetwind.core.readers.choosing import fewest
-from jetwind.core.readers.files import FORMATS, ReadersFile, UnusableReaders, read_readers, written
+from jetwind.core.readers.files import FORMATS, ReadersFile, UnusableReaders, read_readers, told_apart, written
 from jetwind.core.readers.masking import masked
 
 __all__ = [
@@ -17,5 +17,6 @@ __all__ = [
     "longest",
     "masked",
     "read_readers",
+    "told_apart",
     "written",
 ]

@@ -6,6 +6,7 @@ import re
 import unicodedata
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
+from heapq import heapify, heappop, heappush
 
 from jetwind.core.message import Sample
 
@@ -18,8 +19,8 @@ _MARKS = re.compile(r"[<>&\"'’%]")
 _Trait = tuple[str, str]
 
 
-def fewest(readers: Sequence[Sample]) -> list[int]:
-    """Numbers of readers, from 0 and in order, that together show whatever any of them shows.
+def fewest(readers: Sequence[Sample], most: int) -> list[int]:
+    """Numbers of readers, from 0 and in order, that together show whatever any of them shows, as far as ``most`` of them can.
 
     Chosen one after another, the one with the most that is still lacking first (the greedy set cover, which is at most the natural
     logarithm of the number of traits away from the fewest). What readers show is told by ``traits``.
@@ -32,11 +33,19 @@ def fewest(readers: Sequence[Sample]) -> list[int]:
     for trait, numbers in having.items():
         for number in numbers:
             shown_by[number].add(trait)
-    lacking, chosen = set(having), []
-    while lacking:
-        best = max(shown_by, key=lambda number: (len(shown_by[number] & lacking), -number))
-        chosen.append(best)
-        lacking -= shown_by.pop(best)
+    lacking = set(having)
+    chosen: list[int] = []
+    # What a reader adds only ever shrinks: one that still adds as much as it did when last looked at, and more than the next, is the best.
+    waiting = [(-len(shown), number) for number, shown in shown_by.items()]
+    heapify(waiting)
+    while lacking and waiting and len(chosen) < most:
+        adds, number = heappop(waiting)
+        now = len(shown_by[number] & lacking)
+        if now == -adds:
+            chosen.append(number)
+            lacking -= shown_by[number]
+        elif now:
+            heappush(waiting, (-now, number))
     return sorted(chosen)
 
 

@@ -61,6 +61,7 @@ def read_readers(data: bytes) -> ReadersFile:
         found, form = _of_csv(text, separator), f"CSV, parted by {_SEPARATORS[separator]}"
     if not found:
         raise UnusableReaders("it holds no reader")
+    found = [(_clean(name), {_clean(own): value for own, value in values.items()}) for name, values in found]
     fields = tuple(dict.fromkeys(name for _, values in found for name in values))
     if len(fields) > MOST_FIELDS:
         raise UnusableReaders(f"it has {len(fields):,} fields; {MOST_FIELDS} are read")
@@ -84,24 +85,37 @@ _Found = list[tuple[str, dict[str, str]]]
 
 
 def _named(found: _Found) -> tuple[Sample, ...]:
-    """Each with a name of its own: as given, else its address, else its number; a second one of a name is numbered."""
-    taken: set[str] = {given for given, _ in found}
+    """Each with a name of its own: as given, else its address, else its number."""
+    given = (
+        Sample(name or values.get("email", "").strip() or f"reader {number}", values) for number, (name, values) in enumerate(found, 1)
+    )
+    return told_apart(list(given))
+
+
+def told_apart(readers: Sequence[Sample]) -> tuple[Sample, ...]:
+    """The readers, of which the second and every further one of a name is numbered."""
+    taken = {reader.name for reader in readers}
     times: dict[str, int] = {}
-    readers = []
-    for number, (given, values) in enumerate(found, 1):
-        name = own = given or values.get("email", "").strip() or f"reader {number}"
+    apart = []
+    for reader in readers:
+        name = own = reader.name
         times[own] = times.get(own, 0) + 1
         while times[own] > 1 and (name := f"{own} ({times[own]})") in taken:
             times[own] += 1
         taken.add(name)
-        readers.append(Sample(name, values))
-    return tuple(readers)
+        apart.append(Sample(name, reader.values))
+    return tuple(apart)
 
 
 def _value(value: str, place: str) -> str:
     if len(value) > LONGEST_VALUE:
         raise UnusableReaders(f"{place} has {len(value):,} characters; {LONGEST_VALUE:,} are read")
-    return _CONTROL.sub("", value)
+    return _clean(value)
+
+
+def _clean(text: str) -> str:
+    """A text that any database holds: without control characters and lone surrogates."""
+    return _CONTROL.sub("", text).encode("utf-8", "replace").decode()
 
 
 # CSV.
@@ -195,7 +209,7 @@ def _flat(row: dict[str, Any], place: str) -> Iterable[tuple[str, str]]:
             raise UnusableReaders(f"“{name}” of {place} is a list; a field has one value")
         elif value is not None:
             text = value if isinstance(value, str) else json.dumps(value)
-            yield _CONTROL.sub("", name), _value(text.encode("utf-8", "replace").decode(), f"“{name}” of {place}")
+            yield name, _value(text, f"“{_clean(name)[:60]}” of {place}")
 
 
 # Writing.
