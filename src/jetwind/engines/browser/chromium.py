@@ -118,7 +118,7 @@ class Browser:
     def close(self) -> None:
         """End the browser, its driver and the thread."""
         try:
-            self._wait(self._close())
+            self._wait(self._close_for_good())
         finally:
             self._loop.call_soon_threadsafe(self._loop.stop)
             self._thread.join(10)
@@ -318,6 +318,16 @@ class Browser:
         self._taken = 0
         if self._devtools is not None:
             self._guard = asyncio.create_task(self._guard_memory(self._devtools))
+
+    async def _close_for_good(self) -> None:
+        await self._close()
+        # Ctrl-C leaves pictures under way, and they may have begun a browser: what is pending when the loop stops is told on the terminal.
+        pending = asyncio.all_tasks() - {asyncio.current_task()}
+        for task in pending:
+            task.cancel()
+        if pending:
+            await asyncio.wait(pending, timeout=5)
+        await self._close()
 
     async def _close(self) -> None:
         self._pages.clear()
