@@ -93,6 +93,7 @@ class Layout:
     boxes: tuple[Box, ...]
     shown: tuple[Shown, ...]
     measured: Mapping[str, Any]
+    reader: str = ""
 
     def on(self, message: Message) -> Renders:
         """The render of this message.
@@ -110,9 +111,12 @@ class Layout:
         profile = profiles()[self.profile_id]
         width, height = profile.content_width, profile.viewport[1]
         values = {"width": width, "height": 1200, "content_width": width, "first_screen": height, **self.measured}
-        return Renders({self.profile_id: Render(profile, Measured(blocks=tuple(blocks), **values))}, shown=self.shown)
+        return Renders({self.profile_id: Render(profile, Measured(blocks=tuple(blocks), **values))}, shown=self.shown, reader=self.reader)
 
 
-def laid_out(profile_id: str, *boxes: Box, shown: tuple[Shown, ...] = (), **measured: Any) -> Layout:
-    """A render in one profile, for samples: boxes in a window of the profile's size, unless ``measured`` has other values."""
-    return Layout(profile_id, boxes, shown, measured)
+def laid_out(profile_id: str, *boxes: Box, shown: tuple[Shown, ...] = (), reader: str = "", **measured: Any) -> Layout:
+    """A render in one profile, for samples: boxes in a window of the profile's size, unless ``measured`` has other values.
+
+    ``reader`` is the sample reader whose copy it shows.
+    """
+    return Layout(profile_id, boxes, shown, measured, reader)

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Iterable
 from typing import Any
 
 import regex
 
 from jetwind.core.checking import CannotTell, Context, DoesNotApply
+from jetwind.core.checking.field_texts import Use, uses
 from jetwind.core.markup import Document, Element, TextRun
 from jetwind.core.message import Message
 from jetwind.core.renders import Render, Renders
@@ -76,3 +78,49 @@ def first_screen_text(measured: Measured) -> int:
         for block in measured.of("text", "image")
         if block.y < measured.first_screen and ((value := block.contrast) is None or value >= 1.3)
     )
+
+
+def fields_by_element(message: Message) -> dict[int, list[Use]]:
+    """Fields in the copy of the HTML by the index of the element that they stand in."""
+    found: dict[int, list[Use]] = defaultdict(list)
+    for use in uses(message):
+        if use.kind == "copy" and use.text.is_html and use.token.name and use.place.element is not None:
+            found[use.place.element].append(use)
+    return found
+
+
+def widened_by_values(message: Message, renders: Renders) -> dict[int, tuple[int, int, list[str]]]:
+    """Elements with a field in them whose letters reach over the screen, though nothing around them has a fixed width beyond it.
+
+    For each, the room and the width of the worst render in px, and the profiles.
+    """
+    found: dict[int, tuple[int, int, list[str]]] = {}
+    by_element = fields_by_element(message) if renders.reader else {}
+    for profile_id, render in renders.renders.items():
+        measured = render.measured
+        if measured.content_width <= measured.width + 1:
+            continue
+        for block in measured.of("text", "link"):
+            if (
+                block.right > measured.width + 1
+                and block.element in by_element
+                and not _has_fixed_width(message, block.element, measured.width)
+            ):
+                room, width, ids = found.get(block.element, (measured.width, 0, []))
+                if block.width - measured.width > width - room:
+                    room, width = measured.width, round(block.width)
+                found[block.element] = room, width, [*ids, profile_id]
+    return {element: (room, width, list(dict.fromkeys(ids))) for element, (room, width, ids) in found.items()}
+
+
+def _has_fixed_width(message: Message, element: int, room: int) -> bool:
+    assert message.document is not None
+    here = message.document.all_elements[element]
+    for place in (here, *here.ancestors()):
+        written = (place.get("width") or "").strip().removesuffix("px")
+        if written.isdecimal() and len(written) < 8 and int(written) > room:
+            return True
+        for found in regex.finditer(r"(?<!max-)(?:min-)?width\s*:\s*(\d{1,7})(?:\.\d+)?px", (place.get("style") or "").lower()):
+            if int(found[1]) > room:
+                return True
+    return False

@@ -9,14 +9,20 @@ from __future__ import annotations
 import html
 from collections.abc import Mapping
 
-from jetwind.core.fields.syntax import LIQUID, Syntax
+from jetwind.core.fields.marked import shown as marked
+from jetwind.core.fields.syntax import LIQUID, FieldToken, Syntax
 
 
 def past_limit(source: str, values: Mapping[str, str], *, syntax: Syntax = LIQUID) -> str:
     """Which limit filling ``source`` passes, as the end of "it cannot be filled, since …"; empty where it passes none."""
-    if any(token.is_block and not token.is_foreign for token in syntax.tokens(source)):
+    if syntax.grammar == "liquid" and any(_is_decided(token) for token in syntax.tokens(source)):
         return _through_liquid(source, values, syntax)[1]
     return ""
+
+
+def _is_decided(token: FieldToken) -> bool:
+    """Whether only the template engine can say what becomes of it."""
+    return (token.is_block and not token.is_foreign) or token.is_literal
 
 
 def _through_liquid(source: str, values: Mapping[str, str], syntax: Syntax) -> tuple[str | None, str]:
@@ -36,7 +42,11 @@ def fill(source: str, values: Mapping[str, str], *, escape: bool, syntax: Syntax
     if not tokens:
         return source
     shown = {name: html.escape(value) if escape else value for name, value in values.items()}
-    if any(token.is_block and not token.is_foreign for token in tokens):
+    if syntax.grammar == "marks":
+        return "".join(
+            html.escape(text) if escape and token is not None and token.name else text for text, _, token in marked(source, values, syntax)
+        )
+    if any(map(_is_decided, tokens)):
         filled, _ = _through_liquid(source, shown, syntax)
         if filled is not None:
             return filled

@@ -11,12 +11,14 @@ from liquid import BoundTemplate, Environment, Mode, RenderContext
 from liquid.exceptions import LiquidError, ResourceLimitError
 from liquid.token import Token
 
+from jetwind.core.fields.metering import spend
 from jetwind.core.source import FILLING
 
 
 def rendered(source: str, values: Mapping[str, str]) -> tuple[str | None, str]:
     """A template filled, None where Liquid cannot do it; and the limit that it passes, as the end of a sentence, "" for none."""
-    before = _meter.set(_Meter())
+    meter = _Meter()
+    before = _meter.set(meter)
     try:
         return str(_environment().from_string(source).render(**_nested(values))), ""
     except ResourceLimitError as past:
@@ -25,6 +27,7 @@ def rendered(source: str, values: Mapping[str, str]) -> tuple[str | None, str]:
         return None, ""
     finally:
         _meter.reset(before)
+        spend(meter.characters, meter.rounds)
 
 
 class PastLimit(ResourceLimitError):
@@ -132,3 +135,19 @@ def _nested(values: Mapping[str, str]) -> dict[str, object]:
         else:
             place[last] = value
     return nested
+
+
+def faults_of(source: str) -> str:
+    """What Liquid cannot read of one field or tag, as the end of a sentence; empty where it can."""
+    try:
+        template = _environment().from_string(source)
+    except LiquidError as fault:
+        return " ".join(str(fault.message or fault).split())[:160]
+    except (RecursionError, TypeError, ValueError, ArithmeticError):
+        return "it cannot be read"
+    return "" if template is not None else "it cannot be read"
+
+
+def knows_filter(name: str) -> bool:
+    """Whether Liquid has a filter of that name."""
+    return name in _environment().filters

@@ -15,6 +15,7 @@ from functools import cached_property
 from itertools import zip_longest
 
 from jetwind.core.fields.fill import fill
+from jetwind.core.fields.marked import shown
 from jetwind.core.fields.syntax import LIQUID, FieldToken, Syntax
 from jetwind.core.source import Span
 
@@ -38,10 +39,14 @@ class Piece:
 
 @dataclass(frozen=True)
 class Merged:
-    """A merged text in pieces, in order and without gaps; without pieces where it could not be traced exactly."""
+    """A merged text in pieces, in order and without gaps; without pieces where it could not be traced exactly.
+
+    ``empty`` are the fields that were reached and brought nothing, in order, each at the place where its value would stand.
+    """
 
     text: str
     pieces: tuple[Piece, ...]
+    empty: tuple[Piece, ...] = ()
 
     @cached_property
     def _starts(self) -> list[int]:
@@ -71,6 +76,8 @@ class Merged:
 
 def merge(source: str, values: Mapping[str, str], *, escape: bool, syntax: Syntax = LIQUID) -> Merged:
     """``source`` merged with a reader's values, as ``fill`` does it, and traced. Never raises for bad syntax."""
+    if syntax.grammar == "marks":
+        return _of_marks(source, values, escape=escape, syntax=syntax)
     plain = fill(source, values, escape=escape, syntax=syntax)
     parts = _parts(source, syntax)
     if len(parts) > _LAST - _FIRST or _MARK.search(source) or any(_MARK.search(value) for value in values.values()):
@@ -79,7 +86,26 @@ def merge(source: str, values: Mapping[str, str], *, escape: bool, syntax: Synta
     if _MARK.sub("", marked) != plain:
         # A filter or a condition looked at what was caught of the template, marks and all.
         return Merged(plain, ())
-    return Merged(plain, tuple(_pieces(source, marked, parts) or ()))
+    pieces = _pieces(source, marked, parts) or []
+    return Merged(
+        plain, tuple(piece for piece in pieces if piece.start < piece.end), tuple(piece for piece in pieces if piece.start == piece.end)
+    )
+
+
+def _of_marks(source: str, values: Mapping[str, str], *, escape: bool, syntax: Syntax) -> Merged:
+    texts: list[str] = []
+    pieces: list[Piece] = []
+    at = 0
+    for text, span, token in shown(source, values, syntax):
+        made = html.escape(text) if escape and token is not None and token.name else text
+        texts.append(made)
+        pieces.append(Piece(at, at + len(made), span, token))
+        at += len(made)
+    return Merged(
+        "".join(texts),
+        tuple(piece for piece in pieces if piece.start < piece.end),
+        tuple(piece for piece in pieces if piece.start == piece.end),
+    )
 
 
 def merge_each(source: str, rows: Sequence[Mapping[str, str]], *, escape: bool, syntax: Syntax = LIQUID) -> list[Merged]:
@@ -152,7 +178,7 @@ def _pieces(source: str, marked: str, parts: list[_Part]) -> list[Piece] | None:
         own = len(text) if token is not None else span.end - span.start
         if token is None and text[:own] != source[span.start : span.end]:
             return None
-        if own:
+        if own or (token is not None and token.name is not None):
             pieces.append(Piece(at, at + own, span, token))
         if len(text) > own:
             # The rest was made by the block that follows.

@@ -16,7 +16,7 @@ from functools import lru_cache
 from itertools import islice
 
 from jetwind.core.facts import phrases
-from jetwind.core.fields.syntax import FILLER, FieldToken, Syntax
+from jetwind.core.fields.syntax import FILLER, LIQUID, FieldToken, Syntax
 from jetwind.core.source import LIMITS, Span
 
 _NO_NEWLINE = re.compile(r"[^\r\n]")
@@ -82,7 +82,6 @@ _SHEET = re.compile(
 )
 _WORD_MARK = re.compile(r"[{%#\[«]")
 _OCTET = re.compile(r"[0-9A-Fa-f]{2}")
-_OPEN_LEFT = re.compile(r"\{\{(?![^{}]{0,500}\}\})[^{}<>\r\n]{0,40}")
 #: What makes a token code that decides, repeats or ends, rather than a value.
 _BLOCK = re.compile(
     r"[#/^!]|(?:else|elseif|elsif|elif|end|endif|endfor|endunless|if|ifelse|unless|for|foreach|each|while|switch|case|when|loop|set|var|include|end[a-z]+)\b",
@@ -225,6 +224,26 @@ def blanked(text: str, found: list[FieldToken]) -> str:
     return "".join(pieces) + text[end:]
 
 
-def unclosed(text: str) -> Iterator[Span]:
-    """Opening marks ``{{`` that nothing closes, with the words behind them."""
-    return (Span(match.start(), match.end()) for match in _OPEN_LEFT.finditer(text))
+def unclosed(text: str, syntax: Syntax = LIQUID) -> Iterator[Span]:
+    """Opening marks of a syntax that nothing closes, with the words behind them, and closing marks with a name before them that
+    nothing opened. ``text`` has its tokens as filler."""
+    if len(syntax.open_mark) < 2:
+        return
+    opening, closing = _loose_marks(syntax)
+    for match in opening.finditer(text):
+        yield Span(match.start(), match.end())
+    if syntax.close_mark in text:
+        for match in closing.finditer(text):
+            if text.rfind("{", max(0, match.start() - 200), match.start()) <= text.rfind("}", max(0, match.start() - 200), match.start()):
+                yield Span(match.start(), match.end())
+
+
+@lru_cache(maxsize=32)
+def _loose_marks(syntax: Syntax) -> tuple[re.Pattern[str], re.Pattern[str]]:
+    marks = "|".join(re.escape(mark) for mark in dict.fromkeys((syntax.open_mark, syntax.block_open)))
+    own = "".join(sorted({*syntax.open_mark, *syntax.close_mark}))
+    opening = re.compile(rf"(?:{marks})[^<>\r\n{re.escape(own)}]{{0,40}}")
+    closing = re.compile(
+        rf"(?<![\w.\-{re.escape(own)}])[A-Za-z_][\w.-]{{1,40}}\s?{re.escape(syntax.close_mark)}(?!{re.escape(syntax.close_mark[0])})"
+    )
+    return opening, closing

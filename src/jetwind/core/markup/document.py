@@ -9,6 +9,7 @@ every value is read back from the unmasked source.
 from __future__ import annotations
 
 import html
+from bisect import bisect_left, bisect_right
 from collections.abc import Iterator, Sequence
 from functools import cached_property
 from typing import Any
@@ -72,6 +73,29 @@ class Document:
             raise ValueError(f"cannot read the selector {selector!r}: {fault}") from fault
         return [self._by_node[id(node)] for node in nodes if id(node) in self._by_node]
 
+    def element_before(self, offset: int) -> int | None:
+        """The index of the last element whose start tag begins at an offset of the source or before it."""
+        before = bisect_right(self._starts, (offset, len(self.all_elements)))
+        return self._starts[before - 1][1] if before else None
+
+    def element_around(self, offset: int) -> int | None:
+        """The index of the element whose text stands at an offset of the source; where there is none, of the element before it."""
+        at = bisect_right(self._runs, (offset, len(self.all_elements))) - 1
+        return self._runs[at][1] if at >= 0 and self._runs[at][0] >= self._last_tag_end(offset) else self.element_before(offset)
+
+    def _last_tag_end(self, offset: int) -> int:
+        at = bisect_right(self._tag_starts, offset) - 1
+        return self._tags[at].span.end if at >= 0 else 0
+
+    @cached_property
+    def _runs(self) -> list[tuple[int, int]]:
+        runs = (node for node in self.root.walk() if isinstance(node, TextRun))
+        return sorted((run.span.start, run.parent.index) for run in runs if run.span is not None)
+
+    @cached_property
+    def _starts(self) -> list[tuple[int, int]]:
+        return sorted((element.start_tag.start, element.index) for element in self.all_elements if element.start_tag)
+
     @property
     def body(self) -> Element:
         """The body element; an HTML tree always has one, save for a frameset, where the root stands in."""
@@ -127,6 +151,19 @@ class Document:
     def _places(self) -> list[tuple[str, Span | None]]:
         finder = RunFinder(self._tokens, self._masked, self.source)
         return [finder.take(data) for data in self._run_data]
+
+    def tags_within(self, span: Span) -> list[Token]:
+        """Start and end tags that begin inside a stretch of the source."""
+        first = bisect_left(self._tag_starts, span.start)
+        return self._tags[first : bisect_left(self._tag_starts, span.end)]
+
+    @cached_property
+    def _tags(self) -> list[Token]:
+        return [token for token in self._tokens if token.kind in ("start tag", "end tag")]
+
+    @cached_property
+    def _tag_starts(self) -> list[int]:
+        return [token.span.start for token in self._tags]
 
     @cached_property
     def end_tags(self) -> list[tuple[str, Span]]:

@@ -25,7 +25,8 @@ class Renders:
     """Renders by profile in the order in which they are shown; ``failed`` says of the others why there is none.
 
     ``shares`` is the audience in per cent by profile; empty where nobody said. ``shown`` are the features whose loss shows, None where
-    that could not be found out, for the reason in ``untold``.
+    that could not be found out, for the reason in ``untold``. ``reader`` is the sample reader whose copy was rendered, empty where fields
+    were left as they are written; elements are those of the unmerged message either way.
     """
 
     renders: Mapping[str, Render]
@@ -33,6 +34,7 @@ class Renders:
     shares: Mapping[str, float] = field(default_factory=dict)
     shown: tuple[Shown, ...] | None = None
     untold: str = ""
+    reader: str = ""
 
     def where(self, **wanted: object) -> list[Render]:
         """Renders whose profile has these values."""

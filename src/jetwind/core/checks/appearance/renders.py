@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from jetwind.core.checking import Box, CannotTell, Context, Hit, Level, Options, Place, box, check, clear, finds, laid_out
-from jetwind.core.checks.rendered import element_of, first_screen_text, need_renders, seen_in, some
+from jetwind.core.checks.rendered import element_of, first_screen_text, need_renders, seen_in, some, widened_by_values
 from jetwind.core.markup import Document, Element
 from jetwind.core.message import Message, image_references
 from jetwind.core.prose.outline import outline_of
@@ -40,7 +40,10 @@ def _text(selector: str, x: float = 0, y: float = 0, width: float = 300) -> Box:
     ],
 )
 def find_sideways(message: Message, context: Context, options: Options) -> Iterator[Hit]:
-    """At the width of a phone the content is no wider than the screen."""
+    """At the width of a phone the content is no wider than the screen.
+
+    Where the value of a field alone makes it so, fields.overflow tells it.
+    """
     document, renders = need_renders(message, context)
     phones = some(renders, "a phone", device="phone")
     wide = [render for render in phones if render.measured.content_width > render.measured.width + 1]
@@ -48,6 +51,8 @@ def find_sideways(message: Message, context: Context, options: Options) -> Itera
         return
     worst = max(wide, key=lambda render: render.measured.content_width / render.measured.width)
     element = _widest(document, worst.measured)
+    if element is not None and element.index in widened_by_values(message, renders):
+        return  # told once, by fields.overflow
     yield Hit(
         "At {width} px the content is {content} px wide, in {profiles}.",
         Place.in_html(message, element.start_tag if element else None, element.index if element else None),

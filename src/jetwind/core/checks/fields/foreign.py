@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from bisect import bisect_right
 from collections.abc import Iterable, Iterator
 from itertools import chain, islice
 
@@ -100,12 +99,10 @@ def _in_html(message: Message) -> Iterator[tuple[str, Place]]:
 
 def _placed(message: Message, document: Document) -> list[_Placed]:
     found: list[_Placed] = []
-    starts = sorted((element.start_tag.start, element.index) for element in document.all_elements if element.start_tag)
     covered = {token.span.start for token in document.field_tokens}
     for token in document.field_tokens[:_MOST]:
         if token.is_foreign:
-            before = bisect_right(starts, (token.span.start, len(starts)))
-            found.append((token.span, token.source, starts[before - 1][1] if before else None))
+            found.append((token.span, token.source, document.element_before(token.span.start)))
     reading = reading_of(message)
     shown = (piece.run for piece in (*reading.lead_in_pieces, *reading.pieces))
     words = (item for item in chain(_words(document, shown), _words_of_conditionals(document)) if item[0].start not in covered)

@@ -4,24 +4,16 @@ from __future__ import annotations
 
 import difflib
 import re
-from bisect import bisect_right
 from collections.abc import Iterator
 
 from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checking.field_texts import uses
 from jetwind.core.facts import phrases
-from jetwind.core.fields import FieldToken
+from jetwind.core.fields import fields_read
 from jetwind.core.message import Message
-from jetwind.core.source import Span
 
 _KNOWN = frozenset({"first_name", "email", "order.number"})
 _INTRODUCES = re.compile(r"\{%-?\s*(?:for|assign|capture|increment|decrement|tablerow)\s+([A-Za-z_][\w-]*)")
-_BLOCK = re.compile(r"\{%-?\s*(?P<tag>\w+)(?P<rest>.*?)-?%\}", re.DOTALL)
-_QUOTED = re.compile(r"\"[^\"]*\"|'[^']*'")
-_IDENTIFIER = re.compile(r"(?<![\w.])[A-Za-z_][\w-]*(?:\.[\w-]+)*")
-_READS_FIELDS = frozenset({"if", "elsif", "unless", "case", "for", "assign", "echo", "tablerow"})
-_NOT_FIELDS = frozenset(
-    {"and", "or", "not", "in", "contains", "true", "false", "nil", "null", "blank", "empty", "limit", "offset", "reversed", "cols"}
-)
 
 
 @check(
@@ -70,36 +62,5 @@ def find_unknown(message: Message, context: Context, options: Options) -> Iterat
 
 
 def _used(message: Message) -> Iterator[tuple[str, Place]]:
-    for header_name in ("Subject", "From", "Reply-To"):
-        header = message.header(header_name)
-        if header is not None:
-            for token in message.syntax.tokens(header.value):
-                yield from ((name, Place.in_header(message, header_name, header)) for name in _names(token))
-    for token in message.syntax.tokens(message.given_preview_text):
-        yield from ((name, Place.in_header(message, "Preview text")) for name in _names(token))
-    if message.html is not None and message.document is not None:
-        starts = sorted((element.start_tag.start, element.index) for element in message.document.all_elements if element.start_tag)
-        for token in message.syntax.tokens(message.html.text):
-            before = bisect_right(starts, (token.span.start, len(starts)))
-            element = starts[before - 1][1] if before else None
-            yield from ((name, Place.in_html(message, token.span, element)) for name in _names(token))
-    if message.text is not None:
-        for token in message.syntax.tokens(message.text.seen):
-            span = Span(token.span.start, token.span.end)
-            yield from ((name, Place.in_text(message, span)) for name in _names(token))
-
-
-def _names(token: FieldToken) -> list[str]:
-    """Field names that a token reads; a block tag such as ``if`` may read several."""
-    if not token.is_block:
-        return [token.name] if token.name else []
-    block = _BLOCK.match(token.source)
-    if block is None or block["tag"] not in _READS_FIELDS:
-        return []
-    rest = _QUOTED.sub(" ", block["rest"])
-    if block["tag"] in ("for", "tablerow"):
-        rest = rest.partition(" in ")[2]
-    elif block["tag"] == "assign":
-        rest = rest.partition("=")[2]
-    rest = rest.split("|")[0]
-    return [name for name in _IDENTIFIER.findall(rest) if name.lower() not in _NOT_FIELDS]
+    for use in uses(message):
+        yield from ((name, use.place) for name in fields_read(use.token, message.syntax))
