@@ -101,6 +101,7 @@ IDS = [
     "fields.unresolved",
     "footer.address-missing",
     "footer.list-unsubscribe",
+    "footer.unsubscribe-conditional",
     "footer.unsubscribe-missing",
     "images.heavy",
     "images.missing",

@@ -4,6 +4,7 @@ import csv
 import io
 import json
 from collections.abc import Sequence
+from dataclasses import replace
 
 import icalendar
 import pytest
@@ -11,6 +12,7 @@ import vobject
 from hypothesis import given
 from hypothesis import strategies as st
 
+from jetwind.core.fields import LIQUID
 from jetwind.core.message import Sample, read_bytes
 from jetwind.core.readers import FORMATS, UnusableReaders, as_reader, awkward_readers, fewest, longest, masked, read_readers, written
 from jetwind.core.readers.awkward import AWKWARD
@@ -309,8 +311,8 @@ class TestAsReader:
     )  # fmt: skip
 
     def test_every_part_is_filled(self) -> None:
-        """Subject, sender, both texts, attributes; markup in a value stays text in HTML; places lead back."""
-        message = read_bytes(self.MAIL.encode(), "a.eml")
+        """Subject, sender, both texts, attributes; markup in a value stays text where the sending system escapes it; places lead back."""
+        message = read_bytes(self.MAIL.encode(), "a.eml", syntax=replace(LIQUID, escapes=True))
         merged = as_reader(message, Sample("Tess", {"first_name": "Tess <b>", "studio": "Kiln", "code": "7"}))
         assert merged.message.subject == "Hello Tess <b>"
         assert merged.message.mailboxes("From")[0].name == "Kiln"

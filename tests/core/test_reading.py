@@ -1,9 +1,11 @@
 """The message as a reader takes it in, and as it goes out again."""
 
+from dataclasses import replace
 from datetime import UTC, datetime
 
 import pytest
 
+from jetwind.core.fields import LIQUID
 from jetwind.core.images import is_spacer, measure, shown_size
 from jetwind.core.links import accessible_name, links
 from jetwind.core.message import Envelope, image_references, read_bytes
@@ -115,7 +117,7 @@ class TestCompose:
 
     def composed(self, raw: bytes, name: str = "x.eml", **more: object):
         """One mail to one recipient, read back."""
-        message = read_bytes(raw, name, envelope=more.pop("envelope", None))  # type: ignore[arg-type]
+        message = read_bytes(raw, name, envelope=more.pop("envelope", None), syntax=more.pop("syntax", LIQUID))  # type: ignore[arg-type]
         sent = compose(
             message,
             values={"first_name": "Tess & <Sons>"},
@@ -128,7 +130,7 @@ class TestCompose:
         return sent, read_bytes(sent, "sent.eml")
 
     def test_marked_merged_and_to_one(self) -> None:
-        """Subject marked, parts merged, values escaped in HTML only, one address in To, others' headers left out."""
+        """Subject marked, parts merged, one address in To, others' headers left out."""
         raw = mail(text="Hello {{ first_name }}", Subject="For {{ first_name }}", To="all@kiln.org", Cc="boss@kiln.org", Bcc="x@kiln.org")
         sent, arrived = self.composed(raw)
         assert arrived.subject == "[Test r1] For Tess & <Sons>"
@@ -136,7 +138,11 @@ class TestCompose:
         assert arrived.header("Cc") is None
         assert b"x@kiln.org" not in sent
         assert arrived.html is not None
-        assert "Hello Tess &amp; &lt;Sons&gt;" in arrived.html.text
+        assert "Hello Tess & <Sons>" in arrived.html.text
+        # A sending system that escapes values does so in HTML alone.
+        _, escaped = self.composed(raw, syntax=replace(LIQUID, escapes=True))
+        assert escaped.html is not None and "Hello Tess &amp; &lt;Sons&gt;" in escaped.html.text
+        assert escaped.subject == "[Test r1] For Tess & <Sons>"
         assert arrived.text is not None
         assert arrived.text.text.strip() == "Hello Tess & <Sons>"
         assert arrived.header("List-Unsubscribe") is not None

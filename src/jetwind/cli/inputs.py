@@ -16,6 +16,7 @@ from typing import Any, NoReturn
 import typer
 
 from jetwind.core.checking import Brief, UnusableBrief, registry, rulebooks
+from jetwind.core.fields import LIQUID, Syntax, UnusableSyntax, from_toml
 from jetwind.core.message import Envelope, Message, Sample, UnusableInput, read_path, with_envelope
 from jetwind.core.source.plain import Unfit, read
 
@@ -66,12 +67,24 @@ def address_of_host(value: str) -> None:
         refuse(f"--sending-host takes an IP address such as 192.0.2.7, not {value!r}.")
 
 
-def message_at(path: Path) -> Message:
-    """The message of a file or folder."""
+def message_at(path: Path, syntax: Syntax = LIQUID) -> Message:
+    """The message of a file or folder, its fields written in a syntax."""
     try:
-        return read_path(path)
+        return read_path(path, syntax=syntax)
     except UnusableInput as refused:
         refuse(str(refused))
+
+
+def syntax_in(path: Path | None) -> Syntax:
+    """The field syntax that a TOML file describes (``docs/fields.md``); Liquid without one."""
+    if path is None:
+        return LIQUID
+    try:
+        return from_toml(path.read_text("utf-8"))
+    except UnusableSyntax as unusable:
+        refuse(f"The syntax “{path}” cannot be used: {unusable}.")
+    except (OSError, UnicodeDecodeError) as failure:
+        refuse(f"The syntax “{path}” cannot be read: {failure}.")
 
 
 def planned_time(value: str | None, now: datetime) -> tuple[datetime, bool]:

@@ -28,6 +28,7 @@ from jetwind.cli.inputs import (
     refuse,
     rulebooks_named,
     stage,
+    syntax_in,
     write_out,
 )
 from jetwind.core.checking import Check, Context, Kind, Outcome, options_of, registry
@@ -64,6 +65,10 @@ def check(
     kind: Annotated[Kind, typer.Option(help="What the message is for.")] = Kind.PROMOTIONAL,
     planned: Annotated[str | None, typer.Option(help="Planned time, such as 2027-03-09T09:00+01:00; default now.")] = None,
     readers: Annotated[Path | None, typer.Option(help="Sample readers: CSV with a column for each field, vCard or JSON.")] = None,
+    reader: Annotated[
+        str | None, typer.Option(help="Show and measure the message as this reader of --readers; default the one with the longest copy.")
+    ] = None,
+    syntax: Annotated[Path | None, typer.Option(help="How fields are written, if not as in Liquid: TOML.")] = None,
     previous: Annotated[Path | None, typer.Option(help="The message it was copied from.")] = None,
     brief: Annotated[Path | None, typer.Option(help="Required and forbidden wording and more: TOML.")] = None,
     rulebook: Annotated[list[str] | None, typer.Option(help="Which laws apply.")] = None,
@@ -91,9 +96,10 @@ def check(
     if path is None:
         refuse("check needs a PATH: an .eml, an .html, a folder or a zip.")
     with stage(f"reading “{path}”"):
-        message = message_at(path)
+        message = message_at(path, syntax_in(syntax))
     details = brief_in(brief)
     message = details.on(message)
+    as_whom = _reader_of(message, readers, reader) if reader is not None or render else None
     context = _circumstances(details, kind, planned, readers, previous, rulebook)
     chosen = checks_named(only or [])
     ids = _profile_ids(profiles) if profiles is not None else []
@@ -101,13 +107,13 @@ def check(
         address_of_host(sending_host)
     _say_what_has_no_check({"zone": zone, "sending_host": sending_host, "live": live})
     if render:
-        context = _with_renders(message, context, ids)
+        context = _with_renders(message, context, ids, as_whom)
     elif ids:
         typer.echo("jetwind: --profiles is used with --render; without it no check needs a profile.", err=True)
     with stage("running the checks"):
         result = review_bounded(message, context, chosen, start="fork")
     with stage("writing the report"):
-        write_out(_report(result, format, path))
+        write_out((_as_read_by(message, as_whom) if reader is not None and format is Format.TEXT else "") + _report(result, format, path))
     _end(result)
 
 
@@ -137,13 +143,28 @@ def _circumstances(
     )
 
 
-def _with_renders(message: Message, context: Context, ids: list[str]) -> Context:
-    """The circumstances with the message rendered in these profiles, or in the usual ones."""
+def _as_read_by(message: Message, reader: Sample | None) -> str:
+    """The inbox row of a reader and the copy that they get, ahead of the findings."""
+    if reader is None:
+        return ""
+    from jetwind.core.prose.reading import reading_of
+    from jetwind.core.readers import as_reader
+
+    merged = as_reader(message, reader).message
+    reading = reading_of(merged)
+    lines = [f"As {reader.name} gets it", f"Subject: {one_line(merged.subject)}", f"Preview text: {one_line(reading.preview_text)}", ""]
+    copy = reading.visible_text if merged.html is not None else merged.text.seen if merged.text is not None else ""
+    lines += ["    " + "".join(char if char.isprintable() else " " for char in line) for line in copy.splitlines()]
+    return "\n".join(lines) + "\n\n"
+
+
+def _with_renders(message: Message, context: Context, ids: list[str], reader: Sample | None) -> Context:
+    """The circumstances with the message rendered in these profiles, or in the usual ones, as a reader gets it."""
     from jetwind.cli.rendering import renders_of
     from jetwind.core.profiles import usual
 
     with stage("rendering"):
-        return replace(context, renders=renders_of(message, ids or usual()))
+        return replace(context, renders=renders_of(message, ids or usual(), reader))
 
 
 def _end(result: Review) -> NoReturn:
@@ -191,12 +212,13 @@ def render(
     reader: Annotated[
         str | None, typer.Option(help="Render the message as this reader of --readers; default the one with the longest copy.")
     ] = None,
+    syntax: Annotated[Path | None, typer.Option(help="How fields are written, if not as in Liquid: TOML.")] = None,
 ) -> None:
     """Render a message in simulated clients: a PNG a profile, and render.json with what was measured and dropped."""
     from jetwind.cli.rendering import render_to
 
     with stage(f"reading “{path}”"):
-        message = message_at(path)
+        message = message_at(path, syntax_in(syntax))
     chosen = _profile_ids(profiles)
     as_whom = _reader_of(message, readers, reader)
     try:

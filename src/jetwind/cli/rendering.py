@@ -10,20 +10,24 @@ from typing import Any
 
 from jetwind.core.message import Message, Sample
 from jetwind.core.profiles import Change, Profile, Rewriter, Rewritten, profiles
-from jetwind.core.readers import AsReader, as_reader
+from jetwind.core.readers import as_reader
 from jetwind.core.renders import Renders
+from jetwind.core.renders.led_back import LedBack
 from jetwind.core.source import SourceText
 from jetwind.engines.bounded import BoundedRewriter, PastBudget
 from jetwind.engines.browser import Browser, Capture, survey
 
 
-def renders_of(message: Message, chosen: Sequence[str]) -> Renders:
-    """What is measured of a message in these profiles; no pictures are made."""
+def renders_of(message: Message, chosen: Sequence[str], reader: Sample | None) -> Renders:
+    """What is measured of a message in these profiles, as a reader gets it; no pictures are made."""
     browser = Browser()
+    merged = as_reader(message, reader) if reader is not None else None
     try:
-        with BoundedRewriter(message, start="fork") as rewriter:
+        with BoundedRewriter(merged.message if merged is not None else message, start="fork") as rewriter:
             pages, failed = _pages(rewriter, [profiles()[name] for name in chosen])
             found = survey(rewriter, pages, browser, "none", lambda profile_id, capture: True)
+        if merged is not None:
+            found = LedBack(message, merged).renders(found)
         return replace(found, failed={**failed, **found.failed}, untold=found.untold or next(iter(failed.values()), ""))
     finally:
         browser.close()
@@ -37,7 +41,7 @@ def render_to(
     With a ``reader``, the message is rendered as that one gets it; places are those of the source all the same.
     """
     merged = as_reader(message, reader) if reader is not None else None
-    places = _Places(message.html.source if message.html else None, merged)
+    places = _Places(message.html.source if message.html else None, LedBack(message, merged) if merged is not None else None)
     message = merged.message if merged is not None else message
     shown = [profiles()[name].shown(images="off" if images == "off" else None, night=True if dark else None) for name in chosen]
     with BoundedRewriter(message, start="fork") as rewriter:
@@ -86,12 +90,16 @@ class _Places:
     """Where changes stand in the message's own source, which for a merged message is not the one that was rendered."""
 
     source: SourceText | None
-    merged: AsReader | None
+    led_back: LedBack | None
+
+    def element(self, index: int) -> int:
+        """The element of the message's own tree."""
+        return self.led_back.element(index) if self.led_back is not None else index
 
     def of(self, changes: Sequence[Change]) -> list[dict[str, int | None]]:
         """The place of each change that has one."""
         spans = (change.span for change in changes if change.span is not None)
-        own = [span for span in (self.merged.in_source(span) if self.merged is not None else span for span in spans) if span is not None]
+        own = [span for span in (self.led_back.span(span) if self.led_back is not None else span for span in spans) if span is not None]
         return [
             {"start": span.start, "end": span.end, "line": self.source.position(span.start).line if self.source else None} for span in own
         ]
@@ -118,7 +126,11 @@ def _facts(places: _Places, profile: Profile, page: Rewritten, capture: Capture)
         "first_screen": round(measured.first_screen * measured.scale),
         **{kind: _told([change for change in page.changes if change.kind == kind], places) for kind in ("dropped", "altered", "added")},
         "boxes": [
-            {"kind": block.kind, "element": block.element, **{name: round(getattr(block, name) * measured.scale, 1) for name in _BOX}}
+            {
+                "kind": block.kind,
+                "element": places.element(block.element),
+                **{name: round(getattr(block, name) * measured.scale, 1) for name in _BOX},
+            }
             for block in measured.of("link", "image")
         ],
         "facts": {**measured.facts, "characters": measured.characters, "remote_pictures": page.remote_pictures},

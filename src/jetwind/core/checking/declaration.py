@@ -27,7 +27,10 @@ _declared: dict[str, Check] = {}
 
 @dataclass(frozen=True)
 class Check:
-    """Everything there is to know about one check. ``version`` goes up when the same message may get another answer."""
+    """Everything there is to know about one check. ``version`` goes up when the same message may get another answer.
+
+    ``merged``: it is asked of the copies that sample readers get, too.
+    """
 
     id: str
     name: str
@@ -40,6 +43,7 @@ class Check:
     options: type[Options]
     version: int
     module: str
+    merged: bool = False
 
     @property
     def rule(self) -> str:
@@ -62,6 +66,7 @@ def check(
     samples: Sequence[CheckSample],
     options: type[Options] = Options,
     version: int = 1,
+    merged: bool = False,
 ) -> Callable[[Callable[..., Iterator[Hit]]], Callable[..., Iterator[Hit]]]:
     """Declare the decorated function as a check.
 
@@ -82,7 +87,7 @@ def check(
             raise DeclarationError(f"{id}: the docstring's first line states the rule")
         if {sample.fires for sample in samples} != {True, False}:
             raise DeclarationError(f"{id} needs a sample that fires and one that does not")
-        _declared[id] = Check(id, name, level, why, fix, basis, tuple(samples), cast(Find, find), options, version, find.__module__)
+        _declared[id] = Check(id, name, level, why, fix, basis, tuple(samples), cast(Find, find), options, version, find.__module__, merged)
         return find
 
     return declare

@@ -9,7 +9,9 @@ from dataclasses import replace
 from itertools import islice
 
 from jetwind.core.checking.context import Context, WatchedContext
+from jetwind.core.checking.copies import ReadersCopy, readers_copies, told_of_copies
 from jetwind.core.checking.declaration import Check, Options
+from jetwind.core.checking.field_texts import uses
 from jetwind.core.checking.finding import CannotTell, CheckResult, DoesNotApply, Finding, Hit, Level, Outcome
 from jetwind.core.checking.registry import registry
 from jetwind.core.checking.rulebooks import exempt
@@ -54,6 +56,8 @@ def _answer(declared: Check, message: Message, context: Context, options: Option
     try:
         hits = list(islice(declared.find(message, context, options), MOST_HITS + 1))
         findings = tuple(islice(_complete(declared, message, hits[:MOST_HITS], changed), MOST_FINDINGS + 1))
+        if declared.merged:
+            findings += tuple(_of_copies(declared, message, context, options, changed, findings))
         more = len(hits) > MOST_HITS or len(findings) > MOST_FINDINGS
         findings = findings[:MOST_FINDINGS]
     except DoesNotApply as answer:
@@ -65,6 +69,22 @@ def _answer(declared: Check, message: Message, context: Context, options: Option
         return CheckResult(declared.id, Outcome.CRASHED, reason=f"{type(crash).__name__}: {crash}")
     reason = f"there are more; the first {MOST_FINDINGS} are shown" if more else ""
     return CheckResult(declared.id, Outcome.FINDINGS if findings else Outcome.CLEAR, findings, reason)
+
+
+def _of_copies(
+    declared: Check, message: Message, context: Context, options: Options, changed: Level | None, own: tuple[Finding, ...]
+) -> Iterator[Finding]:
+    """What the check finds in the copies that sample readers get and not in the message itself."""
+    if not uses(message):
+        return
+    found: list[tuple[ReadersCopy, Finding]] = []
+    for copy in readers_copies(message, context.readers):
+        try:
+            hits = list(islice(declared.find(copy.merged.message, context, options), MOST_HITS))
+        except (DoesNotApply, CannotTell):
+            continue
+        found += ((copy, finding) for finding in _complete(declared, copy.merged.message, hits, changed))
+    yield from told_of_copies(found, message, frozenset(finding.fingerprint for finding in own))
 
 
 def _complete(declared: Check, message: Message, hits: list[Hit], changed: Level | None) -> Iterator[Finding]:

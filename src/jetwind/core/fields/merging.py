@@ -10,7 +10,7 @@ import html
 import re
 from bisect import bisect_right
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from itertools import zip_longest
 
@@ -67,6 +67,29 @@ class Merged:
         return (
             Span(start, end) if start <= end else Span(min(first.source.start, last.source.start), max(first.source.end, last.source.end))
         )
+
+    def with_empty_as_written(self, source: str) -> Merged:
+        """The same with each field that brought nothing, and has no default, as it is written: an unknown value."""
+        unknown = [piece for piece in self.empty if piece.token is not None and piece.token.default is None]
+        if not unknown:
+            return self
+        texts: list[str] = []
+        pieces: list[Piece] = []
+        at, waiting = 0, list(reversed(unknown))
+        for piece in (*self.pieces, None):
+            while waiting and (piece is None or waiting[-1].start <= piece.start):
+                written = waiting.pop()
+                text = source[written.source.start : written.source.end]
+                texts.append(text)
+                # It stands there word for word, as text of the source does.
+                pieces.append(Piece(at, at + len(text), written.source, None))
+                at += len(text)
+            if piece is not None:
+                text = self.text[piece.start : piece.end]
+                texts.append(text)
+                pieces.append(replace(piece, start=at, end=at + len(text)))
+                at += len(text)
+        return Merged("".join(texts), tuple(pieces), tuple(piece for piece in self.empty if piece not in unknown))
 
     @property
     def filled(self) -> Iterable[Piece]:

@@ -10,6 +10,7 @@ address are ordinary text. Source: common practice, no published source.
 from __future__ import annotations
 
 import re
+from bisect import bisect_left
 from collections.abc import Iterator
 from dataclasses import replace
 from functools import lru_cache
@@ -174,6 +175,10 @@ def tokens(text: str, syntax: Syntax, *, in_source: bool = False, in_address: bo
         # What lies beyond the limit was not read: its fields are of no known syntax, and not of a foreign one.
         rest = rest[: own[-1].span.end]
     foreign = list(islice(foreign_tokens(rest, in_source=in_source, in_address=in_address), LIMITS.tokens))
+    if own and foreign:
+        # What reaches over a field of the message's own syntax is no token beside it.
+        starts = [token.span.start for token in own]
+        foreign = [token for token in foreign if bisect_left(starts, token.span.start) == bisect_left(starts, token.span.end)]
     return sorted((*own, *foreign), key=lambda token: token.span.start) if foreign else own
 
 

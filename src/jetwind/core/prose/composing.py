@@ -53,7 +53,7 @@ def compose(
         mail.set_content(text or "", charset="utf-8")
     if message.html is not None:
         source, content_ids = _html_to_send(message)
-        html = fill(source, values, escape=True, syntax=message.syntax)
+        html = fill(source, values, escape=message.syntax.escapes, syntax=message.syntax)
         if text is None:
             mail.set_content(html, subtype="html", charset="utf-8")
             body: EmailMessage = mail

@@ -39,10 +39,16 @@ def _letters(value: str, key: bytes) -> str:
 def _other(char: str, number: int) -> str:
     if char.isdigit():
         return str(number % 10) if char.isascii() else char
+    if not char.isalpha():
+        return char  # a numeral of its own, as Han has them
     # Alphabets stand in rows of 32 or more; of a row, what is of the same kind as the character itself.
     row = [chr(code) for code in range(ord(char) & ~31, (ord(char) & ~31) + 32)]
-    alike = [other for other in row if (other.isupper(), other.islower(), other.isalpha()) == (char.isupper(), char.islower(), True)]
+    alike = [other for other in row if _kind(other) == _kind(char)]
     return alike[number % len(alike)] if alike else char
+
+
+def _kind(char: str) -> tuple[bool, bool, bool, bool]:
+    return char.isupper(), char.islower(), char.isalpha(), char.isdigit()
 
 
 def _numbers(value: str, key: bytes) -> Iterator[int]:

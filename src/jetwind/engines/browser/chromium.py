@@ -17,6 +17,7 @@ import signal
 import threading
 import time
 from collections.abc import Callable, Coroutine, Iterable
+from concurrent.futures import Future
 from dataclasses import dataclass
 from typing import Any, TypeVar
 
@@ -124,7 +125,15 @@ class Browser:
             self._thread.join(10)
 
     def _wait(self, work: Coroutine[Any, Any, T]) -> T:
-        return asyncio.run_coroutine_threadsafe(work, self._loop).result()
+        asked: Future[T] | None = None
+        try:
+            asked = asyncio.run_coroutine_threadsafe(work, self._loop)
+            return asked.result()
+        finally:
+            if asked is None:
+                # Interrupted before the loop had it: nobody else will end it.
+                with contextlib.suppress(ValueError):
+                    work.close()
 
     async def _capture_all(self, requests: list[CaptureRequest], done: Callable[[int, Capture | Exception], bool], seconds: float) -> None:
         stopped = False

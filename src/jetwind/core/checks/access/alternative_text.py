@@ -10,7 +10,7 @@ from jetwind.core.checking import Context, Hit, Level, Options, Place, check, cl
 from jetwind.core.checks.images.package import PIXEL
 from jetwind.core.images import is_spacer, shown_size
 from jetwind.core.markup import Element
-from jetwind.core.message import Message
+from jetwind.core.message import Message, Sample
 
 _FILE_NAME = re.compile(r"\S.*\.(?:png|jpe?g|gif|webp|svg|bmp|tiff?|heic|avif)\Z|(?!\w+:)\S*[/\\]\S*\.\w{3,4}\Z", re.IGNORECASE)
 #: File systems take no longer name, in characters; beyond it an alternative text is something else.
@@ -36,6 +36,7 @@ def _shown_pictures(message: Message) -> Iterator[Element]:
     why="With pictures blocked there is nothing in its place, and a screen reader spells out the file's address.",
     fix='Say in alt what the picture says; for mere decoration write alt="".',
     basis="WCAG 2.2 SC 1.1.1; HTML §4.8.4.4 (from memory)",
+    merged=True,
     samples=[
         clear('<img src="https://kiln.org/bowl.png" alt="Sea-green bowl">'),
         clear('<img src="https://kiln.org/line.png" alt="">'),
@@ -47,6 +48,7 @@ def _shown_pictures(message: Message) -> Iterator[Element]:
         clear('<img src="https://kiln.org/open?m=1" style="display:none">'),
         clear('<!--[if mso]><img src="x.png"><![endif]-->'),
         clear('<img src="https://kiln.org/bowl.png" alt="{{ product_name }}">'),
+        clear('<img src="https://kiln.org/bowl.png" alt="{{ product_name }}">', readers=(Sample("Nil", {"product_name": ""}),)),
         finds('<img src="https://kiln.org/bowl.png">', at='<img src="https://kiln.org/bowl.png">'),
         finds('<a href="https://kiln.org"><img src="https://kiln.org/bowl.png" width="600" title="Bowl"></a>'),
         finds('<img src="https://kiln.org/bowl.png" width="100%">'),
@@ -74,6 +76,7 @@ def find_missing(message: Message, context: Context, options: Options) -> Iterat
     why="A file name tells the reader nothing about the picture.",
     fix='Say in alt what the picture says; for mere decoration write alt="".',
     basis="HTML §4.8.4.4 (from memory)",
+    merged=True,
     samples=[
         clear('<img src="https://kiln.org/bowl.png" alt="Sea-green bowl">'),
         clear('<img src="https://kiln.org/t-shirt.png" alt="T-shirt"><img src="x" alt="">'),

@@ -34,6 +34,7 @@ _LONGEST_PIECE = 5_000
     why="The inbox fills the line with whatever comes first: menu words, an address, or nothing.",
     fix="Put a sentence of 40 to 110 characters first in the body, hidden or visible.",
     basis="Common practice, no published source",
+    merged=True,
     samples=[
         clear('<body><div style="display:none">Twelve glazes at a fifth off until Sunday</div><a href="x">View in browser</a></body>'),
         clear("<body><h1>Spring glaze sale</h1><p>Twelve glazes at a fifth off.</p></body>"),

@@ -118,6 +118,12 @@ def _loose(message: Message, syntax: Syntax) -> Iterator[tuple[str, Span, Place]
         mark in document.source.text for mark in (syntax.open_mark, syntax.block_open, syntax.close_mark, "&lt;")
     ):
         return
+    if "<" in syntax.open_mark:
+        # To HTML such a mark begins a tag, so that it is no text of the tree.
+        source = document.masked(Span(0, len(document.source.text)))
+        for span in unclosed(source, syntax):
+            if source[span.start] == "<":
+                yield source, span, Place.in_html(message, span, document.element_before(span.start))
     reading = reading_of(message)
     for piece in (*reading.lead_in_pieces, *reading.pieces)[: _MOST * 20]:
         run = piece.run

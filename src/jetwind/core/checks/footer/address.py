@@ -23,6 +23,7 @@ _NOT_POSTAL_FIELD = re.compile(r"e-?mail|url|ip_", re.IGNORECASE)
     why="The law asks for a valid postal address in commercial mail.",
     fix="Put the sender's street or box, place and code in the footer.",
     basis="15 U.S.C. 7704(a)(5)(A)(iii) (from memory)",
+    merged=True,
     samples=[
         clear("<p>Saltmarsh Kiln Works, 12 Kiln Quay, Saltmarsh SM4 7KW</p>"),
         clear("<p>P.O. Box 114<br>Saltmarsh, OR 97001</p>"),

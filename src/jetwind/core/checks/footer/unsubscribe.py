@@ -8,11 +8,15 @@ from dataclasses import replace
 from itertools import islice
 
 from jetwind.core.checking import CannotTell, Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checking.copies import readers_copies
+from jetwind.core.checking.field_texts import field_texts, uses
+from jetwind.core.checking.merged import named
 from jetwind.core.facts import phrase_pattern
+from jetwind.core.fields import structure
 from jetwind.core.links import links
 from jetwind.core.links.way_out import list_unsubscribe_targets, unsubscribe_link
-from jetwind.core.message import Message
-from jetwind.core.source import LIMITS
+from jetwind.core.message import Message, Sample
+from jetwind.core.source import LIMITS, Span
 
 _HEAD = "From: a@kiln.org\nSubject: x\n"
 
@@ -79,6 +83,58 @@ def _has_no_target(message: Message) -> bool:
     )
 
 
+_LINK = '<a href="https://kiln.org/u">Unsubscribe</a>'
+_MEMBER = Sample("Member", {"member": "yes"})
+_GUEST = Sample("Guest", {})
+
+
+@check(
+    id="footer.unsubscribe-conditional",
+    name="No unsubscribe link for some readers",
+    level=Level.STOP,
+    why="The law asks for it in every copy; the readers who are shown another part have no way out.",
+    fix="Put the link where every reader is shown it, outside of conditional parts or in each of them.",
+    basis="Common practice, no published source; 15 U.S.C. 7704(a)(3) asks for it in every message",
+    samples=[
+        clear(f"<p>{{% if member %}}Hello{{% endif %}} {_LINK}</p>", readers=(_MEMBER, _GUEST)),
+        clear(f"<p>{{% if member %}}Hello {_LINK}{{% else %}}Welcome {_LINK}{{% endif %}}</p>", readers=(_MEMBER, _GUEST)),
+        clear(f"<p>{{% if member %}}{_LINK}{{% endif %}}</p>", readers=(_MEMBER,)),
+        clear(f"<p>{{% if member %}}{_LINK}{{% endif %}}</p>", kind="transactional", readers=(_MEMBER, _GUEST)),
+        clear("<p>{% if member %}Hello{% endif %}</p>", readers=(_MEMBER, _GUEST)),  # told once, by footer.unsubscribe-missing
+        clear(f"<p>{{% if member %}}{_LINK}{{% endif %}}</p>"),
+        finds(f"<p>Hello {{% if member %}}{_LINK}{{% endif %}}</p>", at="{% if member %}", readers=(_MEMBER, _GUEST)),
+    ],
+)
+def find_conditional(message: Message, context: Context, options: Options) -> Iterator[Hit]:
+    """The copy of every sample reader has the visible unsubscribe link that the message has."""
+    if not context.kind.is_bulk:
+        raise DoesNotApply("a transactional message needs no unsubscribe link")
+    if message.html is None or not uses(message) or (link := unsubscribe_link(message)) is None:
+        return
+    lacking = [
+        copy
+        for copy in readers_copies(message, context.readers)
+        if unsubscribe_link(copy.merged.message) is None and not _has_no_target(copy.merged.message)
+    ]
+    if lacking:
+        readers = tuple(name for copy in lacking for name in copy.readers)
+        place = _block_around(message, link.span)
+        yield Hit("The copy of {readers} has no visible unsubscribe link.", place, {"readers": named(readers)}, identity="conditional")
+
+
+def _block_around(message: Message, span: Span | None) -> Place:
+    """The innermost block that holds the link; the link itself where none does."""
+    text = next((text for text in field_texts(message) if text.is_html), None)
+    if text is None or span is None:
+        return Place("html")
+    around = [
+        block.parts[0].token.span
+        for _, block in structure(text.tokens, message.syntax).walk()
+        if any(part.body.start <= span.start < part.body.end for part in block.parts)
+    ]
+    return text.place(around[-1] if around else span)
+
+
 _GOOD_URI = re.compile(r"(?:https?://[^\s/?#]+\S*|mailto:\S+@\S+)\Z", re.IGNORECASE)
 
 
@@ -89,6 +145,7 @@ _GOOD_URI = re.compile(r"(?:https?://[^\s/?#]+\S*|mailto:\S+@\S+)\Z", re.IGNOREC
     why="Large mailbox providers demand it of bulk mail, and show their own unsubscribe button from it.",
     fix="Send List-Unsubscribe with an https address in angle brackets, as in <https://…>.",
     basis="RFC 2369 §3.2",
+    merged=True,
     samples=[
         clear(f"{_HEAD}List-Unsubscribe: <https://kiln.org/u?m=1>, <mailto:leave@kiln.org?subject=unsubscribe>\n\nx\n"),
         clear(

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.links import Link, links
-from jetwind.core.message import Message
+from jetwind.core.message import Message, Sample
 
 #: RFC 2606 §2 and §3, RFC 6761 §6 (from memory): names kept for testing and documentation.
 _RESERVED_ENDINGS = ("example", "example.com", "example.net", "example.org", "test", "invalid", "localhost")
@@ -42,6 +42,7 @@ _NOTHING = re.compile(r"(?:#|javascript:\s*(?:void\s*\(?\s*0?\s*\)?|;)?\s*;?)\Z"
     why="The reader presses it and nothing happens.",
     fix="Give the link its address, or make it plain text.",
     basis="HTML §4.6 (from memory)",
+    merged=True,
     samples=[
         clear('<a href="https://kiln.example/sale">Sale</a>'),
         clear('<a name="top"></a><a id="offers">Offers</a>'),
@@ -55,6 +56,10 @@ _NOTHING = re.compile(r"(?:#|javascript:\s*(?:void\s*\(?\s*0?\s*\)?|;)?\s*;?)\Z"
         finds("<a>Sale</a>", at="<a>"),
         finds('<a href="javascript:void(0)"><img src="cid:a" alt="Sale"></a>', at="javascript:void(0)"),
         finds('<a href=" # ">Sale</a>'),
+        clear(
+            '<a href="{{ offer }}">Offer</a>', readers=(Sample("Nil", {"offer": ""}), Sample("Tove", {"offer": "https://kiln.example/a"}))
+        ),
+        finds('<a href="{{ offer }}">Offer</a>', at="{{ offer }}", readers=(Sample("Tove", {"offer": "#"}),)),
     ],
 )
 def find_empty(message: Message, context: Context, options: Options) -> Iterator[Hit]:
@@ -87,6 +92,7 @@ def find_empty(message: Message, context: Context, options: Options) -> Iterator
     why="The address was meant to be replaced; the reader lands on nothing or on somebody else's page.",
     fix="Put the real address in.",
     basis="RFC 2606 §2-3, RFC 6761 §6 (from memory)",
+    merged=True,
     samples=[
         clear('<a href="https://www.kiln.org/sale">Sale</a>'),
         clear('<a href="https://examples.org/">Examples</a><a href="https://test.kiln.org/">Test</a>'),
@@ -133,6 +139,7 @@ class InsecureOptions(Options):
     fix="Write https:// and see that the page opens.",
     basis="Common practice, no published source",
     options=InsecureOptions,
+    merged=True,
     samples=[
         clear('<a href="https://kiln.org/">Sale</a>'),
         clear('<html xmlns="http://www.w3.org/1999/xhtml"><a href="mailto:a@kiln.org">Write</a><a href="tel:+3512345">Call</a>'),

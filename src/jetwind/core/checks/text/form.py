@@ -143,6 +143,7 @@ def find_line_long(message: Message, context: Context, options: LineOptions) -> 
     why="A reader of the plain text has no way out, which the law demands.",
     fix="Write the unsubscribe address into the footer of the plain text.",
     basis="15 U.S.C. 7704(a)(3) (from memory)",
+    merged=True,
     samples=[
         clear(f"{_HEAD}\nNews.\n\nUnsubscribe: https://kiln.org/u?m=1\n"),
         clear(f"{_HEAD}\nNews.\n\nUnsubscribe: {{{{ unsubscribe_url }}}}\n"),

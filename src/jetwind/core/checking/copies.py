@@ -1,0 +1,91 @@
+"""The message as its sample readers get it, one copy for each outcome that differs, for checks that depend on merged text."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
+
+from jetwind.core.checking.field_texts import uses
+from jetwind.core.checking.finding import Finding, Place
+from jetwind.core.fields import fields_read, past_limit
+from jetwind.core.message import Message, Sample
+from jetwind.core.readers import AsReader, as_reader, fewest
+from jetwind.core.source import Span
+
+#: Copies of one message that are looked at: those that differ most.
+MOST_COPIES = 12
+#: Where a value may change what these checks see; in the midst of copy it changes words alone.
+_TELLING = frozenset({"address", "alt", "attribute", "tag", "style", "header"})
+
+
+@dataclass(frozen=True)
+class ReadersCopy:
+    """A merged message and the readers who get it. A field that is empty and has no default stays as it is written, an unknown value."""
+
+    merged: AsReader
+    readers: tuple[str, ...]
+
+    def place_in_source(self, message: Message, place: Place) -> Place:
+        """A place of this copy in the message that it was merged from."""
+        if place.start is None or place.end is None or place.part not in ("html", "text"):
+            return Place(place.part, place.name)
+        traced = self.merged.html if place.part == "html" else self.merged.text
+        span = traced.source_of(Span(place.start.offset, place.end.offset)) if traced is not None else None
+        if place.part == "html" and message.document is not None and span is not None:
+            return Place.in_html(message, span, message.document.element_before(span.start))
+        return Place.in_text(message, span) if place.part == "text" and message.text is not None else Place(place.part, place.name)
+
+
+def readers_copies(message: Message, readers: Sequence[Sample]) -> list[ReadersCopy]:
+    """The copies that differ in what a block shows or an attribute holds; none where nothing of the kind depends on the reader."""
+    digest = hashlib.sha256(repr([(reader.name, sorted(reader.values.items())) for reader in readers]).encode("utf-8", "surrogatepass"))
+    return message.shared(f"copies {digest.hexdigest()}", lambda: _made(message, readers))
+
+
+def _made(message: Message, readers: Sequence[Sample]) -> list[ReadersCopy]:
+    names = dict.fromkeys(
+        name for use in uses(message) if use.token.is_block or use.kind in _TELLING for name in fields_read(use.token, message.syntax)
+    )
+    if not names or _too_costly(message, readers):
+        return []
+    groups: dict[tuple[str | None, ...], list[Sample]] = {}
+    for reader in readers:
+        groups.setdefault(tuple(reader.values.get(name) for name in names), []).append(reader)
+    alike = list(groups.values())
+    if len(alike) > MOST_COPIES:
+        telling = [Sample(group[0].name, {name: value for name, value in group[0].values.items() if name in names}) for group in alike]
+        alike = [alike[number] for number in fewest(telling, MOST_COPIES)]
+    return [ReadersCopy(as_reader(message, group[0], keep_unknown=True), tuple(reader.name for reader in group)) for group in alike]
+
+
+def _too_costly(message: Message, readers: Sequence[Sample]) -> bool:
+    sources = [part.text for part in (message.html, message.text) if part is not None]
+    rows = ({}, *(reader.values for reader in readers[:3]))
+    return any(past_limit(source, row, syntax=message.syntax) for source in sources for row in rows)
+
+
+def told_of_copies(found: Iterable[tuple[ReadersCopy, Finding]], message: Message, known: frozenset[str]) -> Iterable[Finding]:
+    """Findings of copies that the message itself does not have, one for each place, with the readers that it touches.
+
+    ``known`` are the fingerprints of the message's own. The sentence is that of the first copy; its readers follow.
+    """
+    groups: dict[tuple[str, Place], list[tuple[ReadersCopy, Finding]]] = {}
+    for copy, finding in found:
+        if finding.fingerprint not in known:
+            groups.setdefault((finding.check, copy.place_in_source(message, finding.place)), []).append((copy, finding))
+    for (check, place), group in groups.items():
+        finding = group[0][1]
+        readers = list(dict.fromkeys(name for copy, _ in group for name in copy.readers))
+        source = message.source_of(place.part)
+        written = source.text[place.start.offset : place.end.offset] if source is not None and place.start and place.end else place.name
+        identity = hashlib.sha256("\0".join((check, "copies", place.part, " ".join(written.split()))).encode("utf-8", "surrogatepass"))
+        first = ", ".join(readers[:3]) + (f" and {len(readers) - 3} more" if len(readers) > 3 else "")
+        yield replace(
+            finding,
+            template="For {merged_for}: " + finding.template[:1].lower() + finding.template[1:],
+            data={**finding.data, "merged_for": first, "readers": first},
+            place=place,
+            others=(),
+            fingerprint=identity.hexdigest()[:16],
+        )

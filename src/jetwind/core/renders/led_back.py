@@ -1,0 +1,62 @@
+"""Renders of a reader's copy led back to the message that everybody else looks at: blocks to its elements, places to its source."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from jetwind.core.message import Message
+from jetwind.core.readers import AsReader
+from jetwind.core.renders.measured import Measured
+from jetwind.core.renders.of_message import Renders
+from jetwind.core.renders.showing import Shown
+from jetwind.core.source import Span
+
+
+class LedBack:
+    """The way from the tree of a merged message to that of the message it was merged from."""
+
+    def __init__(self, message: Message, merged: AsReader) -> None:
+        self._merged = merged
+        self._elements: dict[int, int] = {}
+        if message.document is None or merged.message.document is None:
+            return
+        own = {element.start_tag.start: element.index for element in message.document.all_elements if element.start_tag}
+        around = -1
+        for element in merged.message.document.all_elements:
+            if element.start_tag is None:
+                # Implied by the parser: it belongs where what holds it does.
+                self._elements[element.index] = self._elements.get(element.parent.index, -1) if element.parent else 0
+                continue
+            piece = merged.html.piece_at(element.start_tag.start) if merged.html is not None else None
+            if piece is None:
+                around = -1
+            elif piece.token is None:
+                around = own.get(piece.source.start + element.start_tag.start - piece.start, -1)
+            else:
+                found = message.document.element_around(piece.source.start)
+                around = -1 if found is None else found
+            self._elements[element.index] = around
+
+    def element(self, index: int) -> int:
+        """The element of the message that an element of the merged one comes from; -1 for none."""
+        return self._elements.get(index, -1)
+
+    def span(self, span: Span) -> Span | None:
+        """The stretch of the source that a stretch of the merged HTML comes from."""
+        return self._merged.in_source(span)
+
+    def measured(self, measured: Measured) -> Measured:
+        """What was measured, with elements of the message."""
+        return replace(measured, blocks=tuple(replace(block, element=self.element(block.element)) for block in measured.blocks))
+
+    def renders(self, found: Renders) -> Renders:
+        """All renders, and the losses that show."""
+        renders = {
+            name: replace(render, measured=self.measured(render.measured), blocked=frozenset(map(self.element, render.blocked)) - {-1})
+            for name, render in found.renders.items()
+        }
+        shown = tuple(self._shown(one) for one in found.shown) if found.shown is not None else None
+        return replace(found, renders=renders, shown=shown, reader=self._merged.reader.name)
+
+    def _shown(self, shown: Shown) -> Shown:
+        return replace(shown, spans=tuple(sorted({own for span in shown.spans if (own := self.span(span)) is not None})))
