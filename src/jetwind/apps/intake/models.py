@@ -7,8 +7,10 @@ from django.db import models
 from django.db.models import Q
 
 from jetwind.apps.accounts.models import validate_zone
-from jetwind.apps.workspace.models import Workspace
+from jetwind.apps.workspace.models import FieldSyntax, Workspace
+from jetwind.apps.workspace.syntaxes import shipped_syntax
 from jetwind.core.checking import Kind
+from jetwind.core.fields import Syntax
 from jetwind.core.message import Envelope
 
 KIND_CHOICES = [(kind.value, kind.value.capitalize()) for kind in Kind]
@@ -36,6 +38,8 @@ class Mailing(models.Model):
     local_time = models.BooleanField(default=False)
     brief = models.JSONField(default=dict, blank=True)
     stage = models.CharField(max_length=20, choices=Stage, default=Stage.TAKEN_IN)
+    #: How its fields are written; none is the shipped one.
+    syntax = models.ForeignKey(FieldSyntax, null=True, blank=True, on_delete=models.PROTECT, related_name="mailings")
     copied_from = models.ForeignKey("self", null=True, blank=True, on_delete=models.SET_NULL, related_name="copies")
     created_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     created_at = models.DateTimeField(auto_now_add=True)
@@ -50,6 +54,11 @@ class Mailing(models.Model):
 
     def __str__(self) -> str:
         return self.title
+
+    @property
+    def field_syntax(self) -> Syntax:
+        """How its fields are written, and whether the sending system escapes their values."""
+        return self.syntax.syntax if self.syntax is not None else shipped_syntax(self.workspace)
 
     @property
     def is_locked(self) -> bool:

@@ -16,6 +16,7 @@ from jetwind.apps.blobs import store
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.workspace.access import workspace_of
 from jetwind.apps.workspace.models import SampleReader, Workspace
+from jetwind.core.fields import Syntax
 from jetwind.core.message import Envelope, Message, read_bytes
 
 #: What a revision's page is told of each sample reader, as a table.
@@ -49,9 +50,9 @@ def revision_for(user: User, mailing_id: int, number: int | None = None) -> Revi
     alike = Mailing.objects.filter(workspace=OuterRef("mailing__workspace_id")).annotate(plain=_plain("title"))
     alike = alike.filter(plain=_plain(OuterRef("mailing__title"))).exclude(pk=OuterRef("mailing_id"))
     readers = SampleReader.objects.filter(workspace=OuterRef("mailing__workspace_id")).order_by("id")
-    found = Revision.objects.select_related("uploaded_by", "mailing__workspace", "mailing__copied_from", "mailing__created_by").filter(
-        mailing_id=mailing_id, mailing__workspace=workspace_of(user)
-    )
+    found = Revision.objects.select_related(
+        "uploaded_by", "mailing__workspace", "mailing__copied_from__syntax", "mailing__created_by", "mailing__syntax"
+    ).filter(mailing_id=mailing_id, mailing__workspace=workspace_of(user))
     found = found.annotate(
         newest_number=Subquery(newest),
         alike_titles=ArraySubquery(alike.values("title")),
@@ -73,7 +74,7 @@ def newest_open(workspace: Workspace) -> list[Revision]:
     newest = (
         Revision.objects.filter(mailing__workspace=workspace)
         .exclude(mailing__stage=Mailing.Stage.RELEASED)
-        .select_related("mailing__workspace")
+        .select_related("mailing__workspace", "mailing__syntax")
         .order_by("mailing_id", "-number")
         .distinct("mailing_id")
     )
@@ -82,11 +83,11 @@ def newest_open(workspace: Workspace) -> list[Revision]:
 
 
 def message_of(revision: Revision) -> Message:
-    """The parsed message of a revision."""
-    return _parsed(revision.source_sha256, revision.file_name, revision.given_envelope)
+    """The parsed message of a revision, its fields read in the message's own syntax."""
+    return _parsed(revision.source_sha256, revision.file_name, revision.given_envelope, revision.mailing.field_syntax)
 
 
 @lru_cache(maxsize=8)
-def _parsed(digest: str, file_name: str, envelope: Envelope | None) -> Message:
+def _parsed(digest: str, file_name: str, envelope: Envelope | None, syntax: Syntax) -> Message:
     # Content never changes under its digest, so a parsed message may be kept; few, because trees are large.
-    return read_bytes(store.fetch(digest), file_name, envelope=envelope)
+    return read_bytes(store.fetch(digest), file_name, envelope=envelope, syntax=syntax)

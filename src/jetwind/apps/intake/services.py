@@ -20,8 +20,11 @@ from jetwind.apps.blobs import store
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
-from jetwind.apps.workspace.models import Workspace
+from jetwind.apps.workspace.models import FieldSyntax, Workspace
+from jetwind.apps.workspace.syntaxes import shipped_syntax
+from jetwind.core.fields import guess
 from jetwind.core.message import Envelope, Message, UnusableInput, read_bytes
+from jetwind.core.source import LIMITS
 
 #: Called in the same transaction for every new revision; apps above add what must follow (checks, renders, void sign-offs).
 on_new_revision: list[Callable[[Revision, User], object]] = []
@@ -62,6 +65,7 @@ def take_in(
             planned_zone=details.planned_zone or user.time_zone,
             local_time=details.local_time,
             created_by=user,
+            syntax=_guessed_syntax(workspace, message),
         )
         _clean(mailing)
         mailing.save()
@@ -142,6 +146,39 @@ def change_details(user: User, mailing: Mailing, details: Details) -> None:
                 follow(last, user)
 
 
+def set_syntax(user: User, mailing: Mailing, syntax: FieldSyntax | None) -> None:
+    """Say how the fields of a message are written; none is the shipped syntax. It is checked and rendered again.
+
+    Raises:
+        NotAllowed, Refused: not permitted; released; a syntax of another house.
+    """
+    permit(user, "mailing:change", mailing.workspace)
+    with transaction.atomic():
+        locked = Mailing.objects.select_for_update().get(pk=mailing.pk)
+        refuse_if_locked(locked)
+        if syntax is not None and syntax.workspace_id != locked.workspace_id:
+            raise Refused("This syntax is none of the workspace's.")
+        if locked.syntax_id == (syntax.pk if syntax is not None else None):
+            return
+        locked.syntax = syntax
+        locked.save(update_fields=["syntax"])
+        record("mailing.changed", actor=user, mailing_id=mailing.pk, fields=f"the field syntax to {locked.field_syntax.name}")
+        last = locked.revisions.last()
+        if last is not None:
+            for follow in on_new_revision:
+                follow(last, user)
+
+
+def _guessed_syntax(workspace: Workspace, message: Message) -> FieldSyntax | None:
+    """The syntax of the house that a message seems to be written in; none is the shipped one."""
+    rows = {row.name: row for row in workspace.syntaxes.all()}
+    if not rows:
+        return None
+    texts = [message.subject, *(part.text[: LIMITS.html_characters] for part in (message.html, message.text) if part is not None)]
+    syntaxes = [shipped_syntax(workspace), *(row.syntax for row in rows.values())]
+    return rows.get(guess(texts, syntaxes, frozenset(workspace.field_list)).name)
+
+
 def start_copy(user: User, mailing: Mailing) -> Mailing:
     """A new mailing that starts with the content of another's newest revision.
 
@@ -161,6 +198,7 @@ def start_copy(user: User, mailing: Mailing) -> Mailing:
             planned_zone=mailing.planned_zone,
             local_time=mailing.local_time,
             brief=mailing.brief,
+            syntax=mailing.syntax,
             copied_from=mailing,
             created_by=user,
         )
@@ -218,6 +256,6 @@ def _printable(text: str) -> str:
 
 def _clean(mailing: Mailing) -> None:
     try:
-        mailing.full_clean(exclude=["workspace", "created_by", "copied_from"])
+        mailing.full_clean(exclude=["workspace", "created_by", "copied_from", "syntax"])
     except ValidationError as wrong:
         raise Refused(" ".join(wrong.messages)) from wrong

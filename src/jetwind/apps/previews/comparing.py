@@ -17,10 +17,11 @@ from jetwind.apps.blobs import store
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import message_of, revision_for
 from jetwind.apps.previews import services
+from jetwind.apps.previews.as_whom import AS_WRITTEN, AsWhom, as_whom
 from jetwind.apps.previews.models import Render
 from jetwind.apps.previews.modes import OWN, in_words, mode_of, needed, shown_in, ways_of
 from jetwind.apps.previews.sheets import as_pdf, as_png
-from jetwind.apps.previews.views import described
+from jetwind.apps.previews.views import described, reader_choices
 from jetwind.apps.review.frame import frame
 from jetwind.apps.review.selectors import station_address
 from jetwind.apps.ui.given import whole_number
@@ -45,6 +46,7 @@ class _Side:
     revision: Revision
     name: str
     title: str
+    whom: AsWhom
     shot: Render | None
     layout: Measured | None
 
@@ -59,8 +61,14 @@ def compare(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     ids = chosen_profiles(revision.mailing.workspace)
     left, right, mode, view = _asked(request, ids)
     other = revision.mailing.revisions.filter(number=whole_number(request.GET, "against")).first()
-    sides = [_side(revision if other is None else other, left, mode, other is not None), _side(revision, right, mode, other is not None)]
+    whom = [as_whom(revision, request.GET.get(name, "")) for name in ("reader", "right_reader")]
+    is_two = whom[0] != whom[1]
+    sides = [
+        _side(revision if other is None else other, left, mode, whom[0], other is not None, is_two),
+        _side(revision, right, mode, whom[1], other is not None, is_two),
+    ]
     asked = {"left": left, "right": right, "mode": "" if mode == OWN else mode, "against": str(other.number) if other else ""}
+    asked |= {name: request.GET.get(name, "") for name in ("reader", "right_reader")}
     both = [side.shot.pk for side in sides if side.shot is not None and side.layout is not None]
     page = around.context() | {
         "sides": sides,
@@ -74,7 +82,9 @@ def compare(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
         "revisions": [one.number for one in revision.mailing.revisions.all() if one.pk != revision.pk],
         "is_ready": len(both) == 2,
         "both": both,
-        "lacks": [(side.revision, side.name) for side in sides if side.layout is None],
+        "lacks": [(side.revision, side.name, side.whom.name or AS_WRITTEN) for side in sides if side.layout is None],
+        "reader_choices": reader_choices(revision, whom[0]),
+        "right_reader_choices": reader_choices(revision, whom[1]),
         "renders_work": around.works.get(services.RENDERS),
         "contact_sheet": station_address(revision, "appearance"),
     }
@@ -95,11 +105,14 @@ def _address(request: HttpRequest, query: dict[str, str]) -> str:
     return f"{request.path}?{urlencode({name: value for name, value in query.items() if value})}"
 
 
-def _side(revision: Revision, name: str, mode: str, is_dated: bool) -> _Side:
-    shot = revision.renders.filter(profile=name, mode=needed(profiles()[name], mode)).first()
+def _side(revision: Revision, name: str, mode: str, whom: AsWhom, is_dated: bool, is_named: bool) -> _Side:
+    # An earlier revision is shown as the same reader gets it, in whatever syntax it is read.
+    whom = as_whom(revision, whom.name or AS_WRITTEN)
+    shot = revision.renders.filter(profile=name, mode=needed(profiles()[name], mode), **whom.here).first()
     words = in_words(profiles()[name], mode)
-    title = ", ".join(filter(None, (profiles()[name].name, words, f"revision {revision.number}" if is_dated else "")))
-    return _Side(revision, name, title, shot, shot.layout if shot is not None and shot.state == Render.State.DONE else None)
+    said = (f"as {whom.name}" if whom.name else "fields as written") if is_named else ""
+    title = ", ".join(filter(None, (profiles()[name].name, words, said, f"revision {revision.number}" if is_dated else "")))
+    return _Side(revision, name, title, whom, shot, shot.layout if shot is not None and shot.state == Render.State.DONE else None)
 
 
 def _differences(sides: list[_Side]) -> dict[str, object]:
@@ -114,7 +127,7 @@ def _differences(sides: list[_Side]) -> dict[str, object]:
     rows = []
     for one in found.differences[:_MOST_DIFFERENCES]:
         document = documents[1] if one.kind == "new" else documents[0]
-        if document is not None and one.element < len(document.all_elements):
+        if document is not None and 0 <= one.element < len(document.all_elements):
             rows.append((described(document.all_elements[one.element]), _KINDS[one.kind], round(one.by)))
     return {"score": found.score, "differences": rows, "more": max(0, len(found.differences) - _MOST_DIFFERENCES)}
 
@@ -123,7 +136,7 @@ def _same_elements(one: Document, other: Document, layout: Measured) -> dict[int
     """For the blocks of a layout, the elements of another revision that they have become."""
     same: dict[int, int] = {}
     for block in layout.of("text", "image"):
-        if block.element not in same and block.element < len(one.all_elements) and len(same) < 300:
+        if block.element not in same and 0 <= block.element < len(one.all_elements) and len(same) < 300:
             found = find(anchor_of(one.all_elements[block.element], one), other)
             if found is not None:
                 same[block.element] = found.index
@@ -161,10 +174,11 @@ def sheet(request: HttpRequest, mailing_id: int, number: int, form: str) -> Http
     mode = mode_of(ways_of(request.GET.get("mode", "")))
     only = request.GET.get("profile", "")
     wanted = [only] if only in profiles() else chosen_profiles(revision.mailing.workspace)
-    shots = _shots(revision, wanted, mode)
+    whom = as_whom(revision, request.GET.get("reader", ""))
+    shots = _shots(revision, wanted, mode, whom)
     if not shots:
         raise Http404("nothing is rendered in this way yet")
-    title = f"{revision.mailing.title}, revision {revision.number}"
+    title = f"{revision.mailing.title}, revision {revision.number}" + (f", as {whom.name} gets it" if whom.name else "")
     out = io.BytesIO()
     if form == "png":
         as_png(title, shots, out)
@@ -177,12 +191,12 @@ def sheet(request: HttpRequest, mailing_id: int, number: int, form: str) -> Http
     return response
 
 
-def _shots(revision: Revision, names: list[str], mode: str) -> list[tuple[Profile, str, Render, bytes]]:
+def _shots(revision: Revision, names: list[str], mode: str, whom: AsWhom) -> list[tuple[Profile, str, Render, bytes]]:
     """The pictures that are there, each with its profile as it is shown and its name in words."""
     shots = []
     for name in names:
         profile = profiles()[name]
-        done = revision.renders.filter(profile=name, mode=needed(profile, mode), state=Render.State.DONE)
+        done = revision.renders.filter(profile=name, mode=needed(profile, mode), state=Render.State.DONE, **whom.here)
         shot = done.defer("measured", "changes").first()
         if shot is not None:
             with contextlib.suppress(store.BlobMissing):

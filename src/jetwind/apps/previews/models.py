@@ -12,6 +12,8 @@ from jetwind.core.renders.measured import Measured
 class Render(models.Model):
     """One picture of a revision in a profile. ``key`` covers the HTML, its pictures and the window: equal keys are rendered once.
 
+    ``reader`` is the sample reader whose copy it shows, empty for the message as it is written; ``made_for`` covers the values and the
+    syntax that the copy hangs on. Elements and places are those of the message itself; ``tree`` has the elements of the merged one.
     ``mode`` says how the profile was changed for it: ``own`` for not at all, else some of ``images``, ``night`` and ``turned``, each turned
     over, joined by ``+``. ``departure`` is how far its layout lies from that of an engine that drops nothing, in per cent.
     """
@@ -24,6 +26,9 @@ class Render(models.Model):
     revision = models.ForeignKey(Revision, on_delete=models.CASCADE, related_name="renders")
     profile = models.CharField(max_length=40)
     mode = models.CharField(max_length=24, default="own")
+    reader = models.CharField(max_length=120, default="", blank=True)
+    made_for = models.CharField(max_length=64, default="", blank=True)
+    tree = models.JSONField(default=list)
     key = models.CharField(max_length=64, db_index=True)
     state = models.CharField(max_length=10, choices=State, default=State.WAITING)
     problem = models.TextField(blank=True)
@@ -40,7 +45,7 @@ class Render(models.Model):
 
     class Meta:
         ordering = ["id"]
-        constraints = [models.UniqueConstraint("revision", "profile", "mode", name="one_render_of_a_kind")]
+        constraints = [models.UniqueConstraint("revision", "profile", "mode", "reader", name="one_render_of_a_kind")]
 
     def __str__(self) -> str:
         return f"{self.profile}, {self.mode}, of {self.revision}"

@@ -12,6 +12,7 @@ from typing import Any
 
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import message_of
+from jetwind.apps.previews.as_whom import as_whom
 from jetwind.apps.previews.models import LossTrial, Mark, Render
 from jetwind.apps.previews.modes import OWN
 from jetwind.apps.workspace.selectors import chosen_profiles
@@ -51,9 +52,9 @@ def renders_for_checks(revision: Revision) -> dict[str, Any]:
     chosen = chosen_profiles(workspace)
     rows, tried = getattr(revision, "own_renders", None), getattr(revision, "loss_tried", None)
     if rows is None:
-        rows = revision.renders.filter(mode=OWN).values("profile", "key", "state")
+        rows = list(revision.renders.filter(mode=OWN).values("profile", "key", "state", "reader", "made_for"))
         tried = LossTrial.objects.filter(revision=revision).values("key", "profiles").first()
-    own = {row["profile"]: (row["key"], row["state"]) for row in rows if row["profile"] in chosen}
+    own = {row["profile"]: (row["key"], row["state"]) for row in as_whom(revision).of(rows) if row["profile"] in chosen}
     if tried is None or tried["profiles"] != chosen or any(name not in own or own[name][1] == Render.State.WAITING for name in chosen):
         return {}
     answer = hashlib.sha256(json.dumps([tried["key"], sorted(own.items()), sorted(workspace.audience.items())]).encode()).hexdigest()
@@ -63,7 +64,8 @@ def renders_for_checks(revision: Revision) -> dict[str, Any]:
 def _renders(revision: Revision) -> Renders:
     workspace = revision.mailing.workspace
     chosen = chosen_profiles(workspace)
-    own = {render.profile: render for render in revision.renders.filter(mode=OWN, profile__in=chosen)}
+    whom = as_whom(revision)
+    own = {render.profile: render for render in revision.renders.filter(mode=OWN, profile__in=chosen, **whom.here)}
     trial = LossTrial.objects.get(revision=revision)
     done = {
         name: Rendered(profiles()[name], own[name].layout, own[name].clipped, frozenset(own[name].blocked))
@@ -84,7 +86,7 @@ def _renders(revision: Revision) -> Renders:
             for one in trial.shown
         )
     shares = {name: float(share) for name, share in workspace.audience.items()}
-    return Renders(done, failed, shares, shown, trial.untold)
+    return Renders(done, failed, shares, shown, trial.untold, whom.name)
 
 
 @dataclass(frozen=True, slots=True)

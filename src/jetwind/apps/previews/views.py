@@ -18,12 +18,14 @@ from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import message_of, revision_for
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.previews import services
+from jetwind.apps.previews.as_whom import AS_WRITTEN, AsWhom, as_whom, has_fields
 from jetwind.apps.previews.captions import caption
 from jetwind.apps.previews.models import Mark, Render
 from jetwind.apps.previews.modes import OWN, PAIRS, WORDS, images_in_words, in_words, mode_of, needed, shown_in, switched, ways_of
 from jetwind.apps.previews.places import marks_on, pins_on, share
 from jetwind.apps.previews.selectors import element_at, marks_in, told
 from jetwind.apps.review.frame import frame
+from jetwind.apps.review.questions import readers_of
 from jetwind.apps.review.selectors import ShownFinding, station_address
 from jetwind.apps.ui.given import whole_number
 from jetwind.apps.ui.once import once
@@ -71,6 +73,8 @@ class _Asked:
     order: str
     zoom: str
     finding: str
+    whom: AsWhom
+    reader: str
 
     @classmethod
     def of(cls, request: HttpRequest, revision: Revision) -> _Asked:
@@ -87,12 +91,27 @@ class _Asked:
             "departure" if request.GET.get("order") == "departure" else "",
             request.GET.get("zoom", ""),
             request.GET.get("finding", ""),
+            *_whom_of(request, revision),
         )
 
     def here(self, **changed: str) -> str:
         """The station's address with something else chosen."""
-        query = {"profile": self.profile, "mode": self.mode, "order": self.order, "zoom": self.zoom, "finding": self.finding}
+        query = {
+            "profile": self.profile,
+            "mode": self.mode,
+            "order": self.order,
+            "zoom": self.zoom,
+            "finding": self.finding,
+            "reader": self.reader,
+        }
         return _here(self.revision, query | changed)
+
+
+def _whom_of(request: HttpRequest, revision: Revision) -> tuple[AsWhom, str]:
+    """As whom a page shows the renders, and what its address says of it: nothing for the reader that is shown first."""
+    asked = request.GET.get("reader", "")
+    whom = as_whom(revision, asked)
+    return whom, asked if asked == AS_WRITTEN or whom.name == asked else ""
 
 
 @require_GET
@@ -104,12 +123,13 @@ def appearance(request: HttpRequest, mailing_id: int, number: int) -> HttpRespon
     around = frame(request, revision, _SLUG)
     asked = _Asked.of(request, revision)
     wanted = [asked.profile] if asked.profile else asked.ids
-    found = _renders(revision, asked.mode, wanted)
+    found = _renders(revision, asked.mode, wanted, asked.whom)
     page = around.context() | _tools(asked) | {"renders_work": around.works.get(services.RENDERS)}
     page["lacks"] = bool([name for name in wanted if name not in found or found[name].state == Render.State.WAITING])
     if asked.profile:
         profile, shot = profiles()[asked.profile], found.get(asked.profile)
         page |= _large(request, revision, around.walk.findings, profile, asked.mode, shot, asked.here)
+        page["as_whom"] = asked.whom.name
         return render(request, "previews/large.html", page)
     # Without findings the pane beside them is folded away, and the renders take its width.
     page["gives_room"] = not around.findings
@@ -140,6 +160,9 @@ def _tools(asked: _Asked) -> dict[str, Any]:
         "station": asked.here(),
         "contact_sheet": asked.here(profile=""),
         "compare_address": _compare_address(asked.revision),
+        "reader": asked.reader,
+        "as_whom": asked.whom.name,
+        "reader_choices": reader_choices(asked.revision, asked.whom),
         "order": asked.order,
         "orders": [("", "In their order", asked.here(order="")), ("departure", "Odd one out first", asked.here(order="departure"))],
     }
@@ -153,10 +176,20 @@ def _is_on(profile: Profile | None, mode: str, way: str) -> bool:
     return {"blocked": now.images == "blocked", "night": now.is_night, "turned": now.is_turned}[way]
 
 
-def _renders(revision: Revision, mode: str, wanted: list[str]) -> dict[str, Render]:
-    """Renders in a mode; of a device that a mode does not change, its own."""
+def reader_choices(revision: Revision, chosen: AsWhom) -> list[tuple[str, str, bool]]:
+    """As whom the renders may be shown: what an address says of it, its name, whether it is chosen; none where nothing hangs on it."""
+    if not has_fields(message_of(revision)):
+        return []
+    first = as_whom(revision)
+    names = [reader.name for reader in readers_of(revision) if reader.name != first.name]
+    readers = [("", f"{first.name} (longest copy)", chosen == first)] if first.name else []
+    return [*readers, *((name, name, name == chosen.name) for name in names), (AS_WRITTEN, "Fields as written", not chosen.name)]
+
+
+def _renders(revision: Revision, mode: str, wanted: list[str], whom: AsWhom) -> dict[str, Render]:
+    """Renders of a copy in a mode; of a device that a mode does not change, its own."""
     modes = {name: needed(profiles()[name], mode) for name in wanted}
-    rows = revision.renders.filter(profile__in=wanted, mode__in=set(modes.values())).defer(
+    rows = revision.renders.filter(profile__in=wanted, mode__in=set(modes.values()), **whom.here).defer(
         "measured" if len(wanted) > 1 else "problem", "changes" if len(wanted) > 1 else "problem"
     )
     return {row.profile: row for row in rows if row.mode == modes[row.profile]}
@@ -299,7 +332,8 @@ def steer(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
         services.cancel_renders(request.user, revision)
     else:
         only = [name for name in request.POST.getlist("profile") if name]
-        services.show_mode(request.user, revision, mode_of(ways_of(request.POST.get("mode", ""))), only)
+        mode = mode_of(ways_of(request.POST.get("mode", "")))
+        services.show_mode(request.user, revision, mode, only, request.POST.get("reader", ""))
     if request.headers.get("HX-Request"):
         response = HttpResponse(status=204)
         response["HX-Refresh"] = "true"
@@ -320,7 +354,7 @@ def mark(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     else:
         profile = request.POST.get("profile", "")
         services.set_mark(request.user, revision, profile, _marked_element(request, revision, profile), request.POST.get("comment", ""))
-    query = {"profile": request.POST.get("profile", ""), "mode": request.POST.get("mode", ""), "zoom": request.POST.get("zoom", "")}
+    query = {name: request.POST.get(name, "") for name in ("profile", "mode", "zoom", "reader")}
     return redirect(_here(revision, query) + "#marks")
 
 
@@ -330,14 +364,14 @@ def _marked_element(request: HttpRequest, revision: Revision, profile: str) -> i
         return chosen
     if profile not in profiles():
         raise Refused("Choose a profile first.")
-    shot = get_object_or_404(
-        Render, revision=revision, profile=profile, mode=needed(profiles()[profile], request.POST.get("mode", "")), state=Render.State.DONE
-    )
+    whom = as_whom(revision, request.POST.get("reader", ""))
+    mode = needed(profiles()[profile], request.POST.get("mode", ""))
+    shot = get_object_or_404(Render, revision=revision, profile=profile, mode=mode, state=Render.State.DONE, **whom.here)
     try:
         x, y = float(request.POST.get("x", "")), float(request.POST.get("y", ""))
     except ValueError:
         raise Refused("Click on the picture where the mark should stand, or choose a place from the list.") from None
     found = element_at(shot.layout, x, y)
-    if found is None:
+    if found is None or found < 0:
         raise Refused("There is nothing of the message at this place; click on a text, a picture or a button.")
     return found

@@ -135,7 +135,7 @@ def frame(request: HttpRequest, revision: Revision, slug: str) -> Frame:
     chosen = next((found for found in walk.findings if found.record.fingerprint == request.GET.get("finding")), None)
     at = _chosen_place(request, chosen)
     message = message_of(revision)
-    kept: dict[str, str] = {name: request.GET.get(name, "") for name in ("profile", "mode") if name in request.GET}
+    kept: dict[str, str] = {name: request.GET.get(name, "") for name in ("profile", "mode", "reader") if name in request.GET}
     allowed = permissions_of(request.user, revision.mailing.workspace)
     works = jobs.by_kind(rows)
 

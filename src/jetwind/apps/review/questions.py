@@ -31,12 +31,12 @@ circumstances: list[Callable[[Revision], dict[str, Any]]] = []
 def context_of(revision: Revision) -> Context:
     """The circumstances under which a revision is checked now."""
     mailing, workspace = revision.mailing, revision.mailing.workspace
-    rows = getattr(revision, "sample_readers", None)
-    if rows is None:
-        rows = workspace.readers.values(*READER)
-    readers = tuple(Sample(row["name"], {name: str(value) for name, value in _values_of(row).items()}) for row in rows)
+    readers = readers_of(revision)
     fields = frozenset(workspace.field_list) | {"email", "time_zone"}
-    source = mailing.copied_from.revisions.last() if mailing.copied_from is not None else None
+    source = None
+    if mailing.copied_from is not None:
+        mailing.copied_from.workspace = workspace
+        source = mailing.copied_from.revisions.last()
     known: dict[str, Any] = {}
     for tell in circumstances:
         known |= tell(revision)
@@ -58,6 +58,14 @@ def context_of(revision: Revision) -> Context:
         rulebooks=frozenset(workspace.rulebooks),
         settings=workspace.check_settings,
     )
+
+
+def readers_of(revision: Revision) -> tuple[Sample, ...]:
+    """The sample readers of a revision's house, as messages are merged for them."""
+    rows = getattr(revision, "sample_readers", None)
+    if rows is None:
+        rows = revision.mailing.workspace.readers.values(*READER)
+    return tuple(Sample(row["name"], {name: str(value) for name, value in _values_of(row).items()}) for row in rows)
 
 
 def _values_of(reader: Mapping[str, Any]) -> dict[str, Any]:
@@ -119,12 +127,17 @@ class Question:
         """SHA-256 over content, circumstances, and the checks' versions."""
         versions = [(check.id, check.version) for check in registry().values()]
         names = sorted(field.name for field in dataclasses.fields(self.context))
-        return _digest([self.revision.content_sha256, __version__, versions, [[name, self._part(name)] for name in names]])
+        return _digest([self.revision.content_sha256, self._syntax, __version__, versions, [[name, self._part(name)] for name in names]])
+
+    @cached_property
+    def _syntax(self) -> str:
+        """How the message's fields are written, which every check reads it by."""
+        return repr(self.revision.mailing.field_syntax)
 
     def answer_key(self, check: Check, used: Iterable[str]) -> str:
         """SHA-256 over what one answer depends on besides the content: the check, its settings, the circumstances it looked at."""
         own = self.context.settings.get(check.id, {})
-        return _digest([__version__, check.id, check.version, own, [[name, self._part(name)] for name in sorted(used)]])
+        return _digest([__version__, check.id, check.version, own, self._syntax, [[name, self._part(name)] for name in sorted(used)]])
 
     def holding(self, run: CheckRun) -> dict[str, list[Any]]:
         """The answers of a run that still hold, by check."""

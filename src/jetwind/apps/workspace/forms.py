@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Mapping
+from typing import Any, ClassVar
 
 from django import forms
 
-from jetwind.apps.workspace.models import SampleReader, Workspace
+from jetwind.apps.workspace.models import FieldSyntax, SampleReader, Workspace
 from jetwind.core.checking import rulebooks
 
 
@@ -40,7 +41,8 @@ class SettingsForm(forms.Form):
         """What stands in the fields of a form that nobody has filled in."""
         lists = ("field_list", "practice_domains", "test_domains", "word_list")
         kept = {name: " ".join(getattr(workspace, name)) for name in lists}
-        return kept | {"sign_offs_required": workspace.sign_offs_required, "rulebooks": workspace.rulebooks}
+        single = ("sign_offs_required", "rulebooks", "escapes_values", "readers_of_a_file")
+        return kept | {name: getattr(workspace, name) for name in single}
 
     field_list = forms.CharField(
         widget=forms.Textarea(attrs={"rows": 3}),
@@ -75,3 +77,69 @@ class SettingsForm(forms.Form):
         label="Sign-offs to clear a message",
         help_text="One of them comes from an approver, none from whoever uploaded a revision.",
     )
+    escapes_values = forms.BooleanField(
+        required=False,
+        label="The sending system escapes values",
+        help_text="It writes “<” and “&” of a value as entities. Liquid by itself does not: then such a value becomes markup.",
+    )
+    readers_of_a_file = forms.IntegerField(
+        min_value=5,
+        max_value=500,
+        initial=50,
+        label="Readers taken of one file",
+        help_text="A file with more looks like an audience: the few that show everything are taken.",
+    )
+
+
+class SyntaxForm(forms.Form):
+    """The marks and words of a field syntax."""
+
+    name = forms.CharField(max_length=40, required=False, help_text="What your sending system's way of writing fields is called here.")
+    open = forms.CharField(max_length=20, required=False, label="Mark before a field")
+    close = forms.CharField(max_length=20, required=False, label="Mark after a field")
+    default = forms.CharField(max_length=20, required=False, label="Mark before a default", help_text="Empty where there are no defaults.")
+    block_open = forms.CharField(
+        max_length=20, required=False, label="Mark before a block tag", help_text="Empty where it is the mark of a field."
+    )
+    block_close = forms.CharField(max_length=20, required=False, label="Mark after a block tag")
+    if_words = forms.CharField(max_length=120, required=False, label="Words that open a block", help_text="Parted by blanks.")
+    else_words = forms.CharField(max_length=120, required=False, label="Words of another part")
+    end_words = forms.CharField(max_length=120, required=False, label="Words that end a block")
+    comment_open = forms.CharField(max_length=20, required=False, label="Mark before a comment")
+    comment_close = forms.CharField(max_length=20, required=False, label="Mark after a comment")
+    escapes = forms.BooleanField(required=False, label="The sending system escapes values")
+
+    #: Names of the form's fields and of the description's entries.
+    _ENTRIES: ClassVar[dict[str, str]] = {
+        "name": "name",
+        "open": "open",
+        "close": "close",
+        "default": "default",
+        "block_open": "block-open",
+        "block_close": "block-close",
+        "if_words": "if",
+        "else_words": "else",
+        "end_words": "end",
+        "comment_open": "comment-open",
+        "comment_close": "comment-close",
+    }
+
+    @classmethod
+    def initial_of(cls, row: FieldSyntax | None) -> dict[str, Any]:
+        """What stands in the form of a syntax that is there."""
+        if row is None:
+            return {}
+        given = row.description
+        texts = {name: given.get(key, "") for name, key in cls._ENTRIES.items()}
+        joined = {name: " ".join(value) if isinstance(value, list) else value for name, value in texts.items()}
+        return joined | {"escapes": bool(given.get("escapes"))}
+
+    @classmethod
+    def description_of(cls, given: Mapping[str, Any]) -> dict[str, Any]:
+        """The description that a form holds, whole or not."""
+        texts = {key: str(given.get(name) or "").strip() for name, key in cls._ENTRIES.items()}
+        return texts | {"escapes": bool(given.get("escapes"))}
+
+    def description(self) -> dict[str, Any]:
+        """The values for the service."""
+        return self.description_of(self.cleaned_data)

@@ -11,6 +11,7 @@ from django.utils import timezone
 
 from jetwind.apps.accounts.models import validate_zone
 from jetwind.apps.accounts.permissions import Role
+from jetwind.core.fields import Syntax, described
 
 
 def _names() -> list[str]:
@@ -31,12 +32,38 @@ class Workspace(models.Model):
     #: Per cent of the audience by client profile; empty where nobody said.
     audience = models.JSONField(default=dict, blank=True)
     rulebooks = ArrayField(models.CharField(max_length=40), default=_names, blank=True)
+    #: Whether the sending system turns ``<``, ``>``, ``&`` and quotes of a value into entities; Liquid does not by itself.
+    escapes_values = models.BooleanField(default=False)
+    #: A file with more readers looks like an audience.
+    readers_of_a_file = models.PositiveSmallIntegerField(default=50, validators=[MinValueValidator(5), MaxValueValidator(500)])
+    #: Which field the columns of the last files were taken for, by heading; an empty one was left out.
+    reader_columns = models.JSONField(default=dict, blank=True)
 
     class Meta:
         constraints = [models.CheckConstraint(condition=Q(sign_offs_required__gte=1), name="someone_signs")]
 
     def __str__(self) -> str:
         return self.name
+
+
+class FieldSyntax(models.Model):
+    """A way of writing fields that a workspace describes by its marks. ``description`` is what ``fields.described`` takes."""
+
+    workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="syntaxes")
+    name = models.CharField(max_length=40)
+    description = models.JSONField()
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [models.UniqueConstraint("workspace", "name", name="one_syntax_of_a_name")]
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def syntax(self) -> Syntax:
+        """The syntax itself."""
+        return described(self.description)
 
 
 ROLE_CHOICES = [(role.value, role.value) for role in Role]

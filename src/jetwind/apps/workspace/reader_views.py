@@ -31,7 +31,7 @@ def readers(request: HttpRequest) -> HttpResponse:
         "workspace": workspace,
         "rows": rows,
         "may_configure": may(request.user, "workspace:configure", workspace),
-        "most_of_a_file": services.MOST_OF_A_FILE,
+        "most_of_a_file": 50,
         "section": "readers",
     }
     return render(request, "workspace/readers.html", page)
@@ -96,7 +96,7 @@ def _say(request: HttpRequest, added: services.Added) -> None:
     kept = f" Already there, and left as they were: {', '.join(added.kept[:5])}{' …' if len(added.kept) > 5 else ''}." if added.kept else ""
     left = ""
     if added.left_out:
-        is_all = added.number + len(added.kept) < services.MOST_OF_A_FILE
+        is_all = added.number + len(added.kept) < 50
         left = f" The other {added.left_out:,} of the file {'show nothing that these do not' if is_all else 'are left out'}."
     messages.success(request, f"{said}{read}.{left}{kept}")
 

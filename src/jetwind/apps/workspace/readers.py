@@ -19,8 +19,6 @@ from jetwind.apps.workspace.services import tell_of_settings
 from jetwind.core.message import Sample
 from jetwind.core.readers import ReadersFile, UnusableReaders, awkward_readers, fewest, masked, read_readers, told_apart
 
-#: Readers that a file may hold: sample readers are made up, and an audience is none of Jetwind's business.
-MOST_OF_A_FILE = 50
 #: Readers of a workspace: every message is merged for each of them.
 MOST = 500
 #: Columns that are no fields of a message but belong to the reader.
@@ -90,8 +88,8 @@ def take_in_readers(user: User, workspace: Workspace, data: bytes, *, mask: bool
     except UnusableReaders as unusable:
         raise Refused(f"The file cannot be used: {unusable}.") from unusable
     readers: Sequence[Sample] = found.readers
-    if len(readers) > MOST_OF_A_FILE:
-        readers = [readers[number] for number in fewest(readers, MOST_OF_A_FILE)]
+    if len(readers) > workspace.readers_of_a_file:
+        readers = [readers[number] for number in fewest(readers, workspace.readers_of_a_file)]
     if mask:
         key = salted_hmac("jetwind.readers", str(workspace.pk)).digest()
         # Two short names may come out alike.

@@ -32,11 +32,13 @@ _FIELD = re.compile(r"[A-Za-z_][\w-]*(?:\.[\w-]+)*\Z")
 
 #: Lists of the house that have no order, and what screens call them.
 LISTS = ("field_list", "practice_domains", "test_domains", "word_list", "rulebooks")
+#: Settings that are one value, and what screens call them.
+SINGLE = {"sign_offs_required": "sign-offs", "escapes_values": "escaping of values", "readers_of_a_file": "readers of a file"}
 
 
 def shown_settings(workspace: Workspace) -> dict[str, Any]:
     """The settings as a page shows them: what :func:`configure` merges against."""
-    return {**{name: list(getattr(workspace, name)) for name in LISTS}, "sign_offs_required": workspace.sign_offs_required}
+    return {**{name: list(getattr(workspace, name)) for name in LISTS}, **{name: getattr(workspace, name) for name in SINGLE}}
 
 
 @transaction.atomic
@@ -50,6 +52,8 @@ def configure(
     sign_offs_required: int,
     word_list: str = "",
     rulebooks: Sequence[str] = (),
+    escapes_values: bool = False,
+    readers_of_a_file: int = 50,
     shown: Mapping[str, Any] | None = None,
 ) -> None:
     """Set the house's lists, given as words parted by spaces or commas. What changed against ``shown`` is merged into what holds now.
@@ -78,16 +82,17 @@ def configure(
         before = shown if shown is not None else shown_settings(locked)
         for name, wanted in mine.items():
             setattr(locked, name, merged_list(before.get(name, ()), wanted, getattr(locked, name)))
-        try:
-            locked.sign_offs_required = merged_value(
-                "sign-offs", before["sign_offs_required"], sign_offs_required, locked.sign_offs_required
-            )
-        except Overtaken:
-            raise Refused(
-                f"Somebody set the sign-offs to {locked.sign_offs_required} meanwhile. Nothing was changed; keep again to have yours."
-            ) from None
+        single = {"sign_offs_required": sign_offs_required, "escapes_values": escapes_values, "readers_of_a_file": readers_of_a_file}
+        for name, value in single.items():
+            now = getattr(locked, name)
+            try:
+                setattr(locked, name, merged_value(name, before.get(name, now), value, now))
+            except Overtaken:
+                raise Refused(
+                    f"Somebody set the {SINGLE[name]} to {now} meanwhile. Nothing was changed; keep again to have yours."
+                ) from None
         locked.full_clean()
-        locked.save(update_fields=[*LISTS, "sign_offs_required"])
+        locked.save(update_fields=[*LISTS, *SINGLE])
         record("workspace.changed", actor=user, what="the settings of the workspace", house=locked.pk)
         tell_of_settings(locked)
 

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from jetwind.apps.workspace import people_views, reader_views, views
+from jetwind.apps.workspace import people_views, reader_views, syntax_views, views
 
 urlpatterns = [
     path("readers/", reader_views.readers, name="readers"),
@@ -14,6 +14,10 @@ urlpatterns = [
     path("settings/", views.settings, name="settings"),
     path("settings/audience/", views.audience, name="audience"),
     path("settings/checks/", views.checks, name="checks"),
+    path("settings/syntaxes/", syntax_views.syntaxes, name="syntaxes"),
+    path("settings/syntaxes/new/", syntax_views.syntax, name="new-syntax"),
+    path("settings/syntaxes/try/", syntax_views.try_syntax, name="try-syntax"),
+    path("settings/syntaxes/<int:syntax_id>/", syntax_views.syntax, name="syntax"),
     path("begin/", people_views.begin, name="begin"),
     path("join/<str:token>/", people_views.join, name="join"),
     path("people/", people_views.people, name="people"),

@@ -4,6 +4,7 @@ from jetwind.core.fields.blocks import Block, Misplaced, Part, Structure, struct
 from jetwind.core.fields.branches import branches
 from jetwind.core.fields.described import Understood, UnusableSyntax, as_description, described, from_toml, guess, tried
 from jetwind.core.fields.fill import fill, past_limit
+from jetwind.core.fields.length import CopyLength
 from jetwind.core.fields.marked import condition
 from jetwind.core.fields.merging import Merged, Piece, merge, merge_each
 from jetwind.core.fields.metering import metered
@@ -15,6 +16,7 @@ __all__ = [
     "LIQUID",
     "Block",
     "BlockWords",
+    "CopyLength",
     "FieldToken",
     "Merged",
     "Misplaced",

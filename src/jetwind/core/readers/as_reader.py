@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from jetwind.core.fields import Merged, fill, merge
+from jetwind.core.fields import CopyLength, Merged, fill, merge
 from jetwind.core.message import Header, Message, Sample
 from jetwind.core.source import Span
 
@@ -57,6 +57,9 @@ def as_reader(message: Message, reader: Sample, *, keep_unknown: bool = False) -
 
 
 def longest(message: Message, readers: Sequence[Sample]) -> Sample | None:
-    """The reader whose copy is longest: what has room for them has room for all. None where there is no reader."""
-    source = message.html.text if message.html is not None else message.text.text if message.text is not None else ""
-    return max(readers, key=lambda reader: len(fill(source, reader.values, escape=False, syntax=message.syntax)), default=None)
+    """The reader whose copy is longest: what has room for them has room for all. None where there is no reader, or no field to fill."""
+    part = message.html or message.text
+    if not readers or part is None or not any(True for _ in message.syntax.tokens(part.text)):
+        return None
+    copy = CopyLength(part.text, message.syntax)
+    return max(readers, key=lambda reader: copy.of(reader.values))

@@ -55,8 +55,9 @@ class LedBack:
             name: replace(render, measured=self.measured(render.measured), blocked=frozenset(map(self.element, render.blocked)) - {-1})
             for name, render in found.renders.items()
         }
-        shown = tuple(self._shown(one) for one in found.shown) if found.shown is not None else None
+        shown = tuple(self.shown(one) for one in found.shown) if found.shown is not None else None
         return replace(found, renders=renders, shown=shown, reader=self._merged.reader.name)
 
-    def _shown(self, shown: Shown) -> Shown:
+    def shown(self, shown: Shown) -> Shown:
+        """A loss that shows, with the places of the message's own source."""
         return replace(shown, spans=tuple(sorted({own for span in shown.spans if (own := self.span(span)) is not None})))

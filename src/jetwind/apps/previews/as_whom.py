@@ -1,0 +1,75 @@
+"""As whom a revision is rendered: a sample reader's copy, or the message as it is written."""
+
+from __future__ import annotations
+
+import hashlib
+import html
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from jetwind.apps.intake.models import Revision
+from jetwind.apps.intake.selectors import message_of
+from jetwind.apps.review.questions import readers_of
+from jetwind.core.message import Message, Sample
+from jetwind.core.readers import longest
+
+#: In an address: the message with its fields as they are written.
+AS_WRITTEN = "*"
+_WORD = re.compile(r"[^\W\d][\w-]*")
+
+
+@dataclass(frozen=True, slots=True)
+class AsWhom:
+    """A reader by name, empty for the message as it is written; ``made_for`` covers the values and the syntax that the copy hangs on."""
+
+    name: str = ""
+    made_for: str = ""
+    sample: Sample | None = None
+
+    def of(self, rows: Sequence[Mapping[str, Any]]) -> list[Mapping[str, Any]]:
+        """Those renders of a table that show this copy as it would be now."""
+        return [row for row in rows if row["reader"] == self.name and row["made_for"] == self.made_for]
+
+    @property
+    def here(self) -> dict[str, str]:
+        """The same, to ask the database."""
+        return {"reader": self.name, "made_for": self.made_for}
+
+
+def as_whom(revision: Revision, name: str = "") -> AsWhom:
+    """The reader of that name; without one, or where there is none of it, the reader whose copy is longest."""
+    message = message_of(revision)
+    if name == AS_WRITTEN or not has_fields(message):
+        return AsWhom()
+    readers = readers_of(revision)
+    chosen = next((reader for reader in readers if reader.name == name), None) or _longest(message, readers)
+    if chosen is None:
+        return AsWhom()
+    used = _words(message)
+    values = sorted((field, value) for field, value in chosen.values.items() if field.partition(".")[0] in used)
+    digest = hashlib.sha256(repr((values, message.syntax)).encode("utf-8", "surrogatepass")).hexdigest()
+    return AsWhom(chosen.name, digest, chosen)
+
+
+def has_fields(message: Message) -> bool:
+    """Whether the HTML of a message differs from reader to reader."""
+    part = message.html
+    return part is not None and message.shared("has fields", lambda: any(True for _ in message.syntax.tokens(part.text)))
+
+
+def _longest(message: Message, readers: Sequence[Sample]) -> Sample | None:
+    key = hashlib.sha256(repr([(reader.name, sorted(reader.values.items())) for reader in readers]).encode("utf-8", "surrogatepass"))
+    return message.shared(f"longest {key.hexdigest()}", lambda: longest(message, readers))
+
+
+def _words(message: Message) -> frozenset[str]:
+    """Every word in a token of the HTML: a field that is none of them makes no difference."""
+    part = message.html
+    if part is None:
+        return frozenset()
+    return message.shared(
+        "words of fields",
+        lambda: frozenset(word for token in message.syntax.tokens(part.text) for word in _WORD.findall(html.unescape(token.source))),
+    )
