@@ -14,11 +14,12 @@ from jetwind.apps.previews.models import Render
 from jetwind.apps.proofs.models import Arrival, TestAddress, TestCopy, TestSend
 from jetwind.apps.workspace.access import Asked
 from jetwind.apps.workspace.addresses import Undeclared, _address, addresses, as_markdown
-from jetwind.apps.workspace.models import Membership
+from jetwind.apps.workspace.models import FieldSyntax, Membership
 from jetwind.config.settings import ROOT
 from tests.apps.helpers import taken_in
 from tests.factories import mail, picture
 
+ANGLES = {"name": "Angles", "open": "<<", "close": ">>"}
 #: Addresses whose path names a thing of a workspace.
 _OF_A_THING = re.compile(r"<")
 #: Files that may not be there yet: asked for rightly, they answer 404.
@@ -48,6 +49,7 @@ def things(house: Any) -> dict[str, Any]:
         "list_id": house.test_list.pk,
         "address_id": TestAddress.objects.first().pk,  # type: ignore[union-attr]
         "reader_id": house.workspace.readers.first().pk,
+        "syntax_id": FieldSyntax.objects.create(workspace=house.workspace, name="Angles", description=ANGLES).pk,
         "invitation_id": house.workspace.invitations.create(
             email="x@kiln.org", roles=["author"], token_sha256="0" * 64, by=house.owner, expires_at="2099-01-01T00:00Z"
         ).pk,

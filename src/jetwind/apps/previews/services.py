@@ -27,6 +27,7 @@ from jetwind.apps.jobs.models import Work
 from jetwind.apps.previews.as_whom import AS_WRITTEN, AsWhom, as_whom
 from jetwind.apps.previews.models import LossTrial, Mark, Render
 from jetwind.apps.previews.modes import OWN, in_words, needed, shown_in
+from jetwind.apps.previews.selectors import renders_for_checks
 from jetwind.apps.review.answers import ask_for_checks
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
@@ -125,15 +126,9 @@ def render_newest(workspace: Workspace, work_id: int) -> None:
         Cancelled, GivenBack: somebody asked for it to stop; the worker is being stopped.
     """
     for revision in jobs.each(work_id, newest_open(workspace), lambda one: one.mailing.title):
-        if _lacks(revision):
+        # What the checks may read is whole; a change of the house that touches no copy asks for nothing.
+        if not renders_for_checks(revision):
             ask_for_renders(revision)
-
-
-def _lacks(revision: Revision) -> bool:
-    """Whether a render of the copy that is shown first is missing, or was made for other values."""
-    rows = list(revision.renders.filter(mode=OWN).values("profile", "state", "reader", "made_for"))
-    there = {row["profile"] for row in as_whom(revision).of(rows)}
-    return any(name not in there for name in chosen_profiles(revision.mailing.workspace))
 
 
 def is_behind(revision: Revision, answered: Sequence[str]) -> bool:

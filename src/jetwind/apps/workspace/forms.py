@@ -85,7 +85,7 @@ class SettingsForm(forms.Form):
     readers_of_a_file = forms.IntegerField(
         min_value=5,
         max_value=500,
-        initial=50,
+        required=False,
         label="Readers taken of one file",
         help_text="A file with more looks like an audience: the few that show everything are taken.",
     )

@@ -53,7 +53,7 @@ def configure(
     word_list: str = "",
     rulebooks: Sequence[str] = (),
     escapes_values: bool = False,
-    readers_of_a_file: int = 50,
+    readers_of_a_file: int | None = None,
     shown: Mapping[str, Any] | None = None,
 ) -> None:
     """Set the house's lists, given as words parted by spaces or commas. What changed against ``shown`` is merged into what holds now.
@@ -83,8 +83,9 @@ def configure(
         for name, wanted in mine.items():
             setattr(locked, name, merged_list(before.get(name, ()), wanted, getattr(locked, name)))
         single = {"sign_offs_required": sign_offs_required, "escapes_values": escapes_values, "readers_of_a_file": readers_of_a_file}
-        for name, value in single.items():
+        for name, given in single.items():
             now = getattr(locked, name)
+            value = now if given is None else given
             try:
                 setattr(locked, name, merged_value(name, before.get(name, now), value, now))
             except Overtaken:

@@ -2,7 +2,7 @@
 
 from jetwind.core.readers.as_reader import AsReader, as_reader, longest
 from jetwind.core.readers.awkward import awkward_readers
-from jetwind.core.readers.choosing import fewest
+from jetwind.core.readers.choosing import cover, fewest
 from jetwind.core.readers.files import FORMATS, ReadersFile, UnusableReaders, read_readers, told_apart, written
 from jetwind.core.readers.masking import masked
 
@@ -13,6 +13,7 @@ __all__ = [
     "UnusableReaders",
     "as_reader",
     "awkward_readers",
+    "cover",
     "fewest",
     "longest",
     "masked",

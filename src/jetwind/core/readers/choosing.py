@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 import unicodedata
 from collections import defaultdict
-from collections.abc import Iterator, Sequence
+from collections.abc import Hashable, Iterable, Iterator, Sequence
 from heapq import heapify, heappop, heappush
 
 from jetwind.core.message import Sample
@@ -22,17 +22,25 @@ _Trait = tuple[str, str]
 def fewest(readers: Sequence[Sample], most: int) -> list[int]:
     """Numbers of readers, from 0 and in order, that together show whatever any of them shows, as far as ``most`` of them can.
 
-    Chosen one after another, the one with the most that is still lacking first (the greedy set cover, which is at most the natural
-    logarithm of the number of traits away from the fewest). What readers show is told by ``traits``.
+    What readers show is told by ``traits``; how they are chosen, by ``cover``.
     """
-    having: dict[_Trait, list[int]] = defaultdict(list)
-    for trait, number in traits(readers):
-        if len(having[trait]) < _REMEMBERED:
-            having[trait].append(number)
-    shown_by: dict[int, set[_Trait]] = defaultdict(set)
-    for trait, numbers in having.items():
+    return cover(traits(readers), most)
+
+
+def cover(shows: Iterable[tuple[Hashable, int]], most: int) -> list[int]:
+    """Numbers that together have everything that any of them has, given as pairs of a thing and the number that has it.
+
+    Chosen one after another, the one with the most that is still lacking first (the greedy set cover, which is at most the natural
+    logarithm of the number of things away from the fewest).
+    """
+    having: dict[Hashable, list[int]] = defaultdict(list)
+    for thing, number in shows:
+        if len(having[thing]) < _REMEMBERED:
+            having[thing].append(number)
+    shown_by: dict[int, set[Hashable]] = defaultdict(set)
+    for thing, numbers in having.items():
         for number in numbers:
-            shown_by[number].add(trait)
+            shown_by[number].add(thing)
     lacking = set(having)
     chosen: list[int] = []
     # What a reader adds only ever shrinks: one that still adds as much as it did when last looked at, and more than the next, is the best.

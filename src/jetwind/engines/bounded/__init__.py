@@ -2,12 +2,14 @@
 
 from jetwind.engines.bounded.composing import COMPOSING, BoundedComposer
 from jetwind.engines.bounded.helper import Budget, Helper, PastBudget, Start
+from jetwind.engines.bounded.overview import OVERVIEW, overview_bounded
 from jetwind.engines.bounded.reviewing import CHECKING, review_bounded
 from jetwind.engines.bounded.rewriting import REWRITING, BoundedRewriter
 
 __all__ = [
     "CHECKING",
     "COMPOSING",
+    "OVERVIEW",
     "REWRITING",
     "BoundedComposer",
     "BoundedRewriter",
@@ -15,5 +17,6 @@ __all__ = [
     "Helper",
     "PastBudget",
     "Start",
+    "overview_bounded",
     "review_bounded",
 ]
