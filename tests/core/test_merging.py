@@ -10,7 +10,7 @@ from jetwind.core.source import Span
 BITS = [
     "word ", "  \n", "<b>", "{{ x }}", "{{ y | default: 'd' }}", "{{ x | upcase }}", "{{- y -}}", "{{ unknown }}", "{% if x %}", "{% else %}", "{% endif %}",
     "{%- if y == 'b' -%}", "{%- endif -%}", "{% for i in (1..3) %}", "{{ i }}", "{% endfor %}", "{% cycle 'a', 'b' %}", "{% increment n %}", "{% raw %}", "{% endraw %}",
-    "{% assign z = x %}", "{{ z }}", "{% capture c %}", "{% endcapture %}", "{{ c }}", "{{ c | size }}", "{% comment %}", "{% endcomment %}", "{{", "}}", "{{#if a}}", "é\U000f0000",
+    "{% assign z = x %}", "{{ z }}", "{% capture c %}", "{% endcapture %}", "{{ c }}", "{{ c | size }}", "{% comment %}", "{% endcomment %}", "{{", "}}", "{{#if a}}", "é\U000f0000", "\r\n", "\r",
 ]  # fmt: skip
 VALUES = st.fixed_dictionaries({"x": st.sampled_from(["", "Tove", "<i>", "{{ y }}", " a "]), "y": st.sampled_from(["", "b", "ü\n"])})
 

@@ -11,5 +11,6 @@ urlpatterns = [
     path("mailings/<int:mailing_id>/revisions/", views.add_revision, name="add-revision"),
     path("mailings/<int:mailing_id>/details/", views.details, name="details"),
     path("mailings/<int:mailing_id>/envelope/", views.envelope, name="change-envelope"),
+    path("mailings/<int:mailing_id>/syntax/", views.syntax, name="set-syntax"),
     path("mailings/<int:mailing_id>/copy/", views.copy, name="copy"),
 ]

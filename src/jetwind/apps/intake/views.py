@@ -4,16 +4,18 @@ from __future__ import annotations
 
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import redirect, render
+from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.intake import services
 from jetwind.apps.intake.forms import DetailsForm, EnvelopeForm, PasteForm
 from jetwind.apps.intake.selectors import mailing_for
+from jetwind.apps.ui.given import whole_number
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import asks, workspace_of
+from jetwind.apps.workspace.models import FieldSyntax
 from jetwind.core.message.package import LARGEST_INPUT
 
 
@@ -112,6 +114,22 @@ def envelope(request: HttpRequest, mailing_id: int) -> HttpResponse:
     revision = services.change_envelope(request.user, mailing, form.envelope())
     messages.success(request, f"Revision {revision.number} has the new envelope.")
     return redirect("station", mailing.pk, revision.number, "envelope")
+
+
+@require_POST
+@asks(send="mailing:change")
+@once
+def syntax(request: HttpRequest, mailing_id: int) -> HttpResponse:
+    """How the fields of a message are written."""
+    assert isinstance(request.user, User)
+    mailing = mailing_for(request.user, mailing_id)
+    chosen = whole_number(request.POST, "syntax", 0)
+    row = get_object_or_404(FieldSyntax, pk=chosen, workspace=mailing.workspace) if chosen else None
+    services.set_syntax(request.user, mailing, row)
+    messages.success(request, f"The fields are read as {row.name if row else 'Liquid'}. The message is checked and rendered again.")
+    last = mailing.revisions.last()
+    assert last is not None, "a mailing is made with its first revision"
+    return redirect("station", mailing.pk, last.number, "fields")
 
 
 @require_POST

@@ -6,7 +6,6 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from jetwind.core.checking import Context
-from jetwind.core.facts import phrases
 from jetwind.core.images import measure, shown_size
 from jetwind.core.links import links
 from jetwind.core.message import Message, image_references
@@ -37,21 +36,6 @@ class Table:
 def kilobytes(octets: int) -> str:
     """Octets as KB of 1,024 octets, to one decimal place."""
     return f"{octets / 1024:,.1f} KB"
-
-
-def _fields(message: Message, context: Context) -> list[Table]:
-    names: list[str] = []
-    for source in (message.subject, message.html.text if message.html else "", message.text.text if message.text else ""):
-        names += [token.name for token in message.syntax.tokens(source) if token.name and token.name not in names]
-    table = Table("Sample readers and fields", ["Reader", *names], empty="There are no sample readers yet; add some under Readers.")
-    if not names:
-        table.empty = "The message has no fields in its own syntax."
-        return [table]
-    system = frozenset(phrases("phrases", "system_fields"))
-    for reader in context.readers:
-        cells = [reader.values.get(name) or ("filled on sending" if name in system else "— empty") for name in names]
-        table.add(reader.name, *cells)
-    return [table]
 
 
 def _links(message: Message, context: Context) -> list[Table]:
@@ -113,7 +97,6 @@ def _footer(message: Message, context: Context) -> list[Table]:
 
 
 _TABLES: dict[str, Callable[[Message, Context], list[Table]]] = {
-    "fields": _fields,
     "links": _links,
     "images": _images,
     "access": _access,

@@ -16,7 +16,7 @@ from jetwind.apps.accounts.models import User
 from jetwind.apps.intake.selectors import mailing_for, message_of, revision_for
 from jetwind.apps.intake.services import add_revision
 from jetwind.apps.jobs import services as jobs
-from jetwind.apps.review import envelope_station, plain_text_station, services, wording_station
+from jetwind.apps.review import envelope_station, fields_station, plain_text_station, services, wording_station
 from jetwind.apps.review.answers import CHECKS, stored_review
 from jetwind.apps.review.comparison import compare
 from jetwind.apps.review.evidence import tables_for
@@ -59,6 +59,7 @@ def station(request: HttpRequest, mailing_id: int, number: int, slug: str) -> Ht
 _OWN_PAGES: dict[str, tuple[str, Callable[[HttpRequest, Walk, Message], dict[str, Any]]]] = {
     "envelope": ("review/envelope.html", envelope_station.page),
     "wording": ("review/wording.html", wording_station.page),
+    "fields": ("review/fields.html", fields_station.page),
     "plain-text": ("review/plain_text.html", plain_text_station.page),
 }
 

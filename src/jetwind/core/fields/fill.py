@@ -47,6 +47,11 @@ def fill(source: str, values: Mapping[str, str], *, escape: bool, syntax: Syntax
             html.escape(text) if escape and token is not None and token.name else text for text, _, token in marked(source, values, syntax)
         )
     if any(map(_is_decided, tokens)):
+        if "\r" in source:
+            # Liquid knows plain line ends alone; those of the source are put back where its text stands.
+            from jetwind.core.fields.merging import merge
+
+            return merge(source, values, escape=escape, syntax=syntax).text
         filled, _ = _through_liquid(source, shown, syntax)
         if filled is not None:
             return filled

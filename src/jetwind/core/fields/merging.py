@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import html
 import re
-from bisect import bisect_right
+from bisect import bisect_left, bisect_right
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -21,6 +21,7 @@ from jetwind.core.source import Span
 
 _FIRST, _LAST = 0xF0000, 0x10FFFD
 _WORD = re.compile(r"[^\W\d][\w-]*")
+_LINE_END = re.compile("\r\n?")
 _MARK = re.compile(f"[{chr(_FIRST)}-{chr(_LAST)}]")
 
 
@@ -101,6 +102,8 @@ def merge(source: str, values: Mapping[str, str], *, escape: bool, syntax: Synta
     """``source`` merged with a reader's values, as ``fill`` does it, and traced. Never raises for bad syntax."""
     if syntax.grammar == "marks":
         return _of_marks(source, values, escape=escape, syntax=syntax)
+    if "\r" in source:
+        return _with_line_ends_of(source, merge(_LINE_END.sub("\n", source), values, escape=escape, syntax=syntax))
     plain = fill(source, values, escape=escape, syntax=syntax)
     parts = _parts(source, syntax)
     if len(parts) > _LAST - _FIRST or _MARK.search(source) or any(_MARK.search(value) for value in values.values()):
@@ -113,6 +116,38 @@ def merge(source: str, values: Mapping[str, str], *, escape: bool, syntax: Synta
     return Merged(
         plain, tuple(piece for piece in pieces if piece.start < piece.end), tuple(piece for piece in pieces if piece.start == piece.end)
     )
+
+
+def _with_line_ends_of(source: str, merged: Merged) -> Merged:
+    """What was merged with plain line ends, which is all that Liquid knows, with those of the source where text of it stands."""
+    ends = [match.start() - number for number, match in enumerate(re.finditer("\r\n", source))]
+
+    def back(offset: int) -> int:
+        return offset + bisect_left(ends, offset)
+
+    texts: list[str] = []
+    pieces: list[Piece] = []
+    shifts: list[tuple[int, int]] = []
+    at = 0
+    for piece in merged.pieces:
+        own = Span(back(piece.source.start), back(piece.source.end))
+        text = source[own.start : own.end] if piece.token is None else merged.text[piece.start : piece.end]
+        texts.append(text)
+        pieces.append(Piece(at, at + len(text), own, _moved(piece.token, own)))
+        shifts.append((piece.start, at))
+        at += len(text)
+    starts = [start for start, _ in shifts]
+    empty: list[Piece] = []
+    for piece in merged.empty:
+        before = bisect_right(starts, piece.start) - 1
+        place = at if piece.start >= len(merged.text) else shifts[before][1] if before >= 0 else 0
+        own = Span(back(piece.source.start), back(piece.source.end))
+        empty.append(Piece(place, place, own, _moved(piece.token, own)))
+    return Merged("".join(texts) if pieces else merged.text, tuple(pieces), tuple(empty))
+
+
+def _moved(token: FieldToken | None, span: Span) -> FieldToken | None:
+    return replace(token, span=span) if token is not None else None
 
 
 def _of_marks(source: str, values: Mapping[str, str], *, escape: bool, syntax: Syntax) -> Merged:

@@ -71,7 +71,8 @@ const dress = (table) => {
   table.dataset.dressed = "yes";
   nameCells(table);
   for (const [index, head] of [...table.tHead.rows[0].cells].entries()) makeSortable(table, head, index);
-  const tools = table.previousElementSibling;
+  // A table that may be pushed sideways stands in a frame of its own.
+  const tools = (table.closest(".scroll-x") ?? table).previousElementSibling;
   if (!tools?.classList.contains("tools")) return;
   tools.append(filterOf(table));
   // A table whose page has files of its own to save needs no second one.
