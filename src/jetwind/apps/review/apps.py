@@ -18,7 +18,9 @@ class ReviewConfig(AppConfig):
         from jetwind.apps.intake.services import on_new_revision
         from jetwind.apps.jobs.services import latest_of_each
         from jetwind.apps.review.answers import ask_for_checks, ask_for_rechecks
+        from jetwind.apps.review.fields_station import messages_of
         from jetwind.apps.review.models import StationLook
+        from jetwind.apps.workspace.reader_views import messages_of as shown_of_readers
         from jetwind.apps.workspace.services import on_settings_changed
 
         subject = Concat(Value("revision:"), Cast(OuterRef("pk"), CharField()))
@@ -27,3 +29,4 @@ class ReviewConfig(AppConfig):
 
         on_new_revision.append(ask_for_checks)
         on_settings_changed.append(ask_for_rechecks)
+        shown_of_readers.append(messages_of)

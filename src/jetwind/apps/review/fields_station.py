@@ -10,9 +10,12 @@ from urllib.parse import urlencode
 from django.conf import settings
 from django.http import HttpRequest
 
+from jetwind.apps.intake.selectors import newest_open
 from jetwind.apps.review.envelope_station import RowDrawing
 from jetwind.apps.review.selectors import Walk, station_address
+from jetwind.apps.workspace.models import SampleReader
 from jetwind.core.checking.overview import Cell, Change, Column, FieldOverview, Row
+from jetwind.core.fields import fill
 from jetwind.core.message import Message
 from jetwind.core.profiles.inbox import ROWS, draw
 from jetwind.engines.bounded import PastBudget, overview_bounded
@@ -102,3 +105,21 @@ def _of_no_line(found: FieldOverview) -> list[Change]:
         return []
     in_lines = {number for line in found.copy.lines for _, number in line}
     return [change for change in found.copy.changes if change.number not in in_lines]
+
+
+#: Messages on the page of one reader.
+_MOST_MESSAGES = 50
+
+
+def messages_of(reader: SampleReader) -> list[tuple[str, str, str]]:
+    """The messages that have not been released, each with its subject as a reader gets it and the address of their copy."""
+    values = {**{name: str(value) for name, value in reader.values.items()}, "email": reader.email, "time_zone": reader.time_zone}
+    query = urlencode({"reader": reader.name})
+    return [
+        (
+            f"{one.mailing.title}, r{one.number}",
+            fill(one.subject, values, escape=False, syntax=one.mailing.field_syntax),
+            f"{station_address(one, _SLUG)}?{query}#as-reader",
+        )
+        for one in newest_open(reader.workspace)[:_MOST_MESSAGES]
+    ]

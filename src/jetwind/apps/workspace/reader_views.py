@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from typing import Any
+
 from django.contrib import messages
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
@@ -9,13 +12,14 @@ from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from jetwind.apps.accounts.models import User
+from jetwind.apps.ui.given import whole_number
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.apps.workspace import readers as services
 from jetwind.apps.workspace.access import asks, may, workspace_of
 from jetwind.apps.workspace.forms import ReaderForm
-from jetwind.apps.workspace.models import SampleReader
-from jetwind.core.readers import FORMATS, written
+from jetwind.apps.workspace.models import SampleReader, Workspace
+from jetwind.core.readers import FORMATS, awkward_readers, written
 
 _LARGEST_FILE = 2_000_000
 
@@ -31,7 +35,8 @@ def readers(request: HttpRequest) -> HttpResponse:
         "workspace": workspace,
         "rows": rows,
         "may_configure": may(request.user, "workspace:configure", workspace),
-        "most_of_a_file": 50,
+        "most_of_a_file": workspace.readers_of_a_file,
+        "awkward": awkward_readers(["first_name"]),
         "section": "readers",
     }
     return render(request, "workspace/readers.html", page)
@@ -44,7 +49,7 @@ def reader(request: HttpRequest, reader_id: int | None = None) -> HttpResponse:
     """Add or change a sample reader."""
     assert isinstance(request.user, User)
     workspace = workspace_of(request.user)
-    found = get_object_or_404(SampleReader, pk=reader_id, workspace=workspace) if reader_id else SampleReader(workspace=workspace)
+    found = get_object_or_404(SampleReader, pk=reader_id, workspace=workspace) if reader_id else _new_reader(request, workspace)
     form = ReaderForm(request.POST or None, instance=found, workspace=workspace)
     if request.method == "POST" and form.is_valid():
         try:
@@ -59,9 +64,29 @@ def reader(request: HttpRequest, reader_id: int | None = None) -> HttpResponse:
     return render(
         request,
         "workspace/reader.html",
-        {"form": form, "reader": found, "section": "readers"},
+        {
+            "form": form,
+            "reader": found,
+            "section": "readers",
+            "may_configure": may(request.user, "workspace:configure", workspace),
+            "messages_of": [row for tell in messages_of for row in tell(found)] if reader_id else [],
+        },
         status=400 if request.method == "POST" else 200,
     )
+
+
+def _new_reader(request: HttpRequest, workspace: Workspace) -> SampleReader:
+    """An empty reader, or one with the values of another that it is copied from."""
+    source = workspace.readers.filter(pk=whole_number(request.GET, "from")).first()
+    if source is None:
+        return SampleReader(workspace=workspace)
+    source.pk, source._state.adding = None, True
+    source.name = f"{source.name[:110]}, copy"
+    return source
+
+
+#: What apps above know of a reader's copies: a message's title, its subject as they get it, and where it can be seen.
+messages_of: list[Callable[[SampleReader], list[tuple[str, str, str]]]] = []
 
 
 @require_POST
@@ -80,14 +105,35 @@ def add_awkward(request: HttpRequest) -> HttpResponse:
 def take_in(request: HttpRequest) -> HttpResponse:
     """Add the readers of a file."""
     assert isinstance(request.user, User)
+    mask = request.POST.get("mask") == "on"
+    headings, fields = request.POST.getlist("heading"), request.POST.getlist("field")
+    columns = dict(zip(headings, fields, strict=False))
+    _say(request, services.take_in_readers(request.user, workspace_of(request.user), _sent(request), mask=mask, columns=columns))
+    return redirect("readers")
+
+
+@require_POST
+@asks(send="workspace:configure")
+def preview(request: HttpRequest) -> HttpResponse:
+    """The columns of a file with its first rows, to say what each is taken for; nothing of the file is kept."""
+    assert isinstance(request.user, User)
+    page: dict[str, Any]
+    try:
+        page = {"preview": services.preview(request.user, workspace_of(request.user), _sent(request))}
+    except NotAllowed:
+        raise
+    except Refused as refused:
+        page = {"refused": refused.sentence}
+    return render(request, "workspace/_columns.html", page)
+
+
+def _sent(request: HttpRequest) -> bytes:
     file = request.FILES.get("file")
     if file is None:
         raise Refused("Choose a CSV, vCard or JSON file first.")
     if (file.size or 0) > _LARGEST_FILE:
         raise Refused(f"“{file.name}” has {file.size:,} octets; a file of sample readers has a few thousand.")
-    mask = request.POST.get("mask") == "on"
-    _say(request, services.take_in_readers(request.user, workspace_of(request.user), file.read(), mask=mask))
-    return redirect("readers")
+    return file.read()
 
 
 def _say(request: HttpRequest, added: services.Added) -> None:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+import re
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -18,6 +19,7 @@ from jetwind.apps.workspace.models import SampleReader, Workspace
 from jetwind.apps.workspace.services import tell_of_settings
 from jetwind.core.message import Sample
 from jetwind.core.readers import ReadersFile, UnusableReaders, awkward_readers, fewest, masked, read_readers, told_apart
+from jetwind.core.readers.files import NAME
 
 #: Readers of a workspace: every message is merged for each of them.
 MOST = 500
@@ -74,20 +76,104 @@ def add_awkward(user: User, workspace: Workspace) -> Added:
     return _add(user, workspace, awkward_readers(workspace.field_list), "awkward readers")
 
 
-def take_in_readers(user: User, workspace: Workspace, data: bytes, *, mask: bool = False) -> Added:
+@dataclass(frozen=True, slots=True)
+class ColumnOfFile:
+    """A column of a file: its heading, the first values, and what it is taken for: a field, ``reader`` for the name, empty to leave it out."""
+
+    heading: str
+    values: tuple[str, ...]
+    field: str
+
+
+@dataclass(frozen=True, slots=True)
+class Preview:
+    """What a file holds, before anything of it is taken: how it was read, how many readers, and its columns with their first values."""
+
+    form: str
+    readers: int
+    takes: int
+    columns: tuple[ColumnOfFile, ...]
+    choices: tuple[str, ...]
+
+    @property
+    def rows(self) -> list[list[str]]:
+        """The first rows, a value for each column."""
+        return [[column.values[number] for column in self.columns] for number in range(min(PREVIEWED, self.readers))]
+
+
+#: Rows that a preview shows, and columns: of more, those are left as they are.
+PREVIEWED, MOST_COLUMNS = 5, 40
+
+
+def preview(user: User, workspace: Workspace, data: bytes) -> Preview:
+    """What a file holds, with each column taken for what it was taken for last time, or for the field that it is called like.
+
+    Raises:
+        NotAllowed, Refused: not permitted; the file cannot be read.
+    """
+    permit(user, "workspace:configure", workspace)
+    found = _read(data)
+    taken = columns_taken(workspace, found.fields)
+    columns = tuple(
+        ColumnOfFile(heading, tuple(reader.values.get(heading, "")[:60] for reader in found.readers[:PREVIEWED]), taken[heading])
+        for heading in found.fields[:MOST_COLUMNS]
+    )
+    choices = tuple(dict.fromkeys([*workspace.field_list, *_OWN]))
+    return Preview(found.form, len(found.readers), min(len(found.readers), workspace.readers_of_a_file), columns, choices)
+
+
+def columns_taken(workspace: Workspace, headings: Iterable[str]) -> dict[str, str]:
+    """For each heading the field it is taken for: as last time, by its name, or as a field of that very name."""
+    known = {_plain(name): name for name in (*workspace.field_list, *_OWN, NAME)}
+    return {heading: workspace.reader_columns.get(heading, known.get(_plain(heading), heading)) for heading in headings}
+
+
+def _plain(name: str) -> str:
+    return re.sub(r"[\W_]+", "", name.casefold())
+
+
+def _read(data: bytes) -> ReadersFile:
+    try:
+        return read_readers(data)
+    except UnusableReaders as unusable:
+        raise Refused(f"The file cannot be used: {unusable}.") from unusable
+
+
+def _under_fields(readers: Iterable[Sample], columns: Mapping[str, str]) -> tuple[Sample, ...]:
+    """Readers with each value under the field that its column is taken for; of two columns for one field, the first that is filled."""
+    found: list[Sample] = []
+    for reader in readers:
+        values: dict[str, str] = {}
+        name = reader.name
+        for heading, value in reader.values.items():
+            field = columns.get(heading, heading)
+            if field == NAME:
+                name = value.strip() or name
+            elif field and not values.get(field):
+                values[field] = value
+        found.append(Sample(name, values))
+    return told_apart(found)
+
+
+def take_in_readers(
+    user: User, workspace: Workspace, data: bytes, *, mask: bool = False, columns: Mapping[str, str] | None = None
+) -> Added:
     """Add the readers of a CSV, vCard or JSON file: all of them or none; of a file that looks like an audience, the few that differ.
 
-    ``mask`` puts other letters in the place of names and addresses before anything is kept.
+    ``columns`` says by heading what each column is taken for (a field, ``reader`` for the name, nothing to leave it out), and is
+    remembered for the next file; without it the headings are taken as last time. ``mask`` puts other letters in the place of names and
+    addresses before anything is kept.
 
     Raises:
         NotAllowed, Refused: not permitted; the file cannot be read, or a reader cannot be kept; the sentence names it.
     """
     permit(user, "workspace:configure", workspace)
-    try:
-        found: ReadersFile = read_readers(data)
-    except UnusableReaders as unusable:
-        raise Refused(f"The file cannot be used: {unusable}.") from unusable
-    readers: Sequence[Sample] = found.readers
+    found = _read(data)
+    chosen = {heading: field for heading, field in (columns or {}).items() if heading in found.fields}
+    for field in chosen.values():
+        if len(field) > 60:
+            raise Refused(f"“{field[:40]}…” is too long for the name of a field.")
+    readers: Sequence[Sample] = _under_fields(found.readers, {**columns_taken(workspace, found.fields), **chosen})
     if len(readers) > workspace.readers_of_a_file:
         readers = [readers[number] for number in fewest(readers, workspace.readers_of_a_file)]
     if mask:
@@ -96,7 +182,21 @@ def take_in_readers(user: User, workspace: Workspace, data: bytes, *, mask: bool
         readers = told_apart([masked(reader, key) for reader in readers])
     with transaction.atomic():
         added = _add(user, workspace, readers, "readers of a file")
+        _remember(workspace, chosen)
     return Added(added.number, added.kept, found.form, len(found.readers) - len(readers))
+
+
+def _remember(workspace: Workspace, columns: Mapping[str, str]) -> None:
+    """Keep what columns were taken for, for the next file; the newest of many."""
+    locked = Workspace.objects.select_for_update().get(pk=workspace.pk)
+    kept = {**{heading: field for heading, field in locked.reader_columns.items() if heading not in columns}, **columns}
+    locked.reader_columns = dict(list(kept.items())[-_MOST_REMEMBERED:])
+    locked.save(update_fields=["reader_columns"])
+    workspace.reader_columns = locked.reader_columns
+
+
+#: Headings of columns that are remembered.
+_MOST_REMEMBERED = 200
 
 
 def _add(user: User, workspace: Workspace, readers: Iterable[Sample], what: str) -> Added:

@@ -10,6 +10,7 @@ urlpatterns = [
     path("readers/<int:reader_id>/", reader_views.reader, name="reader"),
     path("readers/awkward/", reader_views.add_awkward, name="awkward-readers"),
     path("readers/take-in/", reader_views.take_in, name="take-in-readers"),
+    path("readers/preview/", reader_views.preview, name="preview-readers"),
     path("readers/save/", reader_views.save, name="save-readers"),
     path("settings/", views.settings, name="settings"),
     path("settings/audience/", views.audience, name="audience"),

@@ -87,9 +87,13 @@ def named(readers: Sequence[str], most: int = 3) -> str:
 
 
 def excerpt(before: str, made: str, after: str, most: int = 36) -> str:
-    """The end of what stands before, the midst, the beginning of what follows, on one line."""
-    before, after = before[-most:], after[:most]
-    return " ".join(f"{before}{made[:80]}{'…' if len(made) > 80 else ''}{after}".split())
+    """The end of what stands before, the midst, the beginning of what follows, on one line, cut between words."""
+    head, tail = before[-most:], after[:most]
+    if len(before) > most:
+        head = "… " + (head.partition(" ")[2] or head)
+    if len(after) > most:
+        tail = (tail.rpartition(" ")[0] or tail) + " …"
+    return " ".join(f"{head}{made[:80]}{'…' if len(made) > 80 else ''}{tail}".split())
 
 
 def _gathered(message: Message, readers: Sequence[Sample]) -> MergedFacts:

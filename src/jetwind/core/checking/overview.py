@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import html
 import re
 from collections import defaultdict
 from collections.abc import Collection, Iterator, Sequence
@@ -155,7 +156,12 @@ def _column(name: str, message: Message, facts: MergedFacts, listed: frozenset[s
 
 
 def _of_whom(brought: Brought | None) -> tuple[str, str]:
-    return (brought.made[:_SHOWN_VALUE], brought.readers[0]) if brought is not None else ("", "")
+    return (_as_read(brought)[:_SHOWN_VALUE], brought.readers[0]) if brought is not None else ("", "")
+
+
+def _as_read(brought: Brought) -> str:
+    """What a field brought, in the characters that a reader sees of it."""
+    return html.unescape(brought.made) if brought.use.text.is_html else brought.made
 
 
 def _where(use: Use) -> str:
@@ -190,7 +196,7 @@ def _states(facts: MergedFacts) -> dict[tuple[str, str], list[tuple[str, str]]]:
             found[one.use.token.name or "", reader].append(("empty" if one.use.token.default is None else "default", ""))
     for one in facts.brought:
         for reader in one.readers:
-            found[one.use.token.name or "", reader].append(("filled", one.made))
+            found[one.use.token.name or "", reader].append(("filled", _as_read(one)))
     return found
 
 
