@@ -82,7 +82,7 @@ class TestSyntaxes:
         with pytest.raises(NotAllowed):
             syntaxes.keep_syntax(house.author, house.workspace, {**ANGLES, "name": "Other"})
         mailing = intake.take_in(
-            house.author, house.workspace, mail(PLAIN.replace("<h1>", "<p>&lt;&lt;first_name&gt;&gt;</p><h1>")), "a.eml"
+            house.author, house.workspace, mail(PLAIN.replace("<h1>", "<p>&lt;&lt;first_name&gt;&gt;</p><h1>"), text="Hello"), "a.eml"
         )
         assert mailing.syntax == row
         with pytest.raises(Refused, match="stays"):

@@ -199,6 +199,43 @@ class TestRender:
         done = jetwind("render", str(tmp_path / "a.html"), "--out", str(tmp_path / "n"), "--reader", "x")
         assert done.returncode == 2 and "--reader names one of --readers" in done.stderr
 
+    def test_a_value_that_goes_sideways(self, tmp_path: Path) -> None:
+        """Measured in the real browser: a name of eighty letters widens its line on a phone, and is told once, at its field."""
+        source = '<!doctype html><html><body style="margin:0"><p style="font-size:16px">Dear {{ first_name }}, hello</p></body></html>'
+        (tmp_path / "a.html").write_text(source)
+        (tmp_path / "r.csv").write_text(f"reader;first_name\nshort;Bo\nlong;{'m' * 80}\n")
+        command = ["check", str(tmp_path / "a.html"), "--render", "--profiles", "phone-upright", "--readers", str(tmp_path / "r.csv")]
+        only = ["--only", "fields.overflow,appearance.sideways", "--format", "json"]
+        (found,) = json.loads(jetwind(*command, *only).stdout)["findings"]
+        assert found["check"] == "fields.overflow" and "of long makes its line" in found["message"]
+        assert source[found["start"]["offset"] : found["end"]["offset"]] == "{{ first_name }}" if "start" in found else True
+        assert json.loads(jetwind(*command, *only, "--reader", "short").stdout)["findings"] == []
+
+    def test_another_syntax(self, tmp_path: Path) -> None:
+        """Described in a file, for checks and renders; the copy of a reader stands ahead of the findings; what is no syntax is refused."""
+        (tmp_path / "a.html").write_text("<p>Dear &lt;&lt;first_name|friend&gt;&gt;, <<if member>>your slot<<else>>come<<end>></p>")
+        (tmp_path / "s.toml").write_text(
+            'name = "Angles"\nopen = "<<"\nclose = ">>"\ndefault = "|"\nif = ["if"]\nelse = ["else"]\nend = ["end"]\n'
+        )
+        (tmp_path / "r.csv").write_text("reader;first_name;member\nTove;Tove;yes\nNils;;\n")
+        command = [
+            "check",
+            str(tmp_path / "a.html"),
+            "--syntax",
+            str(tmp_path / "s.toml"),
+            "--readers",
+            str(tmp_path / "r.csv"),
+            "--only",
+            "fields.foreign",
+        ]
+        done = jetwind(*command, "--reader", "Nils")
+        assert "As Nils gets it" in done.stdout and "    Dear friend, come" in done.stdout
+        assert "fields.foreign" not in done.stdout
+        assert "    Dear Tove, your slot" in jetwind(*command, "--reader", "Tove").stdout
+        (tmp_path / "s.toml").write_text('open = "<<"\nclose = ">>"\n')
+        done = jetwind(*command)
+        assert done.returncode == 2 and "a syntax has a name of 1 to 40 characters" in done.stderr
+
     def test_blocked_and_chosen(self, tmp_path: Path) -> None:
         """One profile, images off."""
         (tmp_path / "a.html").write_text('<img src="a.png" alt="Bowl" width="50" height="40">')

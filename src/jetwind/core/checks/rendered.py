@@ -10,6 +10,7 @@ import regex
 
 from jetwind.core.checking import CannotTell, Context, DoesNotApply
 from jetwind.core.checking.field_texts import Use, uses
+from jetwind.core.checking.merged import merged_facts
 from jetwind.core.markup import Document, Element, TextRun
 from jetwind.core.message import Message
 from jetwind.core.renders import Render, Renders
@@ -89,28 +90,48 @@ def fields_by_element(message: Message) -> dict[int, list[Use]]:
     return found
 
 
-def widened_by_values(message: Message, renders: Renders) -> dict[int, tuple[int, int, list[str]]]:
-    """Elements with a field in them whose letters reach over the screen, though nothing around them has a fixed width beyond it.
+#: How wide a letter is at the least on the average, in parts of the type size (measured on the fonts of facts/font_widths.json).
+_NARROW = 0.4
+#: Type whose size is not known, in px.
+_USUAL_SIZE = 16
 
-    For each, the room and the width of the worst render in px, and the profiles.
+
+def widened_by_values(message: Message, context: Context) -> dict[int, tuple[int, int, list[str]]]:
+    """Elements with a field in them that are wider than the screen because a reader's value has a word that does not fit.
+
+    For each, the room and the width of the worst render in px, and the profiles. A phone that shows the whole message smaller has been
+    made to by it. What has a fixed width, itself or around it, is wide without the value.
     """
+    renders = context.renders
+    if renders is None or not renders.reader:
+        return {}
     found: dict[int, tuple[int, int, list[str]]] = {}
-    by_element = fields_by_element(message) if renders.reader else {}
+    words = _longest_words(message, context, renders.reader)
     for profile_id, render in renders.renders.items():
         measured = render.measured
-        if measured.content_width <= measured.width + 1:
+        room = round(measured.width * min(1.0, measured.scale))
+        if measured.content_width <= room + 1:
             continue
         for block in measured.of("text", "link"):
-            if (
-                block.right > measured.width + 1
-                and block.element in by_element
-                and not _has_fixed_width(message, block.element, measured.width)
-            ):
-                room, width, ids = found.get(block.element, (measured.width, 0, []))
-                if block.width - measured.width > width - room:
-                    room, width = measured.width, round(block.width)
-                found[block.element] = room, width, [*ids, profile_id]
+            letters = words.get(block.element, 0)
+            needs = letters * (block.size or _USUAL_SIZE) * _NARROW
+            if block.right > room + 1 and needs > room / 2 and not _has_fixed_width(message, block.element, room):
+                least, width, ids = found.get(block.element, (room, 0, []))
+                if block.width - room > width - least:
+                    least, width = room, round(block.width)
+                found[block.element] = least, width, [*ids, profile_id]
     return {element: (room, width, list(dict.fromkeys(ids))) for element, (room, width, ids) in found.items()}
+
+
+def _longest_words(message: Message, context: Context, reader: str) -> dict[int, int]:
+    """For each element with a field in it, the letters of the longest word that a reader's values bring there."""
+    by_use = {id(use): element for element, found in fields_by_element(message).items() for use in found}
+    longest: dict[int, int] = defaultdict(int)
+    for one in merged_facts(message, context.readers).brought if by_use else ():
+        element = by_use.get(id(one.use))
+        if element is not None and reader in one.readers:
+            longest[element] = max(longest[element], *(len(word) for word in one.made.replace("-", " ").split()), 0)
+    return longest
 
 
 def _has_fixed_width(message: Message, element: int, room: int) -> bool:

@@ -51,7 +51,7 @@ def find_sideways(message: Message, context: Context, options: Options) -> Itera
         return
     worst = max(wide, key=lambda render: render.measured.content_width / render.measured.width)
     element = _widest(document, worst.measured)
-    if element is not None and element.index in widened_by_values(message, renders):
+    if element is not None and element.index in widened_by_values(message, context):
         return  # told once, by fields.overflow
     yield Hit(
         "At {width} px the content is {content} px wide, in {profiles}.",

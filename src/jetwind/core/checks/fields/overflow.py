@@ -53,6 +53,11 @@ class OverflowOptions(Options):
             readers=(_LONG,),
             renders=laid_out("phone-upright", box("p", "text", 0, 0, 300, 20), content_width=390, reader="Long"),
         ),
+        clear(
+            "<p>Hello {{ first_name }}</p><table width=640><tr><td>x</table>",
+            readers=(_SHORT,),
+            renders=laid_out("phone-upright", box("p", "text", 0, 0, 640, 20), width=640, content_width=640, scale=0.61, reader="Al"),
+        ),
         finds(
             f"{_HEAD}Subject: {'a' * 50} {{{{ first_name }}}}\n\nx\n",
             at=f"Subject: {'a' * 50} {{{{ first_name }}}}",
@@ -63,6 +68,12 @@ class OverflowOptions(Options):
             at="{{ first_name }}",
             readers=(Sample("Long", {"first_name": "x" * 80}),),
             renders=laid_out("phone-upright", _WIDE, content_width=520, reader="Long"),
+        ),
+        finds(
+            "<p>Hello {{ first_name }}</p>",
+            at="{{ first_name }}",
+            readers=(Sample("Long", {"first_name": "x" * 80}),),
+            renders=laid_out("phone-upright", box("p", "text", 0, 0, 1000, 20), width=1000, content_width=1000, scale=0.39, reader="Long"),
         ),
     ],
 )
@@ -110,7 +121,7 @@ def _name(brought: Brought | None) -> str:
 
 def _sideways(message: Message, context: Context, renders: Renders) -> Iterator[Hit]:
     by_element = fields_by_element(message)
-    for element, (room, width, ids) in widened_by_values(message, renders).items():
+    for element, (room, width, ids) in widened_by_values(message, context).items():
         use = max(by_element[element], key=lambda one: _length(message, context, one, renders.reader))
         value = next(
             (one.made for one in merged_facts(message, context.readers).brought if one.use is use and renders.reader in one.readers), ""
