@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import hashlib
+import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
-from jetwind.core.checking.field_texts import uses
+from jetwind.core.checking.field_texts import Use, uses
 from jetwind.core.checking.finding import Finding, Place
 from jetwind.core.fields import fields_read, past_limit
 from jetwind.core.message import Message, Sample
@@ -14,9 +15,11 @@ from jetwind.core.readers import AsReader, as_reader, fewest
 from jetwind.core.source import Span
 
 #: Copies of one message that are looked at: those that differ most.
-MOST_COPIES = 12
+MOST_COPIES = 8
 #: Where a value may change what these checks see; in the midst of copy it changes words alone.
 _TELLING = frozenset({"address", "alt", "attribute", "tag", "style", "header"})
+#: A number, a code, a word: in an attribute one is as good as another, but for those that no finished message holds.
+_ORDINARY = re.compile(r"(?!.*(?:todo|tbd|xxx|test|example|invalid|localhost|image|picture))[A-Za-z0-9-]{1,40}\Z", re.IGNORECASE)
 
 
 @dataclass(frozen=True)
@@ -44,19 +47,26 @@ def readers_copies(message: Message, readers: Sequence[Sample]) -> list[ReadersC
 
 
 def _made(message: Message, readers: Sequence[Sample]) -> list[ReadersCopy]:
-    names = dict.fromkeys(
-        name for use in uses(message) if use.token.is_block or use.kind in _TELLING for name in fields_read(use.token, message.syntax)
-    )
+    deciding = _names(message, [use for use in uses(message) if use.token.is_block])
+    names = dict.fromkeys((*deciding, *_names(message, [use for use in uses(message) if use.kind in _TELLING])))
     if not names or _too_costly(message, readers):
         return []
+
+    def told(name: str, value: str | None) -> str | None:
+        return "a word" if value and name not in deciding and _ORDINARY.match(value) else value
+
     groups: dict[tuple[str | None, ...], list[Sample]] = {}
     for reader in readers:
-        groups.setdefault(tuple(reader.values.get(name) for name in names), []).append(reader)
+        groups.setdefault(tuple(told(name, reader.values.get(name)) for name in names), []).append(reader)
     alike = list(groups.values())
     if len(alike) > MOST_COPIES:
         telling = [Sample(group[0].name, {name: value for name, value in group[0].values.items() if name in names}) for group in alike]
         alike = [alike[number] for number in fewest(telling, MOST_COPIES)]
     return [ReadersCopy(as_reader(message, group[0], keep_unknown=True), tuple(reader.name for reader in group)) for group in alike]
+
+
+def _names(message: Message, found: Iterable[Use]) -> dict[str, None]:
+    return dict.fromkeys(name for use in found for name in fields_read(use.token, message.syntax))
 
 
 def _too_costly(message: Message, readers: Sequence[Sample]) -> bool:

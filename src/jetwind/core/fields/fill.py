@@ -8,16 +8,30 @@ from __future__ import annotations
 
 import html
 from collections.abc import Mapping
+from functools import lru_cache
 
 from jetwind.core.fields.marked import shown as marked
 from jetwind.core.fields.syntax import LIQUID, FieldToken, Syntax
 
+#: Texts up to this many characters are kept in the form in which they are filled, since one is filled for reader after reader.
+LONGEST_KEPT = 200_000
+
 
 def past_limit(source: str, values: Mapping[str, str], *, syntax: Syntax = LIQUID) -> str:
     """Which limit filling ``source`` passes, as the end of "it cannot be filled, since …"; empty where it passes none."""
-    if syntax.grammar == "liquid" and any(_is_decided(token) for token in syntax.tokens(source)):
+    if syntax.grammar == "liquid" and any(map(_is_decided, _tokens(source, syntax))):
         return _through_liquid(source, values, syntax)[1]
     return ""
+
+
+def _tokens(source: str, syntax: Syntax) -> tuple[FieldToken, ...]:
+    return _kept_tokens(source, syntax) if len(source) <= LONGEST_KEPT else tuple(syntax.tokens(source))
+
+
+@lru_cache(maxsize=16)
+def _kept_tokens(source: str, syntax: Syntax) -> tuple[FieldToken, ...]:
+    # A text is filled for reader after reader.
+    return tuple(syntax.tokens(source))
 
 
 def _is_decided(token: FieldToken) -> bool:
@@ -29,7 +43,13 @@ def _through_liquid(source: str, values: Mapping[str, str], syntax: Syntax) -> t
     # Loaded when first used: it takes a sixth of a second, and few messages have blocks.
     from jetwind.core.fields.liquid import rendered
 
-    return rendered(_with_plain_tokens(source, syntax), values)
+    written = _kept_source(source, syntax) if len(source) <= LONGEST_KEPT else _with_plain_tokens(source, syntax)
+    return rendered(written, values)
+
+
+@lru_cache(maxsize=16)
+def _kept_source(source: str, syntax: Syntax) -> str:
+    return _with_plain_tokens(source, syntax)
 
 
 def fill(source: str, values: Mapping[str, str], *, escape: bool, syntax: Syntax = LIQUID) -> str:
@@ -38,7 +58,7 @@ def fill(source: str, values: Mapping[str, str], *, escape: bool, syntax: Syntax
     ``escape`` turns ``&``, ``<``, ``>`` and quotes of a value into entities, as an HTML part needs (HTML §13.1.4).
     Dotted names (``order.number``) look their value up under the whole dotted name. Never raises for bad syntax.
     """
-    tokens = list(syntax.tokens(source))
+    tokens = _tokens(source, syntax)
     if not tokens:
         return source
     shown = {name: html.escape(value) if escape else value for name, value in values.items()}

@@ -11,6 +11,7 @@ from liquid import BoundTemplate, Environment, Mode, RenderContext
 from liquid.exceptions import LiquidError, ResourceLimitError
 from liquid.token import Token
 
+from jetwind.core.fields.fill import LONGEST_KEPT
 from jetwind.core.fields.metering import spend
 from jetwind.core.source import FILLING
 
@@ -20,7 +21,8 @@ def rendered(source: str, values: Mapping[str, str]) -> tuple[str | None, str]:
     meter = _Meter()
     before = _meter.set(meter)
     try:
-        return str(_environment().from_string(source).render(**_nested(values))), ""
+        template = _kept_template(source) if len(source) <= LONGEST_KEPT else _environment().from_string(source)
+        return str(template.render(**_nested(values))), ""
     except ResourceLimitError as past:
         return None, str(past.message or past)
     except (LiquidError, RecursionError, TypeError, ValueError, ArithmeticError):
@@ -113,6 +115,11 @@ class _Bounded(Environment):
     template_class = _Template
     local_namespace_limit = FILLING.all_characters
     output_stream_limit = FILLING.output_characters
+
+
+@lru_cache(maxsize=16)
+def _kept_template(source: str) -> BoundTemplate:
+    return _environment().from_string(source)
 
 
 @lru_cache(maxsize=1)

@@ -11,10 +11,10 @@ import re
 from bisect import bisect_left, bisect_right
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from functools import cached_property
+from functools import cached_property, lru_cache
 from itertools import zip_longest
 
-from jetwind.core.fields.fill import fill
+from jetwind.core.fields.fill import LONGEST_KEPT, fill
 from jetwind.core.fields.marked import shown
 from jetwind.core.fields.syntax import LIQUID, FieldToken, Syntax
 from jetwind.core.source import Span
@@ -105,10 +105,10 @@ def merge(source: str, values: Mapping[str, str], *, escape: bool, syntax: Synta
     if "\r" in source:
         return _with_line_ends_of(source, merge(_LINE_END.sub("\n", source), values, escape=escape, syntax=syntax))
     plain = fill(source, values, escape=escape, syntax=syntax)
-    parts = _parts(source, syntax)
-    if len(parts) > _LAST - _FIRST or _MARK.search(source) or any(_MARK.search(value) for value in values.values()):
+    parts, with_marks = (_kept_marks if len(source) <= LONGEST_KEPT else _marked_source)(source, syntax)
+    if with_marks is None or any(_MARK.search(value) for value in values.values()):
         return Merged(plain, ())
-    marked = fill("".join(_with_mark(number, source, *part) for number, part in enumerate(parts)), values, escape=escape, syntax=syntax)
+    marked = fill(with_marks, values, escape=escape, syntax=syntax)
     if _MARK.sub("", marked) != plain:
         # A filter or a condition looked at what was caught of the template, marks and all.
         return Merged(plain, ())
@@ -183,6 +183,19 @@ def merge_each(source: str, rows: Sequence[Mapping[str, str]], *, escape: bool, 
 
 
 _Part = tuple[Span, FieldToken | None]
+
+
+@lru_cache(maxsize=8)
+def _kept_marks(source: str, syntax: Syntax) -> tuple[list[_Part], str | None]:
+    return _marked_source(source, syntax)
+
+
+def _marked_source(source: str, syntax: Syntax) -> tuple[list[_Part], str | None]:
+    """The parts of a source and the source with a mark before each; None where there are more parts than marks, or marks of its own."""
+    parts = _parts(source, syntax)
+    if len(parts) > _LAST - _FIRST or _MARK.search(source):
+        return parts, None
+    return parts, "".join(_with_mark(number, source, *part) for number, part in enumerate(parts))
 
 
 def _parts(source: str, syntax: Syntax) -> list[_Part]:
