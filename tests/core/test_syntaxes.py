@@ -4,13 +4,17 @@ No published source describes such a syntax; expected values are worked by hand 
 is python-liquid's own answer; its source distribution (2.3.6) carries no cases.
 """
 
+from pathlib import Path
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from jetwind.core.checking import Context
+from jetwind.core.checking.copies import MOST_COPIES, readers_copies
 from jetwind.core.checking.field_texts import uses
 from jetwind.core.checking.merged import excerpt, merged_facts, named, shows_hole
+from jetwind.core.checks.fields.overflow import graphemes
 from jetwind.core.fields import (
     LIQUID,
     UnusableSyntax,
@@ -290,6 +294,23 @@ class TestHoles:
         assert excerpt("Hello\n ", "", ", you", 36) == "Hello , you"
 
 
+def test_lengths_are_counted_as_unicode_does() -> None:
+    """A subject with a value in it is as long as its user-perceived characters: Unicode 15.0, GraphemeBreakTest.txt (tests/vectors)."""
+    cases = differ = 0
+    for line in (Path(__file__).parents[1] / "vectors" / "GraphemeBreakTest.txt").read_text("utf-8").splitlines():
+        marks = line.partition("#")[0].split()
+        if not marks:
+            continue
+        text = "".join(chr(int(mark, 16)) for mark in marks[1::2])
+        cases += 1
+        if any(char.isspace() for char in text):
+            continue  # a subject is one line, and its white space is one blank
+        differ += graphemes(text) != marks.count("÷") - 1
+    assert cases == 602
+    # The one is U+2701 joined to itself, which the newer Unicode data of the regex library takes for two characters.
+    assert differ == 1
+
+
 def message_of(html: str) -> Message:
     """An HTML message."""
     return read_bytes(html.encode(), "x.html")
@@ -317,6 +338,17 @@ class TestFacts:
         facts = merged_facts(message, readers)
         assert [(one.made, one.readers) for one in facts.brought] == [("a", ("r1", "r3", "r5"))]
         assert [(part.says, readers) for _, _, part, readers in facts.parts] == [("if m", ("r1", "r3", "r5")), ("else", ("r0", "r2", "r4"))]
+
+    def test_copies_that_matter(self) -> None:
+        """A number in an address makes no copy of its own; what decides a part does; at most eight, those that differ most."""
+        message = message_of("<p>{% if tier == 'a' %}x{% endif %}</p><a href='https://kiln.example/?m={{ number }}'>Go</a>")
+        readers = [Sample(f"r{number}", {"tier": "ab"[number % 2], "number": f"SK-{number}"}) for number in range(9)]
+        assert [copy.readers for copy in readers_copies(message, readers)] == [("r0", "r2", "r4", "r6", "r8"), ("r1", "r3", "r5", "r7")]
+        many = [Sample(f"r{number}", {"tier": str(number)}) for number in range(30)]
+        assert len(readers_copies(message, many)) <= MOST_COPIES
+        assert readers_copies(message_of("<p>{{ number }}</p>"), readers) == []
+        kept = readers_copies(message_of("<a href='{{ u }}'>x</a>{% if tier %}y{% endif %}"), [Sample("r", {"tier": "a"})])
+        assert kept[0].merged.message.html is not None and kept[0].merged.message.html.text == "<a href='{{ u }}'>x</a>y"
 
     def test_what_asks_for_too_much_is_not_merged(self) -> None:
         """It is named, and nothing hangs."""

@@ -25,7 +25,8 @@ def test_main_screens(house: Any, sign_in: Any, fake_browser: FakeBrowser, schem
     faulty = taken_in(
         house,
         mail(
-            GOOD_HTML + "<p>Lorem ipsum dolor sit amet</p><a href='http://k.org'>x</a><img src='https://k.org/a.png'>",
+            GOOD_HTML
+            + "<p>{{ first_name }} {{ frist_name }}{% if first_name == 'Al' %}x{% endif %}</p><p>Lorem ipsum dolor sit amet</p><a href='http://k.org'>x</a><img src='https://k.org/a.png'>",
             None,
             Subject="GLAZES FOR ALL!!",
         ),
@@ -47,6 +48,9 @@ def test_main_screens(house: Any, sign_in: Any, fake_browser: FakeBrowser, schem
         "/",
         "/readers/",
         "/readers/new/",
+        f"/readers/{house.workspace.readers.get(name='Bo').pk}/",
+        "/settings/syntaxes/",
+        "/settings/syntaxes/new/",
         "/mailroom/",
         f"/mailroom/{arrival.pk}/",
         f"/mailroom/{arrival.pk}/?view=raw",

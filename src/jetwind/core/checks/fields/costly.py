@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from itertools import islice
 
-from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checking import Context, Hit, Level, Options, check, clear, finds
+from jetwind.core.checking.field_texts import field_texts
 from jetwind.core.fields import past_limit
 from jetwind.core.message import Message
 
@@ -37,15 +38,10 @@ _READERS = 3
     ],
 )
 def find_past_limit(message: Message, context: Context, options: Options) -> Iterator[Hit]:
-    """Subject, HTML and plain text can be filled for the first readers within the limits of loops, texts, numbers and lists."""
+    """Headers, subjects, preview text, HTML and plain text can be filled for the first readers within the limits of loops, texts, numbers and lists."""
     values: list[Mapping[str, str]] = [{}, *(reader.values for reader in islice(context.readers, _READERS))]
-    subject = message.header("Subject")
-    texts = [(message.subject, Place.in_header(message, "Subject", subject), "subject")]
-    if message.html is not None:
-        texts.append((message.html.text, Place("html"), "HTML"))
-    if message.text is not None:
-        texts.append((message.text.text, Place("text"), "plain text"))
-    for text, place, where in texts:
-        reason = next((why for reader in values if (why := past_limit(text, reader, syntax=message.syntax))), "")
+    for text in field_texts(message):
+        reason = next((why for reader in values if (why := past_limit(text.text, reader, syntax=message.syntax))), "")
         if reason:
-            yield Hit("The {where} cannot be filled: {reason}.", place, {"where": where, "reason": reason}, identity=where)
+            place = text.place(text.tokens[0].span)
+            yield Hit("The {where} cannot be filled: {reason}.", place, {"where": text.where, "reason": reason}, identity=text.where)
