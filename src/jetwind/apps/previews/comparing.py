@@ -72,6 +72,7 @@ def compare(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     both = [side.shot.pk for side in sides if side.shot is not None and side.layout is not None]
     page = around.context() | {
         "sides": sides,
+        "has_tools": True,
         "view": view,
         "views": [(key, label, _address(request, asked | {"view": key})) for key, label in VIEWS],
         "left": left,
