@@ -10,10 +10,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from jetwind.core.checking import Context
+from jetwind.core.checking import Context, registry, run_check
 from jetwind.core.checking.copies import MOST_COPIES, readers_copies
 from jetwind.core.checking.field_texts import uses
 from jetwind.core.checking.merged import excerpt, merged_facts, named, shows_hole
+from jetwind.core.checking.overview import field_overview
 from jetwind.core.checks.fields.overflow import graphemes
 from jetwind.core.fields import (
     LIQUID,
@@ -350,6 +351,16 @@ class TestFacts:
         kept = readers_copies(message_of("<a href='{{ u }}'>x</a>{% if tier %}y{% endif %}"), [Sample("r", {"tier": "a"})])
         assert kept[0].merged.message.html is not None and kept[0].merged.message.html.text == "<a href='{{ u }}'>x</a>y"
 
+    def test_what_the_message_tells_is_not_told_of_its_copies(self) -> None:
+        """A link that goes to a stand-in address does so in every copy: one finding; one that does so for a reader alone names that one."""
+        readers = tuple(Sample(name, {"number": name * 3, "host": host}) for name, host in (("Tove", "kiln.org"), ("Nils", "example.com")))
+        for html, told in (
+            ("<a href='https://www.example.com/?m={{ number }}'>Go</a>", ["The link"]),
+            ("<a href='https://{{ host }}/?m={{ number }}'>Go</a>", ["For Nils: the link"]),
+        ):
+            answer = run_check(registry()["links.placeholder"], message_of(html), Context(readers=readers))
+            assert [finding.message[: len(said)] for finding, said in zip(answer.findings, told, strict=True)] == told
+
     def test_what_asks_for_too_much_is_not_merged(self) -> None:
         """It is named, and nothing hangs."""
         message = message_of("<p>{% for i in (1..999999999) %}{{ x }}{% endfor %}</p>")
@@ -362,6 +373,25 @@ class TestFacts:
         message = message_of("<p>{{ x }}</p>" + "a" * 90)
         facts = merged_facts(message, [Sample(f"r{number}", {"x": str(number)}) for number in range(50)])
         assert 30 < facts.left_out < 50
+
+    def test_a_template_just_below_the_limits_for_many_readers(self) -> None:
+        """It is merged for some of them, and the others are counted: nothing takes minutes."""
+        message = message_of("<p>{% for i in (1..9000) %}{{ x }}{% endfor %}</p>")
+        facts = merged_facts(message, [Sample(f"r{number}", {"x": str(number)}) for number in range(200)])
+        assert 100 < facts.left_out < 199 and not facts.too_costly
+
+    @given(st.lists(st.dictionaries(st.sampled_from(["a", "b", "c"]), st.sampled_from(["", "1", "2", "long"])), min_size=1, max_size=12))
+    def test_the_fewest_show_what_all_show(self, rows: list[dict[str, str]]) -> None:
+        """Every part that anybody is shown is shown to one of the fewest, and each hole and default stands in one of their rows."""
+        message = message_of("<p>{% if a == '1' %}A{% elsif b %}B{{ c }}{% else %}C{% endif %}{{ b | default: 'd' }}{{ a }}</p>")
+        readers = [Sample(f"r{number}", row) for number, row in enumerate(rows)]
+        found = field_overview(message, readers, None)
+        for part in found.parts:
+            assert not part.readers or set(part.readers) & set(found.fewest)
+        for number in range(len(found.columns)):
+            states = {row.cells[number].state for row in found.rows} - {"not shown"}
+            assert states == {row.cells[number].state for row in found.rows if row.reader in found.fewest} - {"not shown"}
+        assert len(found.fewest) <= len(readers)
 
     def test_source_of_a_stretch(self) -> None:
         """A merged place leads back to the field."""

@@ -53,6 +53,16 @@ def as_whom(revision: Revision, name: str = "") -> AsWhom:
     return AsWhom(chosen.name, digest, chosen)
 
 
+def reader_choices(revision: Revision, chosen: AsWhom) -> list[tuple[str, str, bool]]:
+    """As whom the renders may be shown: what an address says of it, its name, whether it is chosen; none where nothing hangs on it."""
+    if not has_fields(message_of(revision)):
+        return []
+    first = as_whom(revision)
+    names = [reader.name for reader in readers_of(revision) if reader.name != first.name]
+    readers = [("", f"{first.name} (longest copy)", chosen == first)] if first.name else []
+    return [*readers, *((name, name, name == chosen.name) for name in names), (AS_WRITTEN, "Fields as written", not chosen.name)]
+
+
 def has_fields(message: Message) -> bool:
     """Whether the HTML of a message differs from reader to reader."""
     part = message.html

@@ -17,11 +17,11 @@ from jetwind.apps.blobs import store
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import message_of, revision_for
 from jetwind.apps.previews import services
-from jetwind.apps.previews.as_whom import AS_WRITTEN, AsWhom, as_whom
+from jetwind.apps.previews.as_whom import AS_WRITTEN, AsWhom, as_whom, reader_choices
 from jetwind.apps.previews.models import Render
 from jetwind.apps.previews.modes import OWN, in_words, mode_of, needed, shown_in, ways_of
 from jetwind.apps.previews.sheets import as_pdf, as_png
-from jetwind.apps.previews.views import described, reader_choices
+from jetwind.apps.previews.views import described
 from jetwind.apps.review.frame import frame
 from jetwind.apps.review.selectors import station_address
 from jetwind.apps.ui.given import whole_number

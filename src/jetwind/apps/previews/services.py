@@ -2,46 +2,31 @@
 
 from __future__ import annotations
 
-import hashlib
 import json
 import threading
-import time
-from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
-from dataclasses import asdict, dataclass, replace
-from typing import Any
+from collections.abc import Sequence
 
-from django.conf import settings
 from django.db import transaction
 from django.utils import timezone
 
-from jetwind import __version__
 from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import record
-from jetwind.apps.blobs import store
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.selectors import message_of, newest_open
 from jetwind.apps.intake.services import refuse_if_locked
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
-from jetwind.apps.previews.as_whom import AS_WRITTEN, AsWhom, as_whom
-from jetwind.apps.previews.models import LossTrial, Mark, Render
-from jetwind.apps.previews.modes import OWN, in_words, needed, shown_in
+from jetwind.apps.previews.as_whom import AsWhom, as_whom
+from jetwind.apps.previews.models import Mark, Render
+from jetwind.apps.previews.modes import OWN, needed
 from jetwind.apps.previews.selectors import renders_for_checks
-from jetwind.apps.review.answers import ask_for_checks
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
 from jetwind.apps.workspace.models import Workspace
 from jetwind.apps.workspace.selectors import chosen_profiles
 from jetwind.core.markup.anchor import anchor_of
-from jetwind.core.message import Message
-from jetwind.core.profiles import Profile, Rewriter, Rewritten, profiles
-from jetwind.core.readers import as_reader
-from jetwind.core.renders.departure import departure
-from jetwind.core.renders.led_back import LedBack
-from jetwind.core.renders.measured import Measured
-from jetwind.engines.bounded import BoundedRewriter, PastBudget
-from jetwind.engines.browser import ALL_SECONDS, Browser, Capture, CaptureRequest, Captures, losses_shown, references
+from jetwind.core.profiles import profiles
+from jetwind.engines.browser import Browser, Captures
 
 RENDERS = "renders"
 RENDERS_OF_HOUSE = "renders-of-house"
@@ -136,217 +121,6 @@ def is_behind(revision: Revision, answered: Sequence[str]) -> bool:
     workspace = Workspace.objects.get(pk=revision.mailing.workspace_id)
     waiting = revision.renders.filter(state=Render.State.WAITING, profile__in=profiles())
     return chosen_profiles(workspace) != list(answered) or waiting.exists()
-
-
-@dataclass(frozen=True)
-class _Copy:
-    """A message as it is rendered, and the way back to the one that it was merged from; None where it is that one itself."""
-
-    whom: AsWhom
-    source: Message
-    message: Message
-    led_back: LedBack | None
-    rewriter: Rewriter
-
-    def measured(self, found: Measured) -> Measured:
-        """What was measured, with elements of the message itself."""
-        return self.led_back.measured(found) if self.led_back is not None else found
-
-
-@contextmanager
-def _copy_for(revision: Revision, whom: AsWhom) -> Iterator[_Copy]:
-    source = message_of(revision)
-    merged = as_reader(source, whom.sample) if whom.sample is not None else None
-    message = merged.message if merged is not None else source
-    with BoundedRewriter(message, start=settings.HELPERS_START) as rewriter:
-        yield _Copy(whom, source, message, LedBack(source, merged) if merged is not None else None, rewriter)
-
-
-def render_now(revision: Revision, work_id: int, browser: Captures) -> None:
-    """Render what is still waiting and find out what shows. Safe to run twice, and after a worker was killed in the middle.
-
-    Raises:
-        Cancelled, GivenBack: somebody asked for it to stop; the worker is being stopped.
-    """
-    deadline = time.monotonic() + ALL_SECONDS
-    first = as_whom(revision)
-    waiting = set(revision.renders.filter(state=Render.State.WAITING).values_list("reader", flat=True))
-    for name in (first.name, *sorted(waiting - {first.name})):
-        whom = first if name == first.name else as_whom(revision, name or AS_WRITTEN)
-        # A reader that is gone has nothing to be rendered.
-        if whom.name != name:
-            revision.renders.filter(reader=name, state=Render.State.WAITING).delete()
-            continue
-        with _copy_for(revision, whom) as copy:
-            _render(revision, work_id, browser, copy, deadline)
-            if name == first.name:
-                find_out(revision, copy, browser, deadline, lambda doing: _report(revision, work_id, doing))
-
-
-def _report(revision: Revision, work_id: int, doing: str) -> None:
-    total = revision.renders.count()
-    jobs.report(work_id, done=total - revision.renders.filter(state=Render.State.WAITING).count(), total=total, doing=doing)
-
-
-def _render(revision: Revision, work_id: int, browser: Captures, copy: _Copy, deadline: float) -> None:
-    """One reader's copy in every profile that waits for it."""
-    total = revision.renders.count()
-    rows = revision.renders.filter(state=Render.State.WAITING)
-    waiting = [render for render in rows.filter(reader=copy.whom.name) if render.profile in profiles()]
-    done = total - rows.count()
-    jobs.report(work_id, done=done, total=total, doing="rewriting the message")
-    to_take: dict[str, tuple[list[Render], Rewritten, CaptureRequest]] = {}
-    for render in sorted(waiting, key=lambda render: (render.mode != OWN, list(profiles()).index(render.profile))):
-        render.made_for = copy.whom.made_for
-        profile = shown_in(profiles()[render.profile], render.mode)
-        try:
-            page = copy.rewriter(profile)
-        except PastBudget as past:
-            _give_up(render, f"The message cannot be rewritten for this client: {past}.")
-            done += 1
-            continue
-        request = CaptureRequest.of(page, profile)
-        render.key = _key(request, page)
-        twin = Render.objects.filter(key=render.key, state=Render.State.DONE).exclude(pk=render.pk).first()
-        if twin is not None:
-            _take_over(render, twin, page, copy)
-            done += 1
-        elif render.key in to_take:
-            # Two profiles that take the message alike, or a message that looks the same with its pictures blocked.
-            to_take[render.key][0].append(render)
-        else:
-            to_take[render.key] = ([render], page, request)
-    jobs.report(work_id, done=done, total=total, doing="starting the browser" if to_take else "done")
-    stopped: list[jobs.Cancelled | jobs.GivenBack] = []
-    asked = list(to_take.values())
-
-    def taken(number: int, capture: Capture | Exception) -> bool:
-        nonlocal done
-        jobs.drop_broken_connections()
-        (first, *others), page, _ = asked[number]
-        _finish(first, page, capture, copy)
-        for other in others:
-            _take_over(other, first, copy.rewriter(shown_in(profiles()[other.profile], other.mode)), copy)
-        done += 1 + len(others)
-        profile = profiles()[first.profile]
-        try:
-            jobs.report(work_id, done=done, total=total, doing=", ".join(filter(None, (profile.name, in_words(profile, first.mode)))))
-        except (jobs.Cancelled, jobs.GivenBack) as stop:
-            stopped.append(stop)
-            return False
-        return True
-
-    browser.capture_all([request for _, _, request in asked], taken, seconds=deadline - time.monotonic())
-    if stopped:
-        raise stopped[0]
-
-
-def _give_up(render: Render, problem: str) -> None:
-    render.state, render.problem = Render.State.FAILED, problem
-    render.save()
-
-
-def find_out(revision: Revision, copy: _Copy, browser: Captures, deadline: float, report: Any = lambda doing: None) -> None:
-    """How far each layout departs and which losses show; then the checks that read renders are asked again."""
-    chosen = [profiles()[name] for name in chosen_profiles(revision.mailing.workspace)]
-    own = {render.profile: render for render in revision.renders.filter(mode=OWN, **copy.whom.here)}
-    finished = [profile for profile in chosen if profile.id in own and own[profile.id].state == Render.State.DONE]
-    if not finished or any(profile.id not in own or own[profile.id].state == Render.State.WAITING for profile in chosen):
-        return
-    missing = [profile for profile in finished if own[profile.id].departure is None]
-    if missing:
-        report("measuring how far each layout departs")
-        for profile_id, reference in references(copy.rewriter, missing, browser, deadline - time.monotonic()).items():
-            render = own[profile_id]
-            render.departure = departure(copy.measured(reference), render.layout).score
-            render.save(update_fields=["departure"])
-    _try_losses(revision, copy, chosen, finished, browser, deadline, report)
-    ask_for_checks(revision)
-
-
-def _try_losses(
-    revision: Revision,
-    copy: _Copy,
-    chosen: Sequence[Profile],
-    finished: Sequence[Profile],
-    browser: Captures,
-    deadline: float,
-    report: Any,
-) -> None:
-    ids = [profile.id for profile in chosen]
-    message = copy.message
-    content = [message.html.text if message.html else "", sorted(picture.sha256 for picture in message.images)]
-    asked = [__version__, ids, [profile.id for profile in finished], content, copy.source.sha256 if copy.led_back is not None else ""]
-    key = hashlib.sha256(json.dumps(asked).encode("utf-8", "surrogatepass")).hexdigest()
-    if LossTrial.objects.filter(revision=revision, key=key).exists():
-        return
-    twin = LossTrial.objects.filter(key=key).first()
-    if twin is not None:
-        answer: dict[str, Any] = {"shown": twin.shown, "untold": twin.untold}
-    elif len(finished) < len(chosen):
-        answer = {"shown": None, "untold": "a profile could not be rendered"}
-    else:
-        report("trying which losses show")
-        try:
-            pages = {profile.id: copy.rewriter(profile) for profile in chosen}
-            shown = losses_shown(copy.rewriter, pages, chosen, browser, deadline - time.monotonic())
-        except PastBudget:
-            shown = None
-        if shown is not None and copy.led_back is not None:
-            shown = [copy.led_back.shown(one) for one in shown]
-        answer = {"shown": [asdict(one) for one in shown] if shown is not None else None, "untold": ""}
-        if shown is None:
-            answer["untold"] = "the message takes too long to lay out to try each feature"
-    LossTrial.objects.update_or_create(revision=revision, defaults={"profiles": ids, "key": key, **answer})
-
-
-def _take_over(render: Render, twin: Render, page: Rewritten, copy: _Copy) -> None:
-    """The answer to the same question, asked before; what was dropped on the way, and where it stands, is each render's own."""
-    for name in ("state", "problem", "blob_sha256", "content_type", "width", "height"):
-        setattr(render, name, getattr(twin, name))
-    if render.state == Render.State.DONE and (twin.tree or copy.led_back is not None):
-        found = twin.layout
-        if twin.tree:
-            found = replace(found, blocks=tuple(replace(block, element=own) for block, own in zip(found.blocks, twin.tree, strict=True)))
-        _keep_measured(render, found, copy)
-    else:
-        render.measured = twin.measured
-    _keep_page(render, page, copy)
-    render.save()
-
-
-def _keep_measured(render: Render, found: Measured, copy: _Copy) -> None:
-    render.tree = [block.element for block in found.blocks] if copy.led_back is not None else []
-    render.measured = copy.measured(found).as_json()
-
-
-def _key(request: CaptureRequest, page: Rewritten) -> str:
-    window = [request.width, request.first_screen, request.pixel_ratio, request.dark, request.room, request.shrinks]
-    return hashlib.sha256(json.dumps([__version__, request.html, sorted(page.parts), window]).encode("utf-8", "surrogatepass")).hexdigest()
-
-
-def _finish(render: Render, page: Rewritten, capture: Capture | Exception, copy: _Copy) -> None:
-    if isinstance(capture, Exception):
-        _give_up(render, str(capture))
-        return
-    render.state = Render.State.DONE
-    render.blob_sha256 = store.keep(capture.image)
-    render.content_type = capture.content_type
-    render.width, render.height = capture.width, capture.height
-    _keep_measured(render, capture.measured, copy)
-    _keep_page(render, page, copy)
-    render.save()
-
-
-def _keep_page(render: Render, page: Rewritten, copy: _Copy) -> None:
-    led_back = copy.led_back
-    spans = [change.span if led_back is None or change.span is None else led_back.span(change.span) for change in page.changes]
-    render.changes = [
-        [change.kind, change.feature, change.title.replace("\0", ""), span.start if span else None, span.end if span else None]
-        for change, span in zip(page.changes, spans, strict=True)
-    ]
-    blocked = page.blocked if led_back is None else {led_back.element(element) for element in page.blocked} - {-1}
-    render.clipped, render.blocked, render.remote_pictures = page.clipped, sorted(blocked), page.remote_pictures
 
 
 def set_mark(user: User, revision: Revision, profile: str, element: int, comment: str) -> Mark:

@@ -8,6 +8,7 @@ from jetwind.apps.intake.models import Revision
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
 from jetwind.apps.previews import services
+from jetwind.apps.previews.rendering import render_now
 from jetwind.apps.workspace.models import Workspace
 from jetwind.apps.workspace.selectors import chosen_profiles
 
@@ -18,7 +19,7 @@ def render_revision(revision_id: int, work_id: int) -> None:
     with jobs.carried_out(work_id):
         revision = Revision.objects.select_related("mailing__workspace").get(pk=revision_id)
         answered = chosen_profiles(revision.mailing.workspace)
-        services.render_now(revision, work_id, services.the_browser())
+        render_now(revision, work_id, services.the_browser())
     # Whoever asked while this one ran was given this one, which had read what to render before: that is rendered now.
     if Work.objects.filter(pk=work_id, state=Work.State.DONE).exists() and services.is_behind(revision, answered):
         services.ask_for_renders(Revision.objects.select_related("mailing__workspace").get(pk=revision_id))

@@ -18,14 +18,13 @@ from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import message_of, revision_for
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.previews import services
-from jetwind.apps.previews.as_whom import AS_WRITTEN, AsWhom, as_whom, has_fields
+from jetwind.apps.previews.as_whom import AS_WRITTEN, AsWhom, as_whom, reader_choices
 from jetwind.apps.previews.captions import caption
 from jetwind.apps.previews.models import Mark, Render
 from jetwind.apps.previews.modes import OWN, PAIRS, WORDS, images_in_words, in_words, mode_of, needed, shown_in, switched, ways_of
 from jetwind.apps.previews.places import marks_on, pins_on, share
 from jetwind.apps.previews.selectors import element_at, marks_in, told
 from jetwind.apps.review.frame import frame
-from jetwind.apps.review.questions import readers_of
 from jetwind.apps.review.selectors import ShownFinding, station_address
 from jetwind.apps.ui.given import whole_number
 from jetwind.apps.ui.once import once
@@ -174,16 +173,6 @@ def _is_on(profile: Profile | None, mode: str, way: str) -> bool:
         return way in ways_of(mode)
     now = shown_in(profile, mode)
     return {"blocked": now.images == "blocked", "night": now.is_night, "turned": now.is_turned}[way]
-
-
-def reader_choices(revision: Revision, chosen: AsWhom) -> list[tuple[str, str, bool]]:
-    """As whom the renders may be shown: what an address says of it, its name, whether it is chosen; none where nothing hangs on it."""
-    if not has_fields(message_of(revision)):
-        return []
-    first = as_whom(revision)
-    names = [reader.name for reader in readers_of(revision) if reader.name != first.name]
-    readers = [("", f"{first.name} (longest copy)", chosen == first)] if first.name else []
-    return [*readers, *((name, name, name == chosen.name) for name in names), (AS_WRITTEN, "Fields as written", not chosen.name)]
 
 
 def _renders(revision: Revision, mode: str, wanted: list[str], whom: AsWhom) -> dict[str, Render]:

@@ -82,20 +82,26 @@ def configure(
         before = shown if shown is not None else shown_settings(locked)
         for name, wanted in mine.items():
             setattr(locked, name, merged_list(before.get(name, ()), wanted, getattr(locked, name)))
-        single = {"sign_offs_required": sign_offs_required, "escapes_values": escapes_values, "readers_of_a_file": readers_of_a_file}
-        for name, given in single.items():
-            now = getattr(locked, name)
-            value = now if given is None else given
-            try:
-                setattr(locked, name, merged_value(name, before.get(name, now), value, now))
-            except Overtaken:
-                raise Refused(
-                    f"Somebody set the {SINGLE[name]} to {now} meanwhile. Nothing was changed; keep again to have yours."
-                ) from None
+        given = {"sign_offs_required": sign_offs_required, "escapes_values": escapes_values, "readers_of_a_file": readers_of_a_file}
+        _set_single(locked, before, given)
         locked.full_clean()
         locked.save(update_fields=[*LISTS, *SINGLE])
         record("workspace.changed", actor=user, what="the settings of the workspace", house=locked.pk)
         tell_of_settings(locked)
+
+
+def _set_single(workspace: Workspace, before: Mapping[str, Any], given: Mapping[str, Any]) -> None:
+    """Set the settings that are one value; None leaves one as it is.
+
+    Raises:
+        Refused: somebody else changed one meanwhile.
+    """
+    for name, value in given.items():
+        now = getattr(workspace, name)
+        try:
+            setattr(workspace, name, merged_value(name, before.get(name, now), now if value is None else value, now))
+        except Overtaken:
+            raise Refused(f"Somebody set the {SINGLE[name]} to {now} meanwhile. Nothing was changed; keep again to have yours.") from None
 
 
 def _words(text: str) -> list[str]:

@@ -75,15 +75,18 @@ def _too_costly(message: Message, readers: Sequence[Sample]) -> bool:
     return any(past_limit(source, row, syntax=message.syntax) for source in sources for row in rows)
 
 
-def told_of_copies(found: Iterable[tuple[ReadersCopy, Finding]], message: Message, known: frozenset[str]) -> Iterable[Finding]:
+def told_of_copies(found: Iterable[tuple[ReadersCopy, Finding]], message: Message, own: Sequence[Finding]) -> Iterable[Finding]:
     """Findings of copies that the message itself does not have, one for each place, with the readers that it touches.
 
-    ``known`` are the fingerprints of the message's own. The sentence is that of the first copy; its readers follow.
+    ``own`` are the message's own: what they tell, or tell of the same place, is not told again. The sentence is that of the first copy.
     """
+    known = {finding.fingerprint for finding in own}
+    places = {_where(place) for finding in own for place in finding.places}
     groups: dict[tuple[str, Place], list[tuple[ReadersCopy, Finding]]] = {}
     for copy, finding in found:
-        if finding.fingerprint not in known:
-            groups.setdefault((finding.check, copy.place_in_source(message, finding.place)), []).append((copy, finding))
+        place = copy.place_in_source(message, finding.place)
+        if finding.fingerprint not in known and _where(place) not in places:
+            groups.setdefault((finding.check, place), []).append((copy, finding))
     for (check, place), group in groups.items():
         finding = group[0][1]
         readers = list(dict.fromkeys(name for copy, _ in group for name in copy.readers))
@@ -99,3 +102,7 @@ def told_of_copies(found: Iterable[tuple[ReadersCopy, Finding]], message: Messag
             others=(),
             fingerprint=identity.hexdigest()[:16],
         )
+
+
+def _where(place: Place) -> tuple[str, str, int | None]:
+    return place.part, place.name, place.start.offset if place.start is not None else None

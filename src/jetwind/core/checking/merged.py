@@ -13,12 +13,14 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
 from jetwind.core.checking.field_texts import FieldText, Use, field_texts, uses
-from jetwind.core.fields import FieldToken, Merged, Part, Piece, merge_each, metered, past_limit, structure
+from jetwind.core.fields import FieldToken, Merged, Part, Piece, merging_each, metered, past_limit, structure
 from jetwind.core.message import Message, Sample
-from jetwind.core.source import FILLING, Span
+from jetwind.core.source import Span
 
 #: Characters of all merged texts together; a text that would go beyond is merged for the readers before that.
 MOST_CHARACTERS = 60_000_000
+#: What filters and loops may make of one text for all readers together (``fields.metering``).
+MOST_SPENT = 10_000_000
 #: Characters on either side of a place that are looked at.
 _AROUND = 120
 _BREAKS = re.compile(
@@ -105,27 +107,19 @@ def _gathered(message: Message, readers: Sequence[Sample]) -> MergedFacts:
         if any(past_limit(text.text, row, syntax=message.syntax) for row in ({}, *rows[:3])):
             found.too_costly.append(text.where)
             continue
-        room = max(1, left // max(1, len(text.text)))
-        found.left_out = max(found.left_out, len(rows) - room)
         groups: dict[int, tuple[Merged, list[str]]] = {}
+        escape = text.is_html and message.syntax.escapes
         with metered() as meter:
-            for start in range(0, min(len(rows), room), _AT_ONCE):
-                taken = readers[start : min(start + _AT_ONCE, room)]
-                escape = text.is_html and message.syntax.escapes
-                for reader, merged in zip(
-                    taken, merge_each(text.text, [one.values for one in taken], escape=escape, syntax=message.syntax), strict=True
-                ):
-                    groups.setdefault(id(merged), (merged, []))[1].append(reader.name)
-                    left -= 0 if len(groups[id(merged)][1]) > 1 else len(merged.text)
-                if meter.spent > FILLING.all_characters * 4 or left < 0:
-                    found.left_out = max(found.left_out, len(rows) - start - len(taken))
+            each = merging_each(text.text, rows, escape=escape, syntax=message.syntax)
+            for number, (reader, merged) in enumerate(zip(readers, each, strict=True), 1):
+                if id(merged) not in groups:
+                    left -= len(merged.text)
+                groups.setdefault(id(merged), (merged, []))[1].append(reader.name)
+                if meter.spent > MOST_SPENT or left < 0:
+                    found.left_out = max(found.left_out, len(rows) - number)
                     break
         _look_at(found, message, text, list(groups.values()), by_place)
     return found
-
-
-#: Readers for whom a text is merged before it is asked whether there is room for more.
-_AT_ONCE = 500
 
 
 def _look_at(

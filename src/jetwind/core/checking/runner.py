@@ -84,7 +84,7 @@ def _of_copies(
         except (DoesNotApply, CannotTell):
             continue
         found += ((copy, finding) for finding in _complete(declared, copy.merged.message, hits, changed))
-    yield from told_of_copies(found, message, frozenset(finding.fingerprint for finding in own))
+    yield from told_of_copies(found, message, own)
 
 
 def _complete(declared: Check, message: Message, hits: list[Hit], changed: Level | None) -> Iterator[Finding]:

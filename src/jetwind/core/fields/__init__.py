@@ -6,7 +6,7 @@ from jetwind.core.fields.described import Understood, UnusableSyntax, as_descrip
 from jetwind.core.fields.fill import fill, past_limit
 from jetwind.core.fields.length import CopyLength
 from jetwind.core.fields.marked import condition
-from jetwind.core.fields.merging import Merged, Piece, merge, merge_each
+from jetwind.core.fields.merging import Merged, Piece, merge, merge_each, merging_each
 from jetwind.core.fields.metering import metered
 from jetwind.core.fields.reading import fields_read
 from jetwind.core.fields.shapes import blanked, foreign_tokens, opaque, source_tokens, tokens, unclosed, without_blocks
@@ -38,6 +38,7 @@ __all__ = [
     "guess",
     "merge",
     "merge_each",
+    "merging_each",
     "metered",
     "opaque",
     "past_limit",

@@ -9,7 +9,7 @@ from __future__ import annotations
 import html
 import re
 from bisect import bisect_left, bisect_right
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
 from itertools import zip_longest
@@ -168,18 +168,21 @@ def _of_marks(source: str, values: Mapping[str, str], *, escape: bool, syntax: S
 
 def merge_each(source: str, rows: Sequence[Mapping[str, str]], *, escape: bool, syntax: Syntax = LIQUID) -> list[Merged]:
     """``source`` merged with each of many readers' values. Readers who get the same text share it, and it is made once."""
+    return list(merging_each(source, rows, escape=escape, syntax=syntax))
+
+
+def merging_each(source: str, rows: Sequence[Mapping[str, str]], *, escape: bool, syntax: Syntax = LIQUID) -> Iterator[Merged]:
+    """The same one after another, so that whoever asks can stop."""
     words = {word for token in syntax.tokens(source) for word in _WORD.findall(html.unescape(token.source))}
     names = [name for name in dict.fromkeys(name for row in rows for name in row) if name.partition(".")[0] in words]
     made: dict[tuple[str | None, ...], Merged] = {}
-    merged: list[Merged] = []
     for row in rows:
         key = tuple(row.get(name) for name in names)
         if key not in made:
             made[key] = merge(
                 source, {name: value for name, value in zip(names, key, strict=True) if value is not None}, escape=escape, syntax=syntax
             )
-        merged.append(made[key])
-    return merged
+        yield made[key]
 
 
 _Part = tuple[Span, FieldToken | None]

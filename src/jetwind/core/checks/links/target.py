@@ -99,6 +99,7 @@ def find_empty(message: Message, context: Context, options: Options) -> Iterator
         clear('<a href="https://kiln.org/todos?list=todo">My list</a>'),
         clear('<a href="{{ offer_url }}">Offer</a><a href="https://{{ host }}/x">y</a>'),
         clear('<a href="mailto:studio@kiln.org">Write</a><a href="#example">x</a>'),
+        clear("<a href='https://kiln.org/?m={{ number }}'>Go</a>", readers=(Sample("Tove", {"number": "7"}),)),
         finds('<a href="https://example.com/sale">Sale</a>', at="https://example.com/sale"),
         finds('<a href="https://www.shop.example/sale">Sale</a>', at="https://www.shop.example/sale"),
         finds('<a href="http://localhost:8000/">Sale</a>', at="http://localhost:8000/"),
