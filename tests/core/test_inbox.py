@@ -10,9 +10,10 @@ from playwright.sync_api import Browser
 from jetwind.core.checking import Brief, Context, Kind, RequiredItem, UnusableBrief, check_settings, registry, rulebooks, run, run_check
 from jetwind.core.checking.context import WatchedContext
 from jetwind.core.checks.envelope.emoji import emoji
-from jetwind.core.checks.envelope.sender import address_fault, organizational_domain
+from jetwind.core.checks.envelope.sender import address_fault
 from jetwind.core.checks.wording.brief import normal, pattern, places_of
 from jetwind.core.facts import table
+from jetwind.core.links.addresses import organisational_domain
 from jetwind.core.message import Envelope, Message, read_bytes, with_envelope
 from jetwind.core.profiles.inbox import ROWS, draw, fit, text_width
 from jetwind.core.prose.reading import reading_of
@@ -258,7 +259,7 @@ class TestFacts:
     )
     def test_organizational_domains(self, host: str, domain: str) -> None:
         """By the Public Suffix List (RFC 7489 §3.2)."""
-        assert organizational_domain(host) == domain
+        assert organisational_domain(host) == domain
 
 
 class TestPreview:

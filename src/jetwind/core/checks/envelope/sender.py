@@ -4,11 +4,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from functools import lru_cache
-from typing import Any
 
 from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.checks.needs import need_headers
+from jetwind.core.links.addresses import organisational_domain
 from jetwind.core.message import Envelope, Mailbox, Message
 
 
@@ -178,20 +177,6 @@ def find_noreply(message: Message, context: Context, options: Options) -> Iterat
         )
 
 
-@lru_cache(maxsize=1)
-def _suffixes() -> Any:
-    """The Public Suffix List; reading it takes a while, and few messages need it."""
-    from publicsuffixlist import PublicSuffixList
-
-    return PublicSuffixList()
-
-
-def organizational_domain(host: str) -> str:
-    """The registrable domain of a host (RFC 7489 §3.2, by the Public Suffix List), or the host itself."""
-    host = host.rstrip(".").lower()
-    return _suffixes().privatesuffix(host) or host
-
-
 @check(
     id="envelope.reply-domain",
     name="Answers go to another organisation",
@@ -220,12 +205,12 @@ def find_reply_domain(message: Message, context: Context, options: Options) -> I
         domain = box.address.rpartition("@")[2].lower()
         if domain == sender or address_fault(box.address) or address_fault(senders[0].address):
             continue
-        ours = organizational_domain(sender)
-        if organizational_domain(domain) != ours:
+        ours = organisational_domain(sender)
+        if organisational_domain(domain) != ours:
             yield Hit(
                 "Answers go to {domain}, but the sender is at {ours}.",
                 Place.in_header(message, "Reply-To", header),
-                {"domain": organizational_domain(domain), "ours": ours},
+                {"domain": organisational_domain(domain), "ours": ours},
                 identity=f"{domain}:{ours}",
             )
             return

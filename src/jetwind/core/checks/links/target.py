@@ -11,7 +11,7 @@ from jetwind.core.links import Link, links
 from jetwind.core.message import Message, Sample
 
 #: RFC 2606 §2 and §3, RFC 6761 §6 (from memory): names kept for testing and documentation.
-_RESERVED_ENDINGS = ("example", "example.com", "example.net", "example.org", "test", "invalid", "localhost")
+RESERVED_ENDINGS = ("example", "example.com", "example.net", "example.org", "test", "invalid", "localhost")
 #: What authors type until the real address is known (common practice, no published source).
 _STAND_INS = frozenset(
     [
@@ -111,18 +111,18 @@ def find_empty(message: Message, context: Context, options: Options) -> Iterator
 )
 def find_placeholder(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """No address has a host kept for documentation, a stand-in name, or a TODO in it."""
-    for link, count in _by_address(message):
+    for link, count in by_address(message):
         host = link.host.rstrip(".")
         parts = link.parts
         path = f"{parts.path}?{parts.query}" if parts and link.scheme in ("http", "https", "") else ""
         if any(host == domain or host.endswith(f".{domain}") for domain in context.practice_domains):
             reserved = stand_in = None
         else:
-            reserved = next((ending for ending in _RESERVED_ENDINGS if host == ending or host.endswith(f".{ending}")), None)
+            reserved = next((ending for ending in RESERVED_ENDINGS if host == ending or host.endswith(f".{ending}")), None)
             stand_in = next((label for label in host.split(".") if label in _STAND_INS), None)
         why = reserved or stand_in or ("TODO in its path" if _TODO.search(path) else None)
         if why:
-            yield _hit(message, link, count, "The link goes to a stand-in address: {address}", host)
+            yield hit(message, link, count, "The link goes to a stand-in address: {address}")
 
 
 @dataclass(frozen=True)
@@ -154,18 +154,18 @@ class InsecureOptions(Options):
 def find_insecure(message: Message, context: Context, options: InsecureOptions) -> Iterator[Hit]:
     """Web links start with https."""
     allowed = frozenset(options.allowed_hosts.lower().split())
-    for link, count in _by_address(message):
+    for link, count in by_address(message):
         if link.scheme != "http" or link.host in allowed:
             continue
         host = link.host
-        if any(host == ending or host.endswith(f".{ending}") for ending in _RESERVED_ENDINGS) and not any(
+        if any(host == ending or host.endswith(f".{ending}") for ending in RESERVED_ENDINGS) and not any(
             host == domain or host.endswith(f".{domain}") for domain in context.practice_domains
         ):
             continue
-        yield _hit(message, link, count, "The link is not secure: {address}", host)
+        yield hit(message, link, count, "The link is not secure: {address}")
 
 
-def _by_address(message: Message) -> list[tuple[Link, int]]:
+def by_address(message: Message) -> list[tuple[Link, int]]:
     """The first link with each address, and how many have it."""
     first: dict[str, Link] = {}
     counts: dict[str, int] = {}
@@ -176,9 +176,14 @@ def _by_address(message: Message) -> list[tuple[Link, int]]:
     return [(link, counts[address]) for address, link in first.items()]
 
 
-def _hit(message: Message, link: Link, count: int, sentence: str, host: str) -> Hit:
+def place_of(message: Message, link: Link) -> Place:
+    """Where a link stands."""
     if link.part == "html":
-        place = Place.in_html(message, link.span, link.element.index if link.element else None)
-    else:
-        place = Place.in_text(message, link.span)
-    return Hit(sentence, place, {"address": link.address, "name": link.name, "host": host, "count": count}, identity=link.address)
+        return Place.in_html(message, link.span, link.element.index if link.element else None)
+    return Place.in_text(message, link.span)
+
+
+def hit(message: Message, link: Link, count: int, sentence: str, **data: object) -> Hit:
+    """A hit at a link; its sentence may name ``address``, ``name``, ``host`` and what is given besides."""
+    told = {"address": link.address, "name": link.name, "host": link.host, "count": count, **data}
+    return Hit(sentence, place_of(message, link), told, identity=link.address)

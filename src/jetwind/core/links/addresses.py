@@ -1,0 +1,88 @@
+"""An address as a browser reads it (WHATWG URL, through ada), and whose it is (the public-suffix list)."""
+
+from __future__ import annotations
+
+import ipaddress
+import re
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
+
+import ada_url
+
+from jetwind.core.fields import opaque
+from jetwind.core.fields.syntax import FILLER
+from jetwind.core.message import Message
+from jetwind.core.source import LIMITS
+
+WEB = frozenset({"http", "https"})
+_LONE_SURROGATE = re.compile("[\ud800-\udfff]")
+_AUTHORITY = re.compile(r"(?i:https?):[/\\]*([^/\\?#]*)")
+
+
+@dataclass(frozen=True, slots=True)
+class Address:
+    """A web address in its parts, each as the standard serialises it; ``host`` is ASCII, an IPv6 one in brackets."""
+
+    href: str
+    scheme: str
+    host: str
+    path: str
+    query: str
+    fragment: str
+
+    @property
+    def parameters(self) -> list[tuple[str, str]]:
+        """Names and values of the query, as they are written, in order."""
+        return [(name, value) for part in self.query.split("&") if part for name, _, value in [part.partition("=")]]
+
+
+def parsed(address: str, base: str | None = None) -> Address | None:
+    """An address as a browser takes it; None for one that it cannot take (WHATWG URL §4.4)."""
+    try:
+        url = ada_url.URL(_LONE_SURROGATE.sub("\ufffd", address[: LIMITS.value_characters]), base)
+    except (ValueError, UnicodeError):
+        return None
+    return Address(
+        url.href, url.protocol.removesuffix(":"), url.hostname, url.pathname, url.search.removeprefix("?"), url.hash.removeprefix("#")
+    )
+
+
+def written(message: Message, address: str) -> str | None:
+    """An address with a letter for each character of a field behind its host; None where a field stands in scheme or host."""
+    masked = opaque(address, message.syntax, in_address=True)
+    if FILLER not in masked:
+        return masked
+    authority = _AUTHORITY.match(masked)
+    if authority is None or FILLER in masked[: authority.end()]:
+        return None
+    return masked.replace(FILLER, "x")
+
+
+@lru_cache(maxsize=1)
+def _suffixes() -> Any:
+    # Reading the list takes a while, and few messages need it.
+    from publicsuffixlist import PublicSuffixList
+
+    return PublicSuffixList()
+
+
+def organisational_domain(host: str) -> str:
+    """The registrable domain of a host (RFC 7489 §3.2, by the public-suffix list), or the host itself, as for an IP address."""
+    host = host.rstrip(".").lower()
+    return str(_suffixes().privatesuffix(host) or host)
+
+
+def is_public_name(host: str) -> bool:
+    """Whether a name ends in a suffix that the list has, with something before it."""
+    return _suffixes().privatesuffix(host.rstrip(".").lower(), accept_unknown=False) is not None
+
+
+def inward_ip(host: str) -> bool:
+    """Whether a host is an IP address that is not of the public internet (RFC 6890), in any spelling that the standard knows."""
+    try:
+        address = ipaddress.ip_address(host.strip("[]"))
+    except ValueError:
+        return False
+    mapped = getattr(address, "ipv4_mapped", None)
+    return not (mapped or address).is_global
