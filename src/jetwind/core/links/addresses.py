@@ -8,8 +8,6 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
-import ada_url
-
 from jetwind.core.fields import opaque
 from jetwind.core.fields.syntax import FILLER
 from jetwind.core.message import Message
@@ -39,6 +37,9 @@ class Address:
 
 def parsed(address: str, base: str | None = None) -> Address | None:
     """An address as a browser takes it; None for one that it cannot take (WHATWG URL §4.4)."""
+    # Loaded when first used: it takes some hundredths of a second.
+    import ada_url
+
     try:
         url = ada_url.URL(_LONE_SURROGATE.sub("\ufffd", address[: LIMITS.value_characters]), base)
     except (ValueError, UnicodeError):
@@ -71,6 +72,19 @@ def organisational_domain(host: str) -> str:
     """The registrable domain of a host (RFC 7489 §3.2, by the public-suffix list), or the host itself, as for an IP address."""
     host = host.rstrip(".").lower()
     return str(_suffixes().privatesuffix(host) or host)
+
+
+def same_organisation(one: str, other: str) -> bool:
+    """Whether two hosts belong to one registrable domain.
+
+    Told without the list where one is below the other (nobody has mail or pages at a public suffix), or their last two labels differ.
+    """
+    one, other = sorted((one.rstrip(".").lower(), other.rstrip(".").lower()), key=len)
+    if one == other or ("." in one and other.endswith(f".{one}")):
+        return True
+    if one.rsplit(".", 2)[-2:] != other.rsplit(".", 2)[-2:]:
+        return False
+    return organisational_domain(one) == organisational_domain(other)
 
 
 def is_public_name(host: str) -> bool:

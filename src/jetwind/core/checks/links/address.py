@@ -12,7 +12,7 @@ from jetwind.core.checks.links.target import RESERVED_ENDINGS, by_address, hit
 from jetwind.core.fields import opaque
 from jetwind.core.fields.syntax import FILLER
 from jetwind.core.links import Link
-from jetwind.core.links.addresses import WEB, Address, inward_ip, organisational_domain, parsed, written
+from jetwind.core.links.addresses import WEB, Address, inward_ip, organisational_domain, parsed, same_organisation, written
 from jetwind.core.message import Message, Sample
 
 _SCHEME_LESS = re.compile(r"[a-z][a-z0-9+.-]*:", re.IGNORECASE)
@@ -185,7 +185,6 @@ def find_private_host(message: Message, context: Context, options: Options) -> I
 
     Hosts such as ``dev.`` and ``test.`` count where they are the sender's own.
     """
-    own = own_domains(message, context)
     for link, count in by_address(message):
         url = web_address(message, link)
         if url is None:
@@ -193,28 +192,33 @@ def find_private_host(message: Message, context: Context, options: Options) -> I
         host = url.host.rstrip(".")
         if any(host == ending or host.endswith(f".{ending}") for ending in (*RESERVED_ENDINGS, *context.practice_domains)):
             continue
-        why = _inward(host, own)
+        why = _inward(message, context, host)
         if why:
             yield hit(message, link, count, "Readers cannot open {address}: {why}.", why=why)
 
 
-def _inward(host: str, own: frozenset[str]) -> str:
+def _inward(message: Message, context: Context, host: str) -> str:
     if inward_ip(host):
         return "its host is an address of a private network"
     if host.startswith("[") or re.fullmatch(r"[\d.]+", host):
         return ""
     if "." not in host:
         return f"“{host}” is no name of the public internet"
+    if not _labels(host) & (_STAGING | _STAGING_OF_OURS):
+        return ""
     domain = organisational_domain(host)
-    labels = {label for part in host.removesuffix(domain).split(".") for label in (part, *part.split("-")) if label}
-    staging = labels & (_STAGING | _STAGING_OF_OURS if domain in own else _STAGING)
+    staging = _labels(host.removesuffix(domain)) & (_STAGING | _STAGING_OF_OURS if is_ours(message, context, host) else _STAGING)
     return f"“{min(staging)}” names a host for the work itself" if staging else ""
 
 
-def own_domains(message: Message, context: Context) -> frozenset[str]:
-    """The sender's own organisational domains: that of From, and the practice domains."""
-    senders = (box.address.rpartition("@")[2] for box in message.mailboxes("From") if "@" in box.address)
-    return frozenset(organisational_domain(host) for host in (*senders, *context.practice_domains) if host)
+def _labels(host: str) -> frozenset[str]:
+    return frozenset(label for part in host.split(".") for label in (part, *part.split("-")) if label)
+
+
+def is_ours(message: Message, context: Context, host: str) -> bool:
+    """Whether a host is of the sender's own organisation, by From, or of a practice domain."""
+    senders = [box.address.rpartition("@")[2] for box in message.mailboxes("From") if "@" in box.address]
+    return any(same_organisation(host, own) for own in (*senders, *sorted(context.practice_domains)) if own)
 
 
 def web_address(message: Message, link: Link) -> Address | None:

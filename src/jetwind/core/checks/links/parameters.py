@@ -8,11 +8,11 @@ from dataclasses import dataclass
 from itertools import islice
 
 from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, check, clear, finds
-from jetwind.core.checks.links.address import own_domains, web_address
+from jetwind.core.checks.links.address import is_ours, web_address
 from jetwind.core.checks.links.target import by_address, hit, place_of
 from jetwind.core.facts import phrase_pattern
 from jetwind.core.links import Link, links
-from jetwind.core.links.addresses import Address, organisational_domain
+from jetwind.core.links.addresses import Address
 from jetwind.core.links.way_out import ADDRESS_WORDS
 from jetwind.core.message import Message
 from jetwind.core.source import LIMITS
@@ -29,11 +29,10 @@ class RequiredOptions(Options):
 
 def _ours(message: Message, context: Context) -> Iterator[tuple[Link, Address]]:
     """Web links to the sender's own pages, but for the ways out: those by which a reader leaves, or changes what they get."""
-    own = own_domains(message, context)
     leave = phrase_pattern("phrases", "unsubscribe")
     for link in islice(links(message), LIMITS.links):
         url = web_address(message, link)
-        if url is None or organisational_domain(url.host) not in own:
+        if url is None or not is_ours(message, context, url.host):
             continue
         if leave.search(link.name) or ADDRESS_WORDS.search(link.address or "") or "preferenc" in f"{link.name} {link.address}".lower():
             continue
@@ -128,6 +127,8 @@ def find_conflict(message: Message, context: Context, options: ConflictOptions) 
     def is_one(name: str) -> bool:
         return name in names or name.endswith(tuple(f"_{own}" for own in names))
 
+    if not any(f"{name}=" in (link.address or "") for link, _ in by_address(message) for name in names):
+        return
     ours = {link.address: url for link, url in _ours(message, context)}
     for link, count in by_address(message):
         url = ours.get(link.address)

@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterator
 
 from jetwind.core.checking import Context, Hit, Level, Options, check, clear, finds
-from jetwind.core.checks.links.address import own_domains, web_address
+from jetwind.core.checks.links.address import is_ours, web_address
 from jetwind.core.checks.links.target import by_address, hit, place_of
 from jetwind.core.facts import phrases
 from jetwind.core.images import shown_size
@@ -175,16 +175,16 @@ _WORDS = re.compile(r"(?:[A-Z]?[a-z]+|[A-Z]+)(?:[_-]?[A-Z]?[a-z]+)*\d{0,4}\Z")
 )
 def find_opaque(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """No web address is a short host of somebody else's with a code behind it: letters of both cases and digits that make no word."""
-    own = own_domains(message, context)
     for link, count in by_address(message):
         url = web_address(message, link)
-        if url is None or url.query or len(url.host) > 12 or organisational_domain(url.host) in own:
+        if url is None or url.query or len(url.host) > 12:
             continue
         code = _SHORT_PATH.match(url.path)
         if code is None or message.holds_field(link.address or "", in_address=True) or _WORDS.match(code["code"]):
             continue
         kinds = sum(bool(re.search(kind, code["code"])) for kind in ("[a-z]", "[A-Z]", "[0-9]"))
-        if kinds == 3 or (kinds == 2 and re.search("[A-Z]", code["code"]) and re.search("[a-z]", code["code"])):
+        is_code = kinds == 3 or (kinds == 2 and re.search("[A-Z]", code["code"]) and re.search("[a-z]", code["code"]))
+        if is_code and not is_ours(message, context, url.host):
             yield hit(message, link, count, "Nobody can see where {address} leads.")
 
 
