@@ -56,6 +56,14 @@ class TestFill:
             ("{% if vip == 'yes' %}Dear{% else %}Hello{% endif %} {{ name }}", {"vip": "yes", "name": "Bo"}, "Dear Bo"),
             ("{{ unknown }}.", {}, "."),
             ("no fields & nothing changed", {"name": "x"}, "no fields & nothing changed"),
+            ("{{ name | upcase }}!", {"name": "Bo"}, "BO!"),
+            ("{{ name | default: 'you' | upcase }} {{ 'x' | append: 'y' }} {{- name }}", {"name": ""}, "YOU xy"),
+            ("{{ order['number'] }}", {"order.number": "7"}, "7"),
+            ("{% if name != blank %}A{% else %}B{% endif %}", {}, "B"),
+            ("{% if name == blank %}A{% else %}B{% endif %}", {}, "A"),
+            ("{% if name != blank and vip %}A{% else %}B{% endif %}", {"name": "Bo", "vip": "1"}, "A"),
+            ("{% if name != blank %}A{% else %}B{% endif %}", {"name": " "}, "B"),
+            ("{{ name | shout }} {{ name | upcase }}", {"name": "Bo"}, "Bo Bo"),
         ],
     )
     def test_values_are_filled(self, source: str, values: dict[str, str], expected: str) -> None:

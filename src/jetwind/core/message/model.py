@@ -104,7 +104,8 @@ class Message(WithoutCaches):
     """One exact content, parsed.
 
     ``envelope_known`` is False for HTML that came without any headers: then nothing can be said of a subject or a sender.
-    ``root`` is the tree of parts of a mail; ``variants`` are further subjects that somebody gave for the same content.
+    ``root`` is the tree of parts of a mail; ``variants`` are further subjects that somebody gave for the same content. ``copy_for`` names
+    the sample reader for whom it was merged; empty for a message as it was taken in.
     """
 
     sha256: str
@@ -122,6 +123,7 @@ class Message(WithoutCaches):
     syntax: Syntax = LIQUID
     given_preview_text: str = ""
     variants: tuple[str, ...] = ()
+    copy_for: str = ""
 
     def header(self, name: str) -> Header | None:
         """The first header field of that name, whatever its case."""

@@ -52,6 +52,7 @@ def as_reader(message: Message, reader: Sample, *, keep_unknown: bool = False) -
         text=replace(message.text, text=text.text) if message.text is not None and text is not None else None,
         given_preview_text=filled(message.given_preview_text),
         variants=tuple(filled(variant) for variant in message.variants),
+        copy_for=reader.name,
     )
     return AsReader(copy, reader, html, text)
 
