@@ -156,3 +156,18 @@ def test_two_files_at_once(house: Any) -> None:
             thread.join()
         assert failures == []
         assert SampleReader.objects.filter(name__startswith=f"R{number}-").count() == 5
+
+
+class TestRemoving:
+    """A reader that nobody needs goes."""
+
+    def test_removed_once(self, house: Any) -> None:
+        """By the button of its page; a second time finds nothing; who may not configure is refused."""
+        reader = SampleReader.objects.get(name="Bo")
+        assert house.client(house.author).post(f"/readers/{reader.pk}/", {"do": "remove"}).status_code == 403
+        client = house.client(house.reviewer)
+        assert "Bo is removed" in client.post(f"/readers/{reader.pk}/", {"do": "remove"}, follow=True).content.decode()
+        assert not SampleReader.objects.filter(name="Bo").exists()
+        assert client.post(f"/readers/{reader.pk}/", {"do": "remove"}).status_code == 404
+        readers.remove_reader(house.reviewer, reader)
+        assert LogEntry.objects.filter(data__what="the sample readers: Bo was removed").count() == 1

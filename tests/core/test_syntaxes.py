@@ -377,8 +377,12 @@ class TestFacts:
     def test_a_template_just_below_the_limits_for_many_readers(self) -> None:
         """It is merged for some of them, and the others are counted: nothing takes minutes."""
         message = message_of("<p>{% for i in (1..9000) %}{{ x }}{% endfor %}</p>")
-        facts = merged_facts(message, [Sample(f"r{number}", {"x": str(number)}) for number in range(200)])
+        readers = tuple(Sample(f"r{number}", {"x": str(number)}) for number in range(200))
+        facts = merged_facts(message, readers)
         assert 100 < facts.left_out < 199 and not facts.too_costly
+        answer = run_check(registry()["fields.past-limit"], message, Context(readers=readers))
+        assert [finding.level.value for finding in answer.findings] == ["note"]
+        assert f"{facts.left_out} of 200 sample readers" in answer.findings[0].message
 
     @given(st.lists(st.dictionaries(st.sampled_from(["a", "b", "c"]), st.sampled_from(["", "1", "2", "long"])), min_size=1, max_size=12))
     def test_the_fewest_show_what_all_show(self, rows: list[dict[str, str]]) -> None:

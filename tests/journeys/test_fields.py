@@ -61,3 +61,10 @@ def test_from_a_file_to_a_readers_copy(house: Any, sign_in: Any, start_worker: A
     author.get_by_role("link", name="See it rendered so").click()
     expect(author.get_by_label("As", exact=True)).to_have_value("Shortest")
     expect(author.get_by_role("img", name="The message in").first).to_be_visible(timeout=90_000)
+
+    page.goto("/readers/")
+    page.get_by_role("link", name="Shortest").click()
+    page.get_by_role("button", name="Remove this reader").click()
+    page.get_by_role("dialog").get_by_role("button", name="Remove the reader").click()
+    expect(page.get_by_text("Shortest is removed")).to_be_visible()
+    assert not SampleReader.objects.filter(name="Shortest").exists()

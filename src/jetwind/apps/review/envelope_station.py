@@ -100,7 +100,7 @@ def _grid(message: Message, context: Context, drawings: list[list[RowDrawing]]) 
             line = next(line for line in drawing.lines if line.field.what == "subject")
             shown.append(f"{len(line.shown)} of {line.characters}" if line.is_cut else "whole")
         whole = next(line for line in drawn[0].lines if line.field.what == "subject")
-        said = f"{longest}: {lengths[longest]}" if longest and "{{" in subject else "the same for all"
+        said = f"{longest}: {lengths[longest]}" if longest and message.holds_field(subject) else "the same for all"
         rows.append((subject or "no subject", whole.characters, shown, said))
     return rows
 

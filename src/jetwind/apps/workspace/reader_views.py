@@ -46,10 +46,14 @@ def readers(request: HttpRequest) -> HttpResponse:
 @asks("workspace:view", send="workspace:configure")
 @once
 def reader(request: HttpRequest, reader_id: int | None = None) -> HttpResponse:
-    """Add or change a sample reader."""
+    """Add, change or remove a sample reader."""
     assert isinstance(request.user, User)
     workspace = workspace_of(request.user)
     found = get_object_or_404(SampleReader, pk=reader_id, workspace=workspace) if reader_id else _new_reader(request, workspace)
+    if request.method == "POST" and reader_id and request.POST.get("do") == "remove":
+        services.remove_reader(request.user, found)
+        messages.success(request, f"{found.name} is removed. Messages that it touches are checked again.")
+        return redirect("readers")
     form = ReaderForm(request.POST or None, instance=found, workspace=workspace)
     if request.method == "POST" and form.is_valid():
         try:

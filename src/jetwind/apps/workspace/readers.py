@@ -58,6 +58,21 @@ def keep_reader(user: User, reader: SampleReader) -> SampleReader:
     return reader
 
 
+@transaction.atomic
+def remove_reader(user: User, reader: SampleReader) -> None:
+    """Take a sample reader out of the house; removed twice, it is gone once.
+
+    Raises:
+        NotAllowed: not permitted.
+    """
+    permit(user, "workspace:configure", reader.workspace)
+    locked = Workspace.objects.select_for_update().get(pk=reader.workspace_id)
+    removed, _ = locked.readers.filter(pk=reader.pk).delete()
+    if removed:
+        record("workspace.changed", actor=user, what=f"the sample readers: {reader.name} was removed", house=locked.pk)
+        tell_of_settings(locked)
+
+
 def reader_values(reader: SampleReader) -> dict[str, Any]:
     """Field values of a reader, its address and zone among them."""
     return {**reader.values, "email": reader.email, "time_zone": reader.time_zone}

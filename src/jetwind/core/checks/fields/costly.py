@@ -7,6 +7,7 @@ from itertools import islice
 
 from jetwind.core.checking import Context, Hit, Level, Options, check, clear, finds
 from jetwind.core.checking.field_texts import field_texts
+from jetwind.core.checking.merged import merged_facts
 from jetwind.core.fields import past_limit
 from jetwind.core.message import Message
 
@@ -45,3 +46,9 @@ def find_past_limit(message: Message, context: Context, options: Options) -> Ite
         if reason:
             place = text.place(text.tokens[0].span)
             yield Hit("The {where} cannot be filled: {reason}.", place, {"where": text.where, "reason": reason}, identity=text.where)
+    left_out = merged_facts(message, context.readers).left_out if context.readers and field_texts(message) else 0
+    if left_out:
+        text = field_texts(message)[0]
+        data = {"left_out": left_out, "all": len(context.readers)}
+        sentence = "The copies of {left_out} of {all} sample readers were not looked at: together they are too long."
+        yield Hit(sentence, text.place(text.tokens[0].span), data, identity="left out", level=Level.NOTE)
