@@ -84,3 +84,13 @@ class TestManyReaders:
         merged = merge_each("{{ x }} {% if order.number == '1' %}one{% endif %}", rows, escape=False)
         assert len({id(one) for one in merged}) == 6
         assert len({one.text for one in merged}) == 4
+
+
+@pytest.mark.parametrize(
+    "source",
+    ["é\U000f0000\r\n", "{{ x }}\r\n", "a\r\n{{ x | upcase }}\r{% if x %}b\r\n{% endif %}", "\U000f0000\r\n{% if x %}\r\n{% endif %}"],
+)
+def test_line_ends(source: str) -> None:
+    """What has marks of its own, or no need of the engine, keeps its line ends as filling does."""
+    for values in ({"x": "Tove"}, {}):
+        assert merge(source, values, escape=False).text == fill(source, values, escape=False)

@@ -7,15 +7,18 @@ import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
-from jetwind.core.checking.field_texts import Use, uses
+from jetwind.core.checking.field_texts import Use, field_texts, uses
 from jetwind.core.checking.finding import Finding, Place
-from jetwind.core.fields import fields_read, past_limit
+from jetwind.core.checking.merged import past_limit_of
+from jetwind.core.fields import fields_read
 from jetwind.core.message import Message, Sample
 from jetwind.core.readers import AsReader, as_reader, fewest
 from jetwind.core.source import Span
 
 #: Copies of one message that are looked at: those that differ most.
 MOST_COPIES = 8
+#: Characters of HTML, and fields and block tags, that all copies together have; of a large message fewer copies are looked at.
+_MOST_CHARACTERS, _MOST_FILLED = 1_000_000, 20_000
 #: Where a value may change what these checks see; in the midst of copy it changes words alone.
 _TELLING = frozenset({"address", "alt", "attribute", "tag", "style", "header"})
 #: A number, a code, a word: in an attribute one is as good as another, but for those that no finished message holds.
@@ -49,7 +52,7 @@ def readers_copies(message: Message, readers: Sequence[Sample]) -> list[ReadersC
 def _made(message: Message, readers: Sequence[Sample]) -> list[ReadersCopy]:
     deciding = _names(message, [use for use in uses(message) if use.token.is_block])
     names = dict.fromkeys((*deciding, *_names(message, [use for use in uses(message) if use.kind in _TELLING])))
-    if not names or _too_costly(message, readers):
+    if not names or any(past_limit_of(message, text, readers) for text in field_texts(message)):
         return []
 
     def told(name: str, value: str | None) -> str | None:
@@ -59,20 +62,20 @@ def _made(message: Message, readers: Sequence[Sample]) -> list[ReadersCopy]:
     for reader in readers:
         groups.setdefault(tuple(told(name, reader.values.get(name)) for name in names), []).append(reader)
     alike = list(groups.values())
-    if len(alike) > MOST_COPIES:
+    most = _most_copies(message)
+    if len(alike) > most:
         telling = [Sample(group[0].name, {name: value for name, value in group[0].values.items() if name in names}) for group in alike]
-        alike = [alike[number] for number in fewest(telling, MOST_COPIES)]
+        alike = [alike[number] for number in fewest(telling, most)]
     return [ReadersCopy(as_reader(message, group[0], keep_unknown=True), tuple(reader.name for reader in group)) for group in alike]
+
+
+def _most_copies(message: Message) -> int:
+    length = len(message.html.text) if message.html is not None else 0
+    return max(1, min(MOST_COPIES, _MOST_CHARACTERS // max(1, length), _MOST_FILLED // max(1, len(uses(message)))))
 
 
 def _names(message: Message, found: Iterable[Use]) -> dict[str, None]:
     return dict.fromkeys(name for use in found for name in fields_read(use.token, message.syntax))
-
-
-def _too_costly(message: Message, readers: Sequence[Sample]) -> bool:
-    sources = [part.text for part in (message.html, message.text) if part is not None]
-    rows = ({}, *(reader.values for reader in readers[:3]))
-    return any(past_limit(source, row, syntax=message.syntax) for source in sources for row in rows)
 
 
 def told_of_copies(found: Iterable[tuple[ReadersCopy, Finding]], message: Message, own: Sequence[Finding]) -> Iterable[Finding]:

@@ -21,6 +21,8 @@ from jetwind.core.source import Span
 MOST_CHARACTERS = 60_000_000
 #: What filters and loops may make of one text for all readers together (``fields.metering``).
 MOST_SPENT = 10_000_000
+#: Fields and block tags that are filled for all readers together: a newsletter has a hundred, for five hundred readers.
+MOST_FILLED = 60_000
 #: Characters on either side of a place that are looked at.
 _AROUND = 120
 _BREAKS = re.compile(
@@ -81,6 +83,21 @@ def merged_facts(message: Message, readers: Sequence[Sample]) -> MergedFacts:
     return message.shared(f"merged {digest.hexdigest()}", lambda: _gathered(message, readers))
 
 
+#: Loops over a reader's own values differ from reader to reader; a few show whether they run away.
+_TRIED = 2
+
+
+def past_limit_of(message: Message, text: FieldText, readers: Sequence[Sample]) -> str:
+    """Which limit of filling a text passes for nobody or for one of the first readers; empty where it passes none. Found out once."""
+    rows = ({}, *(reader.values for reader in readers[:_TRIED]))
+    digest = hashlib.sha256(repr([sorted(row.items()) for row in rows]).encode("utf-8", "surrogatepass")).hexdigest()
+
+    def tried() -> str:
+        return next((why for row in rows if (why := past_limit(text.text, row, syntax=message.syntax))), "")
+
+    return message.shared(f"past limit {id(text)} {digest}", tried)
+
+
 def named(readers: Sequence[str], most: int = 3) -> str:
     """Readers in words: the first few by name, the others by number."""
     first = ", ".join(readers[:most])
@@ -102,9 +119,9 @@ def _gathered(message: Message, readers: Sequence[Sample]) -> MergedFacts:
     found = MergedFacts()
     by_place = {(id(use.text), use.token.span.start): use for use in uses(message)}
     rows = [reader.values for reader in readers]
-    left = MOST_CHARACTERS
+    left, filled = MOST_CHARACTERS, 0
     for text in field_texts(message):
-        if any(past_limit(text.text, row, syntax=message.syntax) for row in ({}, *rows[:3])):
+        if past_limit_of(message, text, readers):
             found.too_costly.append(text.where)
             continue
         groups: dict[int, tuple[Merged, list[str]]] = {}
@@ -114,8 +131,9 @@ def _gathered(message: Message, readers: Sequence[Sample]) -> MergedFacts:
             for number, (reader, merged) in enumerate(zip(readers, each, strict=True), 1):
                 if id(merged) not in groups:
                     left -= len(merged.text)
+                    filled += len(text.tokens)
                 groups.setdefault(id(merged), (merged, []))[1].append(reader.name)
-                if meter.spent > MOST_SPENT or left < 0:
+                if number < len(rows) and (meter.spent > MOST_SPENT or left < 0 or filled > MOST_FILLED):
                     found.left_out = max(found.left_out, len(rows) - number)
                     break
         _look_at(found, message, text, list(groups.values()), by_place)

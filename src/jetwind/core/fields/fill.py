@@ -24,7 +24,7 @@ LONGEST_KEPT = 200_000
 
 def past_limit(source: str, values: Mapping[str, str], *, syntax: Syntax = LIQUID) -> str:
     """Which limit filling ``source`` passes, as the end of "it cannot be filled, since …"; empty where it passes none."""
-    if syntax.grammar == "liquid" and any(map(_is_decided, _tokens(source, syntax))):
+    if needs_engine(source, syntax):
         return _through_liquid(source, values, syntax)[1]
     return ""
 
@@ -37,6 +37,11 @@ def _tokens(source: str, syntax: Syntax) -> tuple[FieldToken, ...]:
 def _kept_tokens(source: str, syntax: Syntax) -> tuple[FieldToken, ...]:
     # A text is filled for reader after reader.
     return tuple(syntax.tokens(source))
+
+
+def needs_engine(source: str, syntax: Syntax) -> bool:
+    """Whether only the template engine can fill a text; else names and defaults are put in by themselves."""
+    return syntax.grammar == "liquid" and any(map(_is_decided, _tokens(source, syntax)))
 
 
 def _is_decided(token: FieldToken) -> bool:

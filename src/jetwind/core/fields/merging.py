@@ -14,7 +14,7 @@ from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
 from itertools import zip_longest
 
-from jetwind.core.fields.fill import LONGEST_KEPT, fill
+from jetwind.core.fields.fill import LONGEST_KEPT, fill, needs_engine
 from jetwind.core.fields.marked import shown
 from jetwind.core.fields.syntax import LIQUID, FieldToken, Syntax
 from jetwind.core.source import Span
@@ -71,7 +71,7 @@ class Merged:
 
     def with_empty_as_written(self, source: str) -> Merged:
         """The same with each field that brought nothing, and has no default, as it is written: an unknown value."""
-        unknown = [piece for piece in self.empty if piece.token is not None and piece.token.default is None]
+        unknown = [piece for piece in self.empty if _is_unknown(piece)]
         if not unknown:
             return self
         texts: list[str] = []
@@ -90,7 +90,7 @@ class Merged:
                 texts.append(text)
                 pieces.append(replace(piece, start=at, end=at + len(text)))
                 at += len(text)
-        return Merged("".join(texts), tuple(pieces), tuple(piece for piece in self.empty if piece not in unknown))
+        return Merged("".join(texts), tuple(pieces), tuple(piece for piece in self.empty if not _is_unknown(piece)))
 
     @property
     def filled(self) -> Iterable[Piece]:
@@ -98,11 +98,15 @@ class Merged:
         return (piece for piece in self.pieces if piece.token is not None)
 
 
+def _is_unknown(piece: Piece) -> bool:
+    return piece.token is not None and piece.token.default is None
+
+
 def merge(source: str, values: Mapping[str, str], *, escape: bool, syntax: Syntax = LIQUID) -> Merged:
     """``source`` merged with a reader's values, as ``fill`` does it, and traced. Never raises for bad syntax."""
     if syntax.grammar == "marks":
         return _of_marks(source, values, escape=escape, syntax=syntax)
-    if "\r" in source:
+    if "\r" in source and needs_engine(source, syntax):
         return _with_line_ends_of(source, merge(_LINE_END.sub("\n", source), values, escape=escape, syntax=syntax))
     plain = fill(source, values, escape=escape, syntax=syntax)
     parts, with_marks = (_kept_marks if len(source) <= LONGEST_KEPT else _marked_source)(source, syntax)
@@ -133,7 +137,7 @@ def _with_line_ends_of(source: str, merged: Merged) -> Merged:
         own = Span(back(piece.source.start), back(piece.source.end))
         text = source[own.start : own.end] if piece.token is None else merged.text[piece.start : piece.end]
         texts.append(text)
-        pieces.append(Piece(at, at + len(text), own, _moved(piece.token, own)))
+        pieces.append(Piece(at, at + len(text), own, _moved(piece.token, own, source)))
         shifts.append((piece.start, at))
         at += len(text)
     starts = [start for start, _ in shifts]
@@ -142,12 +146,12 @@ def _with_line_ends_of(source: str, merged: Merged) -> Merged:
         before = bisect_right(starts, piece.start) - 1
         place = at if piece.start >= len(merged.text) else shifts[before][1] if before >= 0 else 0
         own = Span(back(piece.source.start), back(piece.source.end))
-        empty.append(Piece(place, place, own, _moved(piece.token, own)))
+        empty.append(Piece(place, place, own, _moved(piece.token, own, source)))
     return Merged("".join(texts) if pieces else merged.text, tuple(pieces), tuple(empty))
 
 
-def _moved(token: FieldToken | None, span: Span) -> FieldToken | None:
-    return replace(token, span=span) if token is not None else None
+def _moved(token: FieldToken | None, span: Span, source: str) -> FieldToken | None:
+    return replace(token, span=span, source=source[span.start : span.end]) if token is not None else None
 
 
 def _of_marks(source: str, values: Mapping[str, str], *, escape: bool, syntax: Syntax) -> Merged:

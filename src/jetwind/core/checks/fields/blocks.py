@@ -41,8 +41,10 @@ _MAY_STAY_OPEN = frozenset(
         "rp",
     ]
 )
-#: Elements around a place that are followed; deeper ones are taken as balanced.
+#: Elements inside a part that are followed; deeper ones are taken as balanced.
 _DEEPEST = 200
+#: Tags that are looked at, once for each block around them; blocks beyond are taken as balanced.
+_MOST_TAGS = 200_000
 
 
 @check(
@@ -106,9 +108,13 @@ class _Left:
 def _crossing(document: Document, text: FieldText, blocks: list[Block]) -> Iterator[Hit]:
     inside = _tokens_of_tags(document, text)
     cut: list[tuple[Block, list[_Left]]] = []
+    budget = _MOST_TAGS
     for block in blocks:
         if block.closing is None:
             continue
+        budget -= sum(len(document.tags_within(part.body)) for part in block.parts)
+        if budget < 0:
+            break
         homes = {inside.get(token.span.start) for token in block.tokens}
         if len(homes) > 1:
             yield _crosses(text, block, "begins in one tag and ends in another")

@@ -2,17 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
-from itertools import islice
+from collections.abc import Iterator
 
 from jetwind.core.checking import Context, Hit, Level, Options, check, clear, finds
 from jetwind.core.checking.field_texts import field_texts
-from jetwind.core.checking.merged import merged_facts
-from jetwind.core.fields import past_limit
+from jetwind.core.checking.merged import merged_facts, past_limit_of
 from jetwind.core.message import Message
-
-#: Loops over a reader's own list differ from reader to reader; a few show whether they run away.
-_READERS = 3
 
 
 @check(
@@ -40,9 +35,8 @@ _READERS = 3
 )
 def find_past_limit(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """Headers, subjects, preview text, HTML and plain text can be filled for the first readers within the limits of loops, texts, numbers and lists."""
-    values: list[Mapping[str, str]] = [{}, *(reader.values for reader in islice(context.readers, _READERS))]
     for text in field_texts(message):
-        reason = next((why for reader in values if (why := past_limit(text.text, reader, syntax=message.syntax))), "")
+        reason = past_limit_of(message, text, context.readers)
         if reason:
             place = text.place(text.tokens[0].span)
             yield Hit("The {where} cannot be filled: {reason}.", place, {"where": text.where, "reason": reason}, identity=text.where)
