@@ -208,7 +208,7 @@ class TestRenders:
         render(revision)
         assert revision.renders.filter(reader="", state="done").count() == 1
         page = shown(house, revision, "appearance")
-        assert "Tove (longest copy)" in page and "Fields as written" in page
+        assert "Tove (longest copy, measured)" in page and "Fields as written" in page
         assert "as Bo gets it" in shown(house, revision, "appearance", profile="desktop-pane", reader="Bo")
         compare = house.client(house.reviewer).get(
             f"/mailings/{revision.mailing_id}/r1/appearance/compare/",
@@ -260,6 +260,32 @@ class TestRenders:
         assert Render.objects.filter(state="waiting").count() == len(usual())
         render(revision)
         assert all("Dear Bodil" in seen.html for seen in fake_browser.seen if seen.picture == "look")
+
+    def test_whose_copy_is_measured(self, house: Any, fake_browser: FakeBrowser) -> None:
+        """Chosen for a message, its checks read the renders of that copy; a reader that is gone gives way to the longest; released, it stays."""
+        revision = taken_in(house, mail(MARKED), "f.eml")
+        render(revision)
+        Work.objects.all().update(state="done")
+        client = house.client(house.reviewer)
+        steer = f"/mailings/{revision.mailing_id}/r1/renders/steer/"
+        client.post(steer, {"do": "measure", "reader": "Nobody"})
+        fresh = Revision.objects.get(pk=revision.pk)
+        assert fresh.mailing.measured_as == "Nobody" and as_whom(fresh).name == "Nobody"
+        assert renders_for_checks(fresh) == {}
+        render(fresh)
+        assert renders_for_checks(Revision.objects.get(pk=revision.pk))["renders"].reader == "Nobody"
+        page = shown(house, revision, "appearance")
+        assert "Nobody (measured)" in page and "Measure the longest copy" in page
+        assert "Measure the copy of Bo" in shown(house, revision, "appearance", reader="Bo")
+        with pytest.raises(Refused, match="no sample reader"):
+            intake.set_measured_reader(house.reviewer, revision.mailing, "Nowhere")
+        with pytest.raises(NotAllowed):
+            intake.set_measured_reader(house.outsider, revision.mailing, "Bo")
+        SampleReader.objects.filter(name="Nobody").delete()
+        assert as_whom(Revision.objects.get(pk=revision.pk)).name == "Bo"
+        Mailing.objects.filter(pk=revision.mailing_id).update(stage="released")
+        with pytest.raises(Refused):
+            intake.set_measured_reader(house.reviewer, revision.mailing, "")
 
     def test_a_reader_that_is_gone(self, house: Any, fake_browser: FakeBrowser) -> None:
         """What waited for them is dropped; the next longest copy is shown."""

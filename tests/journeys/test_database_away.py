@@ -55,6 +55,7 @@ def test_ten_seconds_without_a_database(tmp_path: Path) -> None:
         "DATABASE_URL": cluster.url(),
         "JETWIND_STATE": str(tmp_path / "state"),
         "JETWIND_PORT": str(free_port()),
+        "JETWIND_SMTP_PORT": str(free_port()),
         "JETWIND_STALLED_AFTER": "6",
         "PYTHONPATH": str(ROOT / "src"),
         "PYTHONUNBUFFERED": "1",

@@ -40,6 +40,8 @@ class Mailing(models.Model):
     stage = models.CharField(max_length=20, choices=Stage, default=Stage.TAKEN_IN)
     #: How its fields are written; none is the shipped one.
     syntax = models.ForeignKey(FieldSyntax, null=True, blank=True, on_delete=models.PROTECT, related_name="mailings")
+    #: The sample reader whose copy is rendered and measured; empty for the one whose copy is longest.
+    measured_as = models.CharField(max_length=120, blank=True, default="")
     copied_from = models.ForeignKey("self", null=True, blank=True, on_delete=models.SET_NULL, related_name="copies")
     created_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     created_at = models.DateTimeField(auto_now_add=True)

@@ -169,6 +169,29 @@ def set_syntax(user: User, mailing: Mailing, syntax: FieldSyntax | None) -> None
                 follow(last, user)
 
 
+def set_measured_reader(user: User, mailing: Mailing, name: str) -> None:
+    """Say whose copy of a message is rendered and measured; no name is the reader whose copy is longest.
+
+    Raises:
+        NotAllowed, Refused: not permitted; released; no such reader.
+    """
+    permit(user, "review:look", mailing.workspace)
+    with transaction.atomic():
+        locked = Mailing.objects.select_for_update().get(pk=mailing.pk)
+        refuse_if_locked(locked)
+        if name and not locked.workspace.readers.filter(name=name).exists():
+            raise Refused(f"There is no sample reader “{name[:60]}” any more.")
+        if locked.measured_as == name:
+            return
+        locked.measured_as = name
+        locked.save(update_fields=["measured_as"])
+        record("mailing.changed", actor=user, mailing_id=mailing.pk, fields=f"whose copy is measured to {name or 'the longest'}")
+        last = locked.revisions.last()
+        if last is not None:
+            for follow in on_new_revision:
+                follow(last, user)
+
+
 def _guessed_syntax(workspace: Workspace, message: Message) -> FieldSyntax | None:
     """The syntax of the house that a message seems to be written in; none is the shipped one."""
     rows = {row.name: row for row in workspace.syntaxes.all()}

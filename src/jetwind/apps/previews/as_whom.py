@@ -39,12 +39,13 @@ class AsWhom:
 
 
 def as_whom(revision: Revision, name: str = "") -> AsWhom:
-    """The reader of that name; without one, or where there is none of it, the reader whose copy is longest."""
+    """The reader of that name; without one, or where there is none of it, the one that is measured: chosen for the message, or the longest."""
     message = message_of(revision)
     if name == AS_WRITTEN or not has_fields(message):
         return AsWhom()
     readers = readers_of(revision)
-    chosen = next((reader for reader in readers if reader.name == name), None) or _longest(message, readers)
+    by_name = {reader.name: reader for reader in readers}
+    chosen = by_name.get(name) or by_name.get(revision.mailing.measured_as) or _longest(message, readers)
     if chosen is None:
         return AsWhom()
     used = _words(message)
@@ -59,7 +60,8 @@ def reader_choices(revision: Revision, chosen: AsWhom) -> list[tuple[str, str, b
         return []
     first = as_whom(revision)
     names = [reader.name for reader in readers_of(revision) if reader.name != first.name]
-    readers = [("", f"{first.name} (longest copy)", chosen == first)] if first.name else []
+    why = "measured" if first.name == revision.mailing.measured_as else "longest copy, measured"
+    readers = [("", f"{first.name} ({why})", chosen == first)] if first.name else []
     return [*readers, *((name, name, name == chosen.name) for name in names), (AS_WRITTEN, "Fields as written", not chosen.name)]
 
 

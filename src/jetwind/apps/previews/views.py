@@ -16,6 +16,7 @@ from jetwind.apps.accounts.models import User
 from jetwind.apps.blobs import store
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import message_of, revision_for
+from jetwind.apps.intake.services import set_measured_reader
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.previews import services
 from jetwind.apps.previews.as_whom import AS_WRITTEN, AsWhom, as_whom, reader_choices
@@ -162,6 +163,7 @@ def _tools(asked: _Asked) -> dict[str, Any]:
         "reader": asked.reader,
         "as_whom": asked.whom.name,
         "reader_choices": reader_choices(asked.revision, asked.whom),
+        "measured_as": asked.revision.mailing.measured_as,
         "order": asked.order,
         "orders": [("", "In their order", asked.here(order="")), ("departure", "Odd one out first", asked.here(order="departure"))],
     }
@@ -314,11 +316,13 @@ def progress(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse
 @asks(send="mailing:view")
 @once
 def steer(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
-    """Cancel rendering, go on with it, or render what a mode still lacks."""
+    """Cancel rendering, go on with it, render what a mode still lacks, or choose whose copy is measured."""
     assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
     if request.POST.get("do") == "cancel":
         services.cancel_renders(request.user, revision)
+    elif request.POST.get("do") == "measure":
+        set_measured_reader(request.user, revision.mailing, request.POST.get("reader", ""))
     else:
         only = [name for name in request.POST.getlist("profile") if name]
         mode = mode_of(ways_of(request.POST.get("mode", "")))

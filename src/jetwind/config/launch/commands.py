@@ -21,6 +21,8 @@ from jetwind.config.launch.processes import Children, is_alive, mark_alive
 ROOT = Path(__file__).resolve().parents[4]
 STATE = Path(os.environ.get("JETWIND_STATE", ROOT / ".jetwind"))
 PREFERRED_PORT = 8400
+#: That of the Mailroom; JETWIND_SMTP_PORT names another, and without JETWIND_SMTP_HOST means the Mailroom's.
+PREFERRED_SMTP_PORT = 2525
 
 
 def make_state() -> None:
@@ -129,10 +131,9 @@ def start(arguments: list[str]) -> int:
 
 
 def _serve(children: Children, database: str, revive_database: Callable[[], list[str]], *, is_empty: bool) -> int:
-    port, smtp = free_port(int(os.environ.get("JETWIND_PORT", PREFERRED_PORT))), free_port(2525)
     # Whoever names a mail server of theirs wants test sends there, and no Mailroom.
     has_own_server = "JETWIND_SMTP_HOST" in os.environ
-    environment = _environment(database, **({} if has_own_server else {"JETWIND_SMTP_PORT": str(smtp)}))
+    environment = _environment(database)
     _step("database tables")
     _manage(environment, "migrate", "--noinput")
     _step("styles and scripts")
@@ -141,6 +142,13 @@ def _serve(children: Children, database: str, revive_database: Callable[[], list
         _step("demo world")
         _manage(environment, "demo")
     manage = [sys.executable, str(ROOT / "manage.py")]
+    # Ports are looked for just before they are taken: another start beside this one may have had them meanwhile.
+    port, smtp = (
+        free_port(int(os.environ.get("JETWIND_PORT", PREFERRED_PORT))),
+        free_port(int(os.environ.get("JETWIND_SMTP_PORT", PREFERRED_SMTP_PORT))),
+    )
+    if not has_own_server:
+        environment |= {"JETWIND_SMTP_PORT": str(smtp)}
     try:
         if not has_own_server:
             _step(f"Mailroom, the inbox stand-in (SMTP on 127.0.0.1:{smtp})")
