@@ -361,6 +361,12 @@ class TestFacts:
             answer = run_check(registry()["links.placeholder"], message_of(html), Context(readers=readers))
             assert [finding.message[: len(said)] for finding, said in zip(answer.findings, told, strict=True)] == told
 
+    def test_one_written_address_is_one_finding(self) -> None:
+        """Two links with the same field, empty for one reader: one finding with both places."""
+        html = "<a href='{{ u }}'>One</a><a href='{{ u }}'>Two</a>"
+        answer = run_check(registry()["links.empty"], message_of(html), Context(readers=(Sample("Tove", {"u": "#"}),)))
+        assert [len(finding.places) for finding in answer.findings] == [2]
+
     def test_what_asks_for_too_much_is_not_merged(self) -> None:
         """It is named, and nothing hangs."""
         message = message_of("<p>{% for i in (1..999999999) %}{{ x }}{% endfor %}</p>")
@@ -380,6 +386,8 @@ class TestFacts:
         readers = tuple(Sample(f"r{number}", {"x": str(number)}) for number in range(200))
         facts = merged_facts(message, readers)
         assert 100 < facts.left_out < 199 and not facts.too_costly
+        unseen = message_of("<p>{% for i in (1..9000) %}{{ x }}{% endfor %}{% if x == '199' %}y{% endif %}</p>")
+        assert run_check(registry()["fields.branch-unseen"], unseen, Context(readers=readers)).outcome.value == "cannot-tell"
         answer = run_check(registry()["fields.past-limit"], message, Context(readers=readers))
         assert [finding.level.value for finding in answer.findings] == ["note"]
         assert f"{facts.left_out} of 200 sample readers" in answer.findings[0].message

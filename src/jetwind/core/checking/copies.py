@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 
 from jetwind.core.checking.field_texts import Use, field_texts, uses
 from jetwind.core.checking.finding import Finding, Place
-from jetwind.core.checking.merged import past_limit_of
+from jetwind.core.checking.merged import named, past_limit_of
 from jetwind.core.fields import fields_read
 from jetwind.core.message import Message, Sample
 from jetwind.core.readers import AsReader, as_reader, fewest
@@ -79,32 +79,37 @@ def _names(message: Message, found: Iterable[Use]) -> dict[str, None]:
 
 
 def told_of_copies(found: Iterable[tuple[ReadersCopy, Finding]], message: Message, own: Sequence[Finding]) -> Iterable[Finding]:
-    """Findings of copies that the message itself does not have, one for each place, with the readers that it touches.
+    """Findings of copies that the message itself does not have, one for what stands there, with its places and the readers it touches.
 
     ``own`` are the message's own: what they tell, or tell of the same place, is not told again. The sentence is that of the first copy.
     """
     known = {finding.fingerprint for finding in own}
     places = {_where(place) for finding in own for place in finding.places}
-    groups: dict[tuple[str, Place], list[tuple[ReadersCopy, Finding]]] = {}
+    groups: dict[tuple[str, str, str], list[tuple[ReadersCopy, Finding, Place]]] = {}
     for copy, finding in found:
         place = copy.place_in_source(message, finding.place)
         if finding.fingerprint not in known and _where(place) not in places:
-            groups.setdefault((finding.check, place), []).append((copy, finding))
-    for (check, place), group in groups.items():
+            groups.setdefault((finding.check, place.part, _written(message, place)), []).append((copy, finding, place))
+    for key, group in groups.items():
         finding = group[0][1]
-        readers = list(dict.fromkeys(name for copy, _ in group for name in copy.readers))
-        source = message.source_of(place.part)
-        written = source.text[place.start.offset : place.end.offset] if source is not None and place.start and place.end else place.name
-        identity = hashlib.sha256("\0".join((check, "copies", place.part, " ".join(written.split()))).encode("utf-8", "surrogatepass"))
-        first = ", ".join(readers[:3]) + (f" and {len(readers) - 3} more" if len(readers) > 3 else "")
+        readers = list(dict.fromkeys(name for copy, _, _ in group for name in copy.readers))
+        first, *others = dict.fromkeys(place for _, _, place in group)
         yield replace(
             finding,
             template="For {merged_for}: " + finding.template[:1].lower() + finding.template[1:],
-            data={**finding.data, "merged_for": first, "readers": first},
-            place=place,
-            others=(),
-            fingerprint=identity.hexdigest()[:16],
+            data={**finding.data, "merged_for": named(readers), "readers": named(readers)},
+            place=first,
+            others=tuple(others),
+            fingerprint=hashlib.sha256("\0".join((*key, "copies")).encode("utf-8", "surrogatepass")).hexdigest()[:16],
         )
+
+
+def _written(message: Message, place: Place) -> str:
+    """What stands at a place of the message, by which the same fault is known elsewhere in it."""
+    source = message.source_of(place.part)
+    if source is None or place.start is None or place.end is None:
+        return place.name
+    return " ".join(source.text[place.start.offset : place.end.offset].split())
 
 
 def _where(place: Place) -> tuple[str, str, int | None]:

@@ -8,6 +8,7 @@ from __future__ import annotations
 import hashlib
 import html
 import re
+from bisect import bisect_left
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
@@ -191,7 +192,8 @@ def _parts_of(found: MergedFacts, message: Message, text: FieldText, seen: dict[
         for number, part in enumerate(block.parts):
             if not text.text[part.body.start : part.body.end].strip() or (number == 0 and part.token.word == "case"):
                 continue
-            readers = tuple(dict.fromkeys(name for start in starts if part.body.start <= start < part.body.end for name in seen[start]))
+            shown = starts[bisect_left(starts, part.body.start) : bisect_left(starts, part.body.end)]
+            readers = tuple(dict.fromkeys(name for start in shown for name in seen[start]))
             found.parts.append((text, depth, part, readers))
             if not readers:
                 found.unseen.append((text, part))

@@ -65,6 +65,9 @@ _MOST_TAGS = 200_000
             "<p>{% case tier %}{% when 'clay' %}a{% else %}b{% endcase %}{% comment %}{% if %}{% endcomment %}{% raw %}{% if x %}{% endraw %}</p>"
         ),
         clear("<!--[if mso]>{% if member %}<table>{% endif %}<![endif]--><p>x</p>"),
+        clear(
+            "<div>{% if tier %}" + "{% if member %}<div class='a'>{% else %}<div class='b'>{% endif %}x</div>" * 30 + "{% endif %}</div>"
+        ),
         finds("<p>{% if member %}Hello</p>", at="{% if member %}"),
         finds("<p>Hello{% endif %}</p>", at="{% endif %}"),
         finds("<p>{% if member %}a{% else %}b{% endfor %}</p>", at="{% endfor %}"),
@@ -172,11 +175,14 @@ def _tokens_of_tags(document: Document, text: FieldText) -> dict[int, int | None
 
 def _left_by(document: Document, body: Span, inner: list[Block]) -> _Left:
     """What the tags inside a stretch of the source leave behind. Of a block inside, the first part alone counts."""
-    skipped = [part.body for block in inner for part in block.parts[1:]]
+    skipped = iter([part.body for block in inner for part in block.parts[1:]])
+    skip = next(skipped, None)
     opened: list[str] = []
     closes: list[str] = []
     for token in document.tags_within(body):
-        if skipped and any(span.start <= token.span.start < span.end for span in skipped[:20]):
+        while skip is not None and skip.end <= token.span.start:
+            skip = next(skipped, None)
+        if skip is not None and skip.start <= token.span.start:
             continue
         if token.kind == "start tag":
             if token.name not in _VOID and len(opened) < _DEEPEST and not _closes_itself(document, token.span):
@@ -220,6 +226,8 @@ def find_unseen(message: Message, context: Context, options: Options) -> Iterato
     if not context.readers:
         raise CannotTell("no sample readers were given")
     facts = merged_facts(message, context.readers)
+    if facts.left_out:
+        raise CannotTell(f"the copies of {facts.left_out} sample readers were not looked at")
     for text, part in facts.unseen:
         data = {"part": part.token.source, "where": text.where}
         where = text.place(part.token.span)
