@@ -111,3 +111,22 @@ class TestEnds:
             jobs._stopping.clear()
         work.refresh_from_db()
         assert (work.state, work.interruptions, work.job_id != before) == ("waiting", 0, True)
+
+
+@pytest.mark.django_db(transaction=True)
+def test_a_worker_enqueues_in_its_own_transaction(house: Any) -> None:
+    """What a task asks for is there for other workers when its work is, and not when that is taken back."""
+    from django.db import transaction
+    from procrastinate.contrib.django import app
+
+    revision = taken_in(house)
+    Work.objects.all().delete()
+    before = ProcrastinateJob.objects.count()
+    # As the worker does it: the app talks to the queue over a connection of its own.
+    with app.replace_connector(app.connector.get_worker_connector().get_sync_connector()) as worker_app, worker_app.open():
+        with pytest.raises(RuntimeError), transaction.atomic():
+            answers.ask_for_checks(revision)
+            raise RuntimeError
+        assert (Work.objects.count(), ProcrastinateJob.objects.count()) == (0, before)
+        answers.ask_for_checks(revision)
+        assert (Work.objects.count(), ProcrastinateJob.objects.count()) == (1, before + 1)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from datetime import datetime
 from typing import Any, TypeVar
@@ -13,7 +13,10 @@ from django.db.models import QuerySet
 from django.db.models.functions import JSONObject
 from django.utils import timezone
 from procrastinate.contrib.django import app
+from procrastinate.contrib.django.django_connector import DjangoConnector
 from procrastinate.contrib.django.models import ProcrastinateJob
+from procrastinate.jobs import JobDeferrer
+from procrastinate.manager import JobManager
 
 from jetwind.apps.jobs.models import Work
 
@@ -71,7 +74,17 @@ def start(kind: str, subject: str, *, doing: str, enqueue: Callable[[int], int],
 
 def defer(task: str, **arguments: Any) -> int:
     """Enqueue a task by its name, in the caller's transaction; returns the number of its job."""
-    return int(app.configure_task(task).defer(**arguments))
+    return _enqueued(app.configure_task(task), arguments)
+
+
+def _enqueued(deferrer: JobDeferrer, arguments: Mapping[str, Any]) -> int:
+    """Enqueue over Django's own connection.
+
+    A worker process gives the app a connection of its own. Over that one the job would be there before the transaction that asked for
+    it is committed: another worker would find no work for it, and call it cancelled.
+    """
+    deferrer.job_manager = JobManager(DjangoConnector(alias=connection.alias))
+    return int(deferrer.defer(**arguments))
 
 
 def drop_broken_connections() -> None:
@@ -170,7 +183,7 @@ def settle() -> list[Work]:
 def _enqueue_again(work: Work, job: ProcrastinateJob, *, at: datetime | None = None) -> None:
     """The same task once more, as a job of its own, now or at a time."""
     work.state, work.doing = Work.State.WAITING, "taken up again after an interruption"
-    work.job_id = app.configure_task(job.task_name, priority=job.priority, schedule_at=at).defer(**job.args)
+    work.job_id = _enqueued(app.configure_task(job.task_name, priority=job.priority, schedule_at=at), job.args)
 
 
 def hurry(work: Work) -> None:
