@@ -20,7 +20,10 @@ _AUTHORITY = re.compile(r"(?i:https?):[/\\]*([^/\\?#]*)")
 
 @dataclass(frozen=True, slots=True)
 class Address:
-    """A web address in its parts, each as the standard serialises it; ``host`` is ASCII, an IPv6 one in brackets."""
+    """A web address in its parts, each as the standard serialises it; ``host`` is ASCII, an IPv6 one in brackets.
+
+    ``port`` is empty where it is that of the scheme.
+    """
 
     href: str
     scheme: str
@@ -28,6 +31,7 @@ class Address:
     path: str
     query: str
     fragment: str
+    port: str = ""
 
     @property
     def parameters(self) -> list[tuple[str, str]]:
@@ -45,7 +49,13 @@ def parsed(address: str, base: str | None = None) -> Address | None:
     except (ValueError, UnicodeError):
         return None
     return Address(
-        url.href, url.protocol.removesuffix(":"), url.hostname, url.pathname, url.search.removeprefix("?"), url.hash.removeprefix("#")
+        url.href,
+        url.protocol.removesuffix(":"),
+        url.hostname,
+        url.pathname,
+        url.search.removeprefix("?"),
+        url.hash.removeprefix("#"),
+        url.port,
     )
 
 

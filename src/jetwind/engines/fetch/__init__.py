@@ -1,0 +1,20 @@
+"""The one safe way out: links, pictures and pages over HTTP, which cannot be turned inward."""
+
+from jetwind.engines.fetch.fetcher import Fetched, Fetcher, Patience, Wanted, fetch_all
+from jetwind.engines.fetch.policy import Policy, Refusal
+from jetwind.engines.fetch.resolving import Endpoint, FakeResolver, PracticeResolver, Resolver, SystemResolver
+
+__all__ = [
+    "Endpoint",
+    "FakeResolver",
+    "Fetched",
+    "Fetcher",
+    "Patience",
+    "Policy",
+    "PracticeResolver",
+    "Refusal",
+    "Resolver",
+    "SystemResolver",
+    "Wanted",
+    "fetch_all",
+]

@@ -1,0 +1,389 @@
+"""Asking for addresses: hop by hop, within limits of time and octets, several at once but few of one host."""
+
+from __future__ import annotations
+
+import asyncio
+import ssl
+import threading
+import time
+import zlib
+from collections import defaultdict
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import contextmanager, suppress
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+from email.utils import parsedate_to_datetime
+from queue import SimpleQueue
+from typing import Literal
+
+import aiohttp
+from yarl import URL
+
+from jetwind import __version__
+from jetwind.core.images import measure
+from jetwind.core.links.addresses import Address, parsed
+from jetwind.core.links.answers import MOST_HOPS, REDIRECTS, Answer, Hop, Page, Problem
+from jetwind.core.links.page import page_of
+from jetwind.engines.fetch.bodies import Body, charset_of, read
+from jetwind.engines.fetch.caching import fresh_until
+from jetwind.engines.fetch.connecting import Ways, connector, trust
+from jetwind.engines.fetch.policy import Policy, Refusal, host_of
+from jetwind.engines.fetch.resolving import Resolver, SystemResolver
+
+#: Says who asks, the same for everybody.
+USER_AGENT = f"Jetwind/{__version__} (checks links of mail before it is sent)"
+Kind = Literal["link", "picture"]
+#: Octets that are read of a page and of a picture.
+MOST_OCTETS: Mapping[Kind, int] = {"link": 1_000_000, "picture": 12_000_000}
+_ACCEPTED: Mapping[Kind, str] = {
+    "link": "text/html,application/xhtml+xml,*/*;q=0.8",
+    "picture": "image/png,image/jpeg,image/gif,image/webp,image/*;q=0.8,*/*;q=0.5",
+}
+_HTML = ("text/html", "application/xhtml+xml")
+
+
+@dataclass(frozen=True, slots=True)
+class Patience:
+    """How long is waited, in seconds: for a connection, for the first octet, for everything of one address, and before another try.
+
+    After ``all`` seconds no further address is begun: fifty that hang must not keep a message for a quarter of an hour.
+    """
+
+    connect: float = 5.0
+    first_byte: float = 10.0
+    whole: float = 20.0
+    all: float = 120.0
+    tries: int = 3
+    pause: float = 0.5
+    longest_pause: float = 8.0
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """An address to ask for, and as what. Without ``reads`` a page is only seen to be there."""
+
+    address: str
+    kind: Kind = "link"
+    reads: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class Fetched:
+    """An answer with the octets that came."""
+
+    answer: Answer
+    body: bytes = b""
+
+
+class _Ended(Exception):
+    """Asking ended with a problem."""
+
+    def __init__(self, problem: Problem, why: str) -> None:
+        super().__init__(why)
+        self.problem, self.why = problem, why
+
+
+@dataclass(slots=True)
+class _Asking:
+    """One address while it is asked for. ``spent`` are the seconds of its requests, without what it waited for its turn."""
+
+    wanted: Wanted
+    hops: list[Hop] = field(default_factory=list)
+    spent: float = 0.0
+
+
+class Fetcher:
+    """Asks for addresses. Use it as an asynchronous context manager.
+
+    ``authorities`` are PEM files by host or domain: a practice field's own certificates are trusted for its own hosts only.
+    """
+
+    def __init__(
+        self,
+        policy: Policy | None = None,
+        resolver: Resolver | None = None,
+        *,
+        patience: Patience | None = None,
+        authorities: Mapping[str, str] | None = None,
+        per_host: int = 6,
+        at_once: int = 48,
+    ) -> None:
+        self.policy = policy or Policy()
+        self.ways = Ways(self.policy, resolver or SystemResolver())
+        self.patience = patience or Patience()
+        self._authorities = dict(authorities or {})
+        self._trusted: dict[str, ssl.SSLContext] = {}
+        self._at_once = asyncio.Semaphore(at_once)
+        self._ends = time.monotonic() + self.patience.all
+        self._hosts: dict[str, asyncio.Semaphore] = defaultdict(lambda: asyncio.Semaphore(per_host))
+        self._session: aiohttp.ClientSession | None = None
+
+    async def __aenter__(self) -> Fetcher:
+        self._session = aiohttp.ClientSession(
+            connector=connector(self.ways),
+            cookie_jar=aiohttp.DummyCookieJar(),
+            trust_env=False,
+            auto_decompress=False,
+            headers={"User-Agent": USER_AGENT, "Accept-Encoding": "gzip, deflate", "Accept-Language": "*"},
+            timeout=aiohttp.ClientTimeout(total=None, sock_connect=self.patience.connect, sock_read=self.patience.first_byte),
+            read_bufsize=64 * 1024,
+        )
+        return self
+
+    async def __aexit__(self, *ended: object) -> None:
+        if self._session is not None:
+            await self._session.close()
+
+    async def fetch(self, wanted: Wanted) -> Fetched:
+        """The answer to one address. Never raises for what an address or a server does."""
+        asked_at = datetime.now(UTC)
+        asking = _Asking(wanted)
+        problem, why, told, body = await self._asked(asking)
+        headers, page, size, kind = told or {}, None, (0, 0), ""
+        content_type = headers.get("Content-Type", "").partition(";")[0].strip().lower()[:100]
+        if body.data and wanted.kind == "picture" and (facts := measure(body.data)) is not None:
+            size, kind = (facts.width, facts.height), facts.format
+        elif body.data and content_type in _HTML:
+            page = await asyncio.to_thread(page_of, body.data, charset_of(headers.get("Content-Type", "")))
+        return Fetched(
+            Answer(
+                wanted.address,
+                asked_at.isoformat(timespec="seconds"),
+                tuple(asking.hops),
+                problem,
+                why,
+                content_type,
+                len(body.data),
+                body.is_cut,
+                round(asking.spent * 1000),
+                page if isinstance(page, Page) else None,
+                None,
+                kind,
+                size,
+                fresh_until(headers, asked_at).isoformat(timespec="seconds"),
+            ),
+            body.data,
+        )
+
+    async def _asked(self, asking: _Asking) -> tuple[Problem, str, Mapping[str, str] | None, Body]:
+        problem: Problem
+        try:
+            return "", "", *await self._followed(asking)
+        except _Ended as ended:
+            problem, why = ended.problem, ended.why
+        except Refusal as refused:
+            problem, why = "refused", str(refused)
+        return problem, why, None, Body(b"")
+
+    async def _followed(self, asking: _Asking) -> tuple[Mapping[str, str], Body]:
+        """Follow redirects to the end; the headers and the body of the last answer."""
+        at = parsed(asking.wanted.address)
+        if at is None:
+            raise _Ended("bad-redirect", "the address cannot be read")
+        seen: set[str] = set()
+        while True:
+            self.policy.check(at)
+            here = at.href.partition("#")[0]
+            if here in seen:
+                raise _Ended("loop", f"{here} leads back to itself")
+            if len(seen) > MOST_HOPS:
+                raise _Ended("too-many-hops", f"it is led on more than {MOST_HOPS} times")
+            seen.add(here)
+            headers, body = await self._answered(asking, at)
+            last = asking.hops[-1]
+            if not last.to:
+                return headers, body
+            following = parsed(last.to)
+            if following is None:
+                raise _Ended("bad-redirect", f"{here} leads to “{last.to[:200]}”, which is no address")
+            at = following
+
+    async def _answered(self, asking: _Asking, at: Address) -> tuple[Mapping[str, str], Body]:
+        """One hop: HEAD, which counts as nobody's click; GET for a page that is to be read, a picture, or where HEAD is refused.
+
+        Asked again where the server is busy or breaks off.
+        """
+        method = "GET" if asking.wanted.kind == "picture" else "HEAD"
+        tries = 1
+        while True:
+            try:
+                status, headers, body = await self._request(asking, at, method)
+            except _Ended as ended:
+                if ended.problem != "broken-off" or tries >= self.patience.tries:
+                    raise
+                method, tries = "GET", tries + 1
+                continue
+            # Many servers refuse HEAD, with any of these.
+            is_refused = status >= 400 and status not in (410, 429, 503)
+            if method == "HEAD" and (is_refused or (status == 200 and asking.wanted.reads and _is_page(headers))):
+                asking.hops.pop()
+                method = "GET"
+                continue
+            if status not in (429, 503):
+                return headers, body
+            if tries >= self.patience.tries:
+                raise _Ended("busy", f"the server said {status} {tries} times")
+            await asyncio.sleep(self._pause(headers, tries))
+            asking.hops.pop()
+            tries += 1
+
+    def _pause(self, headers: Mapping[str, str], tries: int) -> float:
+        """Seconds before the next try: what Retry-After says, seconds or a date (RFC 9110 §10.2.3), as far as is waited at all."""
+        said = headers.get("Retry-After", "").strip()
+        wait = self.patience.pause * tries
+        if said.isdecimal() and len(said) < 9:
+            wait = float(said)
+        elif said:
+            with suppress(ValueError, TypeError, OverflowError):
+                wait = (parsedate_to_datetime(said) - datetime.now(UTC)).total_seconds()
+        return min(max(wait, 0.0), self.patience.longest_pause)
+
+    async def _request(self, asking: _Asking, at: Address, method: str) -> tuple[int, Mapping[str, str], Body]:
+        async with self._hosts[host_of(at)], self._at_once:
+            if time.monotonic() > self._ends:
+                raise _Ended("not-opened", f"the links of the message take more than {self.patience.all:g} s")
+            began = time.monotonic()
+            try:
+                async with asyncio.timeout(self.patience.whole - asking.spent):
+                    with _failures_told():
+                        return await self._requested(asking, at, method, began)
+            except TimeoutError:
+                raise _Ended("timed-out", f"it was not there after {self.patience.whole:g} s") from None
+            finally:
+                asking.spent += time.monotonic() - began
+
+    async def _requested(self, asking: _Asking, at: Address, method: str, began: float) -> tuple[int, Mapping[str, str], Body]:
+        assert self._session is not None
+        kind = asking.wanted.kind
+        async with self._session.request(
+            method,
+            URL(at.href.partition("#")[0], encoded=True),
+            allow_redirects=False,
+            ssl=self._trust(host_of(at)) if at.scheme == "https" else True,
+            headers={"Accept": _ACCEPTED[kind]},
+        ) as answer:
+            to = _leads_to(answer, at)
+            took = time.monotonic() - began
+            asking.hops.append(Hop(at.href, method, answer.status, round(asking.spent * 1000), round(took * 1000), to, _ip_of(answer)))
+            body = Body(b"")
+            if method == "GET" and not to and (kind == "picture" or _is_page(answer.headers)):
+                coding = answer.headers.get("Content-Encoding", "")
+                body = await read(answer.content.iter_chunked(32 * 1024), coding, MOST_OCTETS[kind])
+            if body.is_cut or method == "GET":
+                answer.close()
+            return answer.status, answer.headers, body
+
+    def _trust(self, host: str) -> ssl.SSLContext:
+        own = next((path for domain, path in self._authorities.items() if host == domain or host.endswith(f".{domain}")), "")
+        if own not in self._trusted:
+            self._trusted[own] = trust((own,) if own else ())
+        return self._trusted[own]
+
+
+def _leads_to(answer: aiohttp.ClientResponse, at: Address) -> str:
+    """Where a redirect leads, as a whole address, or as written where it is none; empty for an answer that is no redirect."""
+    if answer.status not in REDIRECTS or "Location" not in answer.headers:
+        return ""
+    written = answer.headers["Location"].strip()
+    following = parsed(written, at.href)
+    return following.href if following is not None else written[:2000] or "an empty address"
+
+
+def _ip_of(answer: aiohttp.ClientResponse) -> str:
+    """The IP address that answered."""
+    transport = answer.connection.transport if answer.connection is not None else None
+    peer = transport.get_extra_info("peername") if transport is not None else None
+    return str(peer[0]) if peer else ""
+
+
+def _is_page(headers: Mapping[str, str]) -> bool:
+    """Whether what comes is a page: a film or an archive is seen to be there by its head, and not read."""
+    return headers.get("Content-Type", "").partition(";")[0].strip().lower() in _HTML
+
+
+@contextmanager
+def _failures_told() -> Iterator[None]:
+    """Turns what a connection can fail with into how asking ended."""
+    try:
+        yield
+    except (_Ended, Refusal):
+        raise
+    except (aiohttp.ClientError, zlib.error, OSError, ValueError) as failure:
+        if (refusal := _refusal_in(failure)) is not None:
+            raise refusal from failure
+        raise _ended(failure) from failure
+
+
+def _ended(failure: Exception) -> _Ended:
+    """How asking ended, by what a connection failed with; the narrower classes of aiohttp come first."""
+    if isinstance(failure, aiohttp.ClientConnectorCertificateError):
+        verdict = getattr(failure.certificate_error, "verify_message", "") or "it is refused"
+        return _Ended("tls", f"its certificate is not valid: {verdict}")
+    if isinstance(failure, (aiohttp.ClientConnectorSSLError, ssl.SSLError)):
+        return _Ended("tls", "no secure connection came about")
+    if isinstance(failure, aiohttp.ClientConnectorDNSError):
+        return _Ended("no-name", "there is no such name")
+    if isinstance(failure, (aiohttp.ServerTimeoutError, TimeoutError)):
+        return _Ended("timed-out", "the server does not answer in time")
+    if isinstance(failure, aiohttp.ClientConnectorError):
+        return _Ended("no-connection", "nobody listens there")
+    return _Ended("broken-off", "the server broke off, or did not speak HTTP")
+
+
+def _refusal_in(failure: BaseException | None) -> Refusal | None:
+    """A refusal among the causes of a failure."""
+    for _ in range(8):
+        if failure is None or isinstance(failure, Refusal):
+            return failure
+        inner = getattr(failure, "os_error", None)
+        failure = inner if isinstance(inner, BaseException) and inner is not failure else failure.__cause__ or failure.__context__
+    return None
+
+
+async def fetch_each(fetcher: Fetcher, wanted: Sequence[Wanted], done: Callable[[Fetched], object]) -> None:
+    """Ask for all at once, as far as the limits of the fetcher go; ``done`` is told each as it comes."""
+
+    async def one(thing: Wanted) -> None:
+        done(await fetcher.fetch(thing))
+
+    async with asyncio.TaskGroup() as tasks:
+        for thing in wanted:
+            tasks.create_task(one(thing))
+
+
+def fetch_all(make: Callable[[], Fetcher], wanted: Sequence[Wanted]) -> Iterator[Fetched]:
+    """The same for a thread without a loop: answers as they come. Whoever stops taking them ends the rest."""
+    came: SimpleQueue[Fetched | BaseException | None] = SimpleQueue()
+    loop = asyncio.new_event_loop()
+
+    async def run() -> None:
+        async with make() as fetcher:
+            await fetch_each(fetcher, wanted, came.put)
+
+    task = loop.create_task(run())
+
+    def work() -> None:
+        try:
+            loop.run_until_complete(task)
+        except asyncio.CancelledError:
+            pass
+        except BaseException as failure:
+            came.put(failure)
+        finally:
+            loop.run_until_complete(loop.shutdown_asyncgens())
+            loop.run_until_complete(loop.shutdown_default_executor())
+            loop.close()
+            came.put(None)
+
+    thread = threading.Thread(target=work, name="fetch", daemon=True)
+    thread.start()
+    try:
+        while (fetched := came.get()) is not None:
+            if isinstance(fetched, BaseException):
+                raise fetched
+            yield fetched
+    finally:
+        if thread.is_alive():
+            with suppress(RuntimeError):
+                loop.call_soon_threadsafe(task.cancel)
+        thread.join(5)

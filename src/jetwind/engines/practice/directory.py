@@ -1,0 +1,42 @@
+"""Which names the practice field has, and how a fetcher finds them: an invented domain on this machine's loopback address."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from jetwind.engines.fetch import Endpoint, PracticeResolver, Resolver, SystemResolver
+
+DOMAIN = "saltmarsh-kiln.example"
+#: A second invented house, for links that lead elsewhere: a potters' guild that the cooperative belongs to.
+OTHER_DOMAIN = "tidewater-guild.example"
+#: Names with a web server behind them.
+SERVED = ("", "www", "pictures", "answers", "news", "go")
+#: Names whose certificate is wrong, each in its own way.
+EXPIRED, STRANGER, OTHER_NAME = (f"{name}.{DOMAIN}" for name in ("expired", "stranger", "misnamed"))
+#: A name with nobody listening behind it. Any further name does not exist at all.
+SILENT = f"silent.{DOMAIN}"
+#: A port of loopback that nobody listens on: discard (RFC 863).
+_NOBODY = 9
+
+
+@dataclass(frozen=True, slots=True)
+class Directory:
+    """Where the practice field listens, and the PEM file of the authority that its certificates come from."""
+
+    http_port: int
+    https_port: int
+    authority: Path
+
+    def resolver(self, others: Resolver | None = None) -> PracticeResolver:
+        """Finds the practice field's names here, all others where ``others`` finds them."""
+        here = Endpoint("127.0.0.1", {80: self.http_port, 443: self.https_port})
+        names = [f"{name}.{DOMAIN}" if name else DOMAIN for name in SERVED]
+        names += [EXPIRED, STRANGER, OTHER_NAME, OTHER_DOMAIN, f"www.{OTHER_DOMAIN}"]
+        hosts = {**dict.fromkeys(names, here), SILENT: Endpoint("127.0.0.1", {80: _NOBODY, 443: _NOBODY})}
+        return PracticeResolver(frozenset({DOMAIN, OTHER_DOMAIN}), hosts, others or SystemResolver())
+
+    @property
+    def authorities(self) -> dict[str, str]:
+        """The PEM file by domain, as a fetcher takes it."""
+        return dict.fromkeys((DOMAIN, OTHER_DOMAIN), str(self.authority)) if self.authority.exists() else {}
