@@ -14,6 +14,7 @@ from jetwind.core.facts.spelling import Dictionaries
 from jetwind.core.message import Message, Sample
 
 if TYPE_CHECKING:
+    from jetwind.core.links.answers import Answers
     from jetwind.core.renders import Renders
 
 
@@ -36,7 +37,8 @@ class Context:
 
     ``local_time`` says that each reader gets the message at the planned hour of their own zone. ``taken_titles`` are the working
     titles of other messages. ``previous`` is the message this one was copied from. ``word_list`` holds the house's own words.
-    ``dictionaries`` tell how words are spelt. ``rulebooks`` are the laws that apply; with none, all of them. ``renders`` are there where the message has been rendered.
+    ``dictionaries`` tell how words are spelt. ``rulebooks`` are the laws that apply; with none, all of them. ``renders`` are there where the message has been rendered,
+    ``answers`` where its links were opened or its pictures fetched. ``seen_by_hand`` are addresses that a person opened and found in order.
     """
 
     kind: Kind = Kind.PROMOTIONAL
@@ -54,6 +56,8 @@ class Context:
     practice_domains: frozenset[str] = frozenset()
     rulebooks: frozenset[str] = frozenset()
     renders: Renders | None = None
+    answers: Answers | None = None
+    seen_by_hand: frozenset[str] = frozenset()
     settings: Mapping[str, Mapping[str, Any]] = dataclasses.field(default_factory=dict)
 
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any, Literal
 
 from jetwind.core.checking.context import Context, Kind
+from jetwind.core.links.answers import Answer, Answers, Hop, Landed, Page
 from jetwind.core.message import Envelope, Message, Sample, read_bytes
 from jetwind.core.profiles import profiles
 from jetwind.core.renders import Render, Renders
@@ -120,3 +121,26 @@ def laid_out(profile_id: str, *boxes: Box, shown: tuple[Shown, ...] = (), reader
     ``reader`` is the sample reader whose copy it shows.
     """
     return Layout(profile_id, boxes, shown, measured, reader)
+
+
+def hops(*steps: tuple[str, int]) -> tuple[Hop, ...]:
+    """The way of an address over these addresses and statuses; each but the last leads on to the next."""
+    following = [*(address for address, _ in steps), ""][1:]
+    return tuple(Hop(address, "GET", status, 0, 100, to) for (address, status), to in zip(steps, following, strict=False))
+
+
+def answered(address: str, *way: tuple[str, int] | int, page: str = "", heading: str = "", text: str = "", **more: Any) -> Answer:
+    """What an address would have answered: a status, or its whole way; ``page`` is the title of the page at its end."""
+    steps = [(address, step) if isinstance(step, int) else step for step in way]
+    about = Page(page, heading or page, "en", text, 12) if page or heading or text else None
+    return Answer(address, "2027-03-01T09:00:00+00:00", hops(*steps), page=about, **{"took_ms": 200, **more})
+
+
+def opened(*links: Answer, pictures: tuple[Answer, ...] = ()) -> dict[str, Answers]:
+    """For ``given`` of a sample: these links were opened, these pictures fetched."""
+    return {"answers": Answers({answer.address: answer for answer in links}, {answer.address: answer for answer in pictures})}
+
+
+def landed(width: int, content_width: int, smallest_text: float, small_share: float = 0.5) -> Landed:
+    """A landing page as it was laid out on a phone, in CSS px."""
+    return Landed(width, content_width, smallest_text, small_share)

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from jetwind.core.checking import CannotTell, DoesNotApply
+from jetwind.core.checking import CannotTell, Context, DoesNotApply
+from jetwind.core.links.answers import Answers
+from jetwind.core.links.collection import Target, targets
 from jetwind.core.markup import Document
 from jetwind.core.message import Message, TextPart
 
@@ -31,3 +33,17 @@ def need_mail(message: Message) -> None:
     """Raises DoesNotApply for what is no mail as transferred."""
     if message.root is None:
         raise DoesNotApply("the input is not a mail as it is transferred")
+
+
+def need_answers(message: Message, context: Context) -> tuple[Answers, tuple[Target, ...]]:
+    """What the links answered, and the addresses that they lead to.
+
+    Raises:
+        DoesNotApply: no link leads to the web. CannotTell: none was opened.
+    """
+    asked = targets(message, context.readers)
+    if not asked:
+        raise DoesNotApply("no link leads to an address on the web")
+    if context.answers is None or not context.answers.links:
+        raise CannotTell("no link was opened; --live opens them, or the Links station")
+    return context.answers, asked

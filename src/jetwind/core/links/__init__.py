@@ -1,4 +1,4 @@
-"""Links of a message: collected from the HTML and the plain text, and sorted by what their address is."""
+"""Links of a message: collected from wherever they stand, told apart by what they are for, and what they answered."""
 
 from jetwind.core.links.collect import Link, accessible_name, links, text_links
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 from urllib.parse import SplitResult, urlsplit
 
+from jetwind.core.fields import blanked, tokens
 from jetwind.core.markup import Element, TextRun
 from jetwind.core.prose.reading import tidy
 from jetwind.core.source import LIMITS, Span
@@ -81,9 +82,14 @@ def text_links(message: Message) -> Iterator[Link]:
     """Addresses in the plain-text part, without the punctuation that follows them (RFC 3986 appendix C)."""
     if message.text is None:
         return
-    for match in _IN_TEXT.finditer(message.text.seen):
-        address = match[0].rstrip(_TRAILING)
-        yield Link("text", None, address, address, Span(match.start(), match.start() + len(address)))
+    seen = message.text.seen
+    # A field may hold white space: it is one piece of the address that it stands in.
+    fields = [token for token in tokens(seen, message.syntax) if not token.is_block]
+    whole = blanked(seen, fields) if fields else seen
+    for match in _IN_TEXT.finditer(whole):
+        end = match.start() + len(match[0].rstrip(_TRAILING))
+        address = seen[match.start() : end]
+        yield Link("text", None, address, address, Span(match.start(), end))
 
 
 def accessible_name(element: Element) -> str:

@@ -11,7 +11,7 @@ from jetwind.core.message.model import (
     TextPart,
 )
 from jetwind.core.message.package import UnusableInput, read_bytes, read_path, with_envelope
-from jetwind.core.message.references import ImageReference, image_references
+from jetwind.core.message.references import ImageReference, image_references, remote_key
 from jetwind.core.message.write import to_eml
 
 __all__ = [
@@ -28,6 +28,7 @@ __all__ = [
     "image_references",
     "read_bytes",
     "read_path",
+    "remote_key",
     "to_eml",
     "with_envelope",
 ]

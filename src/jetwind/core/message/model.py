@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any, Literal, TypeVar
 from jetwind.core.fields import LIQUID, Syntax, tokens
 from jetwind.core.markup import Document, parse
 from jetwind.core.message.addresses import Mailbox, mailboxes
+from jetwind.core.message.references import remote_key
 from jetwind.core.source import LIMITS, SourceText, Span, WithoutCaches
 from jetwind.core.styles import Cascade
 
@@ -105,7 +106,8 @@ class Message(WithoutCaches):
 
     ``envelope_known`` is False for HTML that came without any headers: then nothing can be said of a subject or a sender.
     ``root`` is the tree of parts of a mail; ``variants`` are further subjects that somebody gave for the same content. ``copy_for`` names
-    the sample reader for whom it was merged; empty for a message as it was taken in.
+    the sample reader for whom it was merged; empty for a message as it was taken in. ``fetched`` are pictures that lie elsewhere, by
+    address (``remote_key``).
     """
 
     sha256: str
@@ -124,6 +126,7 @@ class Message(WithoutCaches):
     given_preview_text: str = ""
     variants: tuple[str, ...] = ()
     copy_for: str = ""
+    fetched: Mapping[str, Resource] = field(default_factory=dict, repr=False)
 
     def header(self, name: str) -> Header | None:
         """The first header field of that name, whatever its case."""
@@ -193,6 +196,10 @@ class Message(WithoutCaches):
     def resource(self, reference: str) -> Resource | None:
         """The picture that an HTML reference (``cid:`` or a path in the package) stands for."""
         return self._resources.get(resource_key(reference))
+
+    def elsewhere(self, reference: str) -> Resource | None:
+        """The fetched picture that a reference to another server stands for; None where it was not fetched, or means no server."""
+        return self.fetched.get(remote_key(reference)) if self.fetched else None
 
     def shared(self, key: str, make: Callable[[], Made]) -> Made:
         """A value that several checks need, made once for this message and kept under ``key``."""

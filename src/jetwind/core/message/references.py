@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from jetwind.core.markup import Attribute, Element
-from jetwind.core.source import Span
+from jetwind.core.source import LIMITS, Span
 from jetwind.core.styles import declarations, urls
 
 if TYPE_CHECKING:
@@ -41,7 +41,7 @@ class ImageReference:
 
 
 def image_references(message: Message) -> Iterator[ImageReference]:
-    """References of ``img src``, ``srcset``, ``background`` and ``url()`` in style attributes, in source order."""
+    """References of ``img src``, ``input src``, ``background`` and ``url()`` in style attributes, in source order."""
     document = message.document
     if document is None:
         return
@@ -57,3 +57,22 @@ def image_references(message: Message) -> Iterator[ImageReference]:
                         if value and at >= 0:
                             start = attribute.value_span.start + at
                             yield ImageReference(element, attribute, value, Span(start, start + len(value)))
+
+
+def remote_key(value: str) -> str:
+    """One spelling for the address of a picture that lies on a server, as a browser asks for it (WHATWG URL); empty for any other value.
+
+    An address without a scheme is https.
+    """
+    value = value.strip()
+    if value.startswith("//"):
+        value = f"https:{value}"
+    if value[:5].lower() != "http:" and value[:6].lower() != "https:":
+        return ""
+    # Loaded when first used: most messages carry their pictures, and it takes some hundredths of a second.
+    import ada_url
+
+    try:
+        return str(ada_url.URL(value[: LIMITS.value_characters].partition("#")[0].encode("utf-8", "replace").decode()).href)
+    except (ValueError, UnicodeError):
+        return ""

@@ -77,6 +77,12 @@ def find_viewport(message: Message, context: Context, options: Options) -> Itera
 
 _ACTIVE = frozenset({"script", "form", "iframe", "object", "embed", "applet", "frame", "frameset"})
 #: A handler is ``on`` and an event's name (HTML §8.1.8.2); other attributes that start so have no such names.
+#: Attributes that hold an address (HTML, index of attributes), and addresses that are a program; a browser leaves out tabs and line ends
+#: in them (WHATWG URL §4.4).
+_ADDRESSES = frozenset({"href", "src", "background", "action", "formaction", "data", "poster", "xlink:href", "dynsrc", "lowsrc", "cite"})
+_LEFT_OUT = re.compile(r"[\t\n\r]|\A[\0-\x20]+")
+_SCRIPT = re.compile(r"(?:javascript|vbscript|livescript):|data:\s*(?:text/html|application/xhtml\+xml|text/javascript)", re.IGNORECASE)
+_NO_SCRIPT = re.compile(r"javascript:\s*(?:void\s*\(?\s*0?\s*\)?|;)?\s*;?\Z", re.IGNORECASE)
 _HANDLER = re.compile(r"on(?!ly\b)[a-z]{3,}\Z")
 
 
@@ -100,6 +106,13 @@ _HANDLER = re.compile(r"on(?!ly\b)[a-z]{3,}\Z")
         finds("<embed src='a'>"),
         finds("<p onclick='x()'>x</p>", at="onclick='x()'"),
         finds("<body onload=x()>y"),
+        clear("<a href='javascript:void(0)'>told by links.empty</a><a href='#'>x</a><p title='javascript: the language'>x</p>"),
+        clear("<a href='https://kiln.org/javascript:alert(1)'>x</a><img src='data:image/gif;base64,R0lGODlhAQABAAAAACw='>"),
+        finds("<a href='javascript:alert(1)'>x</a>", at="javascript:alert(1)"),
+        finds("<a href=' java\tscript:alert(1)'>x</a>"),
+        finds("<img src='javascript:alert(1)'>", at="javascript:alert(1)"),
+        finds("<table><tr><td background='vbscript:x'>y</td></tr></table>"),
+        finds("<a href='data:text/html,&lt;script&gt;x()&lt;/script&gt;'>x</a>"),
     ],
 )
 def find_active(message: Message, context: Context, options: Options) -> Iterator[Hit]:
@@ -113,6 +126,11 @@ def find_active(message: Message, context: Context, options: Options) -> Iterato
                 yield Hit(
                     "The attribute {name} does not work in mail.", Place.in_html(message, attribute.span, element.index), {"name": name}
                 )
+            elif name in _ADDRESSES and element.tag != "form" and (attribute := element.attributes.get(name)):
+                address = _LEFT_OUT.sub("", attribute.value)
+                if _SCRIPT.match(address) and not _NO_SCRIPT.match(address):
+                    shown = {"address": attribute.value.strip()[:80]}
+                    yield Hit("The address {address} is a script.", Place.in_html(message, attribute.value_span, element.index), shown)
 
 
 def _is_data(element: Element) -> bool:

@@ -1,0 +1,269 @@
+"""The page at the end of a link is the one that the words promised, and can be read."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+from urllib.parse import unquote
+
+from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, check, clear, finds
+from jetwind.core.checking.samples import answered, landed, opened
+from jetwind.core.checks.links.answered import each, told
+from jetwind.core.facts import phrase_pattern
+from jetwind.core.links.addresses import Address, parsed
+from jetwind.core.links.answers import Answer, Page
+from jetwind.core.links.collection import Target
+from jetwind.core.markup import Element
+from jetwind.core.message import Message
+from jetwind.core.prose.language import languages_of
+from jetwind.core.prose.reading import tidy
+from jetwind.core.prose.stated import Stated, stated
+
+_A = "https://kiln.org/sale/glazes"
+_LINK = f"<a href='{_A}'>Glazes</a>"
+_HOME = re.compile(r"/(?:[a-z]{2}(?:[-_][a-z]{2})?/?)?(?:(?:index|home|default)(?:\.\w{2,5})?)?/?\Z", re.IGNORECASE)
+#: Words of a title after these marks name the house.
+_PARTS = re.compile(r"\s+[|·•–—-]\s+|\s*[|•]\s*")
+#: Words beside the phrase that a title may have and still be of a page that is not there.
+_MOST_OTHER_WORDS = 6
+
+
+@check(
+    id="links.landing-error",
+    name="Page that says it is not there",
+    level=Level.FIX,
+    why="The server says all is well while the reader reads “not found”, or stands on the home page and has to search.",
+    fix="Correct the address, or have the page put back.",
+    basis="Common practice, no published source",
+    samples=[
+        clear(_LINK, given=opened(answered(_A, 200, page="Twelve glazes", heading="Twelve glazes, a fifth off"))),
+        clear(
+            _LINK, given=opened(answered(_A, 200, page="What to do when a kiln element is not found to be glowing after firing at night"))
+        ),
+        clear(
+            _LINK,
+            given=opened(
+                answered(_A, 200, page="Glaze sale", heading="Twelve glazes", text="Sold out: Ember. Page not found? Write to us.")
+            ),
+        ),
+        clear(_LINK, given=opened(answered(_A, 404, page="Page not found"))),
+        clear(
+            "<a href='https://kiln.org/'>x</a>",
+            given=opened(answered("https://kiln.org/", 301, ("https://kiln.org/en/", 200), page="Kiln")),
+        ),
+        clear(
+            "<a href='https://go.kiln.org/x7'>x</a>",
+            given=opened(answered("https://go.kiln.org/x7", 302, ("https://www.kiln.org/", 200), page="Kiln")),
+        ),
+        clear(
+            "<a href='https://kiln.org/en/'>x</a>",
+            given=opened(answered("https://kiln.org/en/", 301, ("https://kiln.org/", 200), page="Kiln")),
+        ),
+        finds(_LINK, at=_A, given=opened(answered(_A, 200, page="Page not found | Kiln", heading="Oh dear"))),
+        finds(_LINK, at=_A, given=opened(answered(_A, 200, page="Glaze sale · Kiln", heading="This offer has expired"))),
+        finds(_LINK, at=_A, given=opened(answered(_A, 302, ("https://www.kiln.org/", 200), page="Kiln"))),
+        finds(_LINK, at=_A, given=opened(answered(_A, 302, ("https://kiln.org/de/index.html", 200), page="Kiln"))),
+    ],
+)
+def find_landing_error(message: Message, context: Context, options: Options) -> Iterator[Hit]:
+    """No page says by its title or main heading that it is not there, and no deep link ends at the home page of its own host."""
+
+    def hit(target: Target, answer: Answer) -> Hit | None:
+        if not answer.is_opened or answer.status != 200 or answer.page is None:
+            return None
+        for words in (answer.page.heading, answer.page.title):
+            if _says_not_there(words):
+                return told(message, target, answer, "{address} is there, but says “{words}”.", words=words[:120])
+        if _ends_at_home(answer):
+            return told(message, target, answer, "{address} ends at the home page {final}.")
+        return None
+
+    return each(message, context, hit)
+
+
+def _says_not_there(words: str) -> bool:
+    for part in (words, *_PARTS.split(words)):
+        found = phrase_pattern("phrases", "not_there").search(part)
+        if found is not None and len(part.split()) - len(found[0].split()) <= _MOST_OTHER_WORDS:
+            return True
+    return False
+
+
+def _ends_at_home(answer: Answer) -> bool:
+    """A deep address of the very host that it was led to the home page of; a counting address of another host may mean the home page."""
+    end = parsed(answer.final)
+    if end is None or not answer.redirects or not _HOME.match(end.path) or end.query:
+        return False
+    ways = [address for hop in answer.redirects if (address := parsed(hop.address)) is not None]
+    return any(_is_deep(way) and _bare(way) == _bare(end) for way in ways)
+
+
+def _is_deep(address: Address) -> bool:
+    return not _HOME.match(address.path)
+
+
+def _bare(address: Address) -> str:
+    return address.host.removeprefix("www.")
+
+
+@dataclass(frozen=True)
+class PromiseOptions(Options):
+    """``least_words``: a page with fewer words is one that a program fills in later, and says nothing about its promise."""
+
+    least_words: int = 40
+
+
+_WORDS = (
+    "Tidepool and Ember, Shelf and Quay, glazes of the spring, for oxidation and reduction, by the litre at the works on the quay, " * 3
+)
+_CARD = "<table><tr><td><p>Tidepool, £16 a litre until 14 March with code KILN20</p><a href='{}'>See the glazes</a></td></tr></table>"
+
+
+@check(
+    id="links.promise-missing",
+    name="Promise that the page does not keep",
+    level=Level.NOTE,
+    why="The reader comes for the price, the date or the code of the message and does not find it.",
+    fix="See which of the two is right, and have the other mended.",
+    basis="Common practice, no published source",
+    options=PromiseOptions,
+    samples=[
+        clear(_CARD.format(_A), given=opened(answered(_A, 200, text=f"{_WORDS} £16.00 until Sunday 14 March, code KILN20"))),
+        clear(_CARD.format(_A), given=opened(answered(_A, 200, text="Loading"))),
+        clear(_CARD.format(_A), given=opened(answered(_A, 404, text=_WORDS))),
+        clear(f"<p>£5</p><p>Glazes</p><p>{_LINK}</p>", given=opened(answered(_A, 200, text=_WORDS))),
+        clear(f"<p>£16 a litre, see our <a href='{_A}'>privacy policy</a></p>", given=opened(answered(_A, 200, text=_WORDS))),
+        finds(_CARD.format(_A), at=_A, given=opened(answered(_A, 200, text=f"{_WORDS} £18.00 until Sunday 14 March, code KILN20"))),
+        finds(_CARD.format(_A), at=_A, given=opened(answered(_A, 200, text=f"{_WORDS} £16 until 14 March"))),
+    ],
+)
+def find_promise(message: Message, context: Context, options: PromiseOptions) -> Iterator[Hit]:
+    """Prices, dates and codes in the words around a link stand on its page."""
+
+    def hit(target: Target, answer: Answer) -> Hit | None:
+        page = answer.page
+        if (
+            not answer.is_opened
+            or answer.status != 200
+            or page is None
+            or target.role != "action"
+            or len(page.text.split()) < options.least_words
+        ):
+            return None
+        lacking = [fact for fact in promised(message, target) if not keeps(page, fact, languages_of(message))]
+        if not lacking:
+            return None
+        words = ", ".join(dict.fromkeys(fact.words for fact in lacking))
+        return told(message, target, answer, "The page of {address} does not say {words}.", words=words)
+
+    return each(message, context, hit)
+
+
+#: Boxes that hold an offer together with its button, from the inside out.
+_BOXES = frozenset({"td", "th", "li", "p", "div", "article", "section"})
+#: A box with more than this is no offer but a whole message.
+_MOST_OF_AN_OFFER = 400
+
+
+def promised(message: Message, target: Target) -> list[Stated]:
+    """Prices, dates and codes that the words around a link state: in the largest box around it that has no other link and is an offer's size."""
+    element = next((found.link.element for found in target.found if found.link.element is not None), None)
+    if element is None:
+        return []
+    words = tidy(element.text)
+    for box in element.ancestors():
+        if box.tag not in _BOXES:
+            continue
+        if any(other.get("href") != element.get("href") for other in box.elements("a")) or len(text := _spaced(box)) > _MOST_OF_AN_OFFER:
+            break
+        words = text
+    return [
+        fact
+        for fact in stated(words, languages_of(message))
+        if fact.kind in ("price", "date", "code") and not message.holds_field(fact.words)
+    ]
+
+
+def _spaced(box: Element) -> str:
+    return tidy(" ".join(node.text for node in box.walk() if not isinstance(node, Element)))
+
+
+def keeps(page: Page, fact: Stated, languages: list[str] | tuple[str, ...]) -> bool:
+    """Whether a page says what was promised, in its own way of writing it."""
+    if fact.kind == "code":
+        return fact.value.lower() in page.text.lower()
+    if tidy(fact.words) in page.text:
+        return True
+    own = page.language.partition("-")[0].lower()
+    found = stated(page.text, tuple(dict.fromkeys((*languages, *([own] if own else [])))))
+    return any(fact.agrees(other) for other in found)
+
+
+@dataclass(frozen=True)
+class NarrowOptions(Options):
+    """``smallest_px``: the smallest type that passes, in px. ``small_share``: the share of small copy, from 0 to 1, from which it is told."""
+
+    smallest_px: float = 12
+    small_share: float = 0.2
+
+
+@check(
+    id="links.page-narrow",
+    name="Page that a phone cannot show",
+    level=Level.NOTE,
+    why="Half of all readers open the page on a phone, and have to move it sideways or enlarge it to read.",
+    fix="Have the page laid out for phones, or link to one that is.",
+    basis="Common practice, no published source",
+    options=NarrowOptions,
+    samples=[
+        clear(_LINK, given=opened(answered(_A, 200, landed=landed(390, 390, 15)))),
+        clear(_LINK, given=opened(answered(_A, 200, landed=landed(390, 395, 15)))),
+        clear(_LINK, given=opened(answered(_A, 200, landed=landed(390, 390, 9, 0.02)))),
+        clear(_LINK, given=opened(answered(_A, 404, landed=landed(390, 1200, 9)))),
+        clear(_LINK, given=opened(answered(_A, 200))),
+        finds(_LINK, at=_A, given=opened(answered(_A, 200, landed=landed(390, 1180, 16)))),
+        finds(_LINK, at=_A, given=opened(answered(_A, 200, landed=landed(390, 390, 9)))),
+    ],
+)
+def find_narrow(message: Message, context: Context, options: NarrowOptions) -> Iterator[Hit]:
+    """At phone width a page does not go sideways, and its copy is not smaller than 12 px."""
+    seen = False
+
+    def hit(target: Target, answer: Answer) -> Hit | None:
+        nonlocal seen
+        page = answer.landed
+        if page is None or answer.status != 200:
+            return None
+        seen = True
+        if page.content_width > page.width * 1.03:
+            return told(
+                message,
+                target,
+                answer,
+                "The page of {address} is {content} px wide on a phone of {width} px.",
+                content=page.content_width,
+                width=page.width,
+            )
+        if page.smallest_text < options.smallest_px and page.small_share >= options.small_share:
+            size, share = f"{page.smallest_text:g}", round(page.small_share * 100)
+            return told(
+                message,
+                target,
+                answer,
+                "{share} % of the copy on the page of {address} is smaller than {least} px.",
+                size=size,
+                share=share,
+                least=options.smallest_px,
+            )
+        return None
+
+    yield from each(message, context, hit)
+    if not seen:
+        raise CannotTell("no page was laid out at phone width")
+
+
+def depth(address: str) -> int:
+    """How many steps a path has."""
+    found = parsed(address)
+    return len([step for step in unquote(found.path).split("/") if step]) if found is not None else 0

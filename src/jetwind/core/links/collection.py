@@ -1,0 +1,240 @@
+"""Every address of a message in one list: where each stands, what it is called, what it is for; and which of them may be opened."""
+
+from __future__ import annotations
+
+import html
+import re
+from collections import defaultdict
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from itertools import islice
+from typing import Literal
+from urllib.parse import unquote
+
+from jetwind.core.facts import phrase_pattern, table
+from jetwind.core.fields import fill
+from jetwind.core.links.addresses import WEB, Address, organisational_domain, parsed
+from jetwind.core.links.collect import Link, accessible_name, links, text_links
+from jetwind.core.links.way_out import ADDRESS_WORDS, list_unsubscribe_targets
+from jetwind.core.markup import Element
+from jetwind.core.markup.conditional import conditionals
+from jetwind.core.message import Message, Sample
+from jetwind.core.prose.outline import outline_of
+from jetwind.core.prose.reading import tidy
+from jetwind.core.source import LIMITS, Span
+
+Where = Literal["link", "area", "form", "drawing", "conditional", "text", "header"]
+Role = Literal["action", "navigation", "social", "unsubscribe", "view-online", "preference", "legal", "contact", "logo"]
+ROLES: tuple[Role, ...] = ("action", "navigation", "social", "unsubscribe", "view-online", "preference", "legal", "contact", "logo")
+#: Links by which a reader leaves or says what they get: opening one may do it.
+CLOSED: frozenset[Role] = frozenset({"unsubscribe", "preference"})
+
+_HREF = re.compile(r"<(?P<tag>[a-zA-Z][\w:-]{0,30})\b[^<>]{0,4000}?\bhref\s*=\s*(?P<quote>[\"'])(?P<value>.*?)(?P=quote)", re.DOTALL)
+_LIST_HEADERS = ("List-Unsubscribe", "List-Subscribe", "List-Help", "List-Archive", "List-Owner", "List-Post")
+_PREFERENCE_ADDRESS = re.compile(r"preferenc|subscription[s]?[-_/]?(?:settings|manage)|manage[-_]?subscription", re.IGNORECASE)
+#: A path in which a page stands for leaving: nothing may be pressed there by a program.
+_LEAVES = re.compile(r"[/?&=_-](?:leave|remove|unlist|stop)(?:[/?&=_-]|\Z)", re.IGNORECASE)
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """One place of an address. ``link`` holds its element, its address as written, its name and its span; ``header`` names the header field."""
+
+    link: Link
+    where: Where
+    role: Role
+    header: str = ""
+
+    @property
+    def address(self) -> str:
+        """As written, references resolved; empty where there is none."""
+        return self.link.address or ""
+
+    @property
+    def name(self) -> str:
+        """What a screen reader would call it, or the header field."""
+        return self.link.name or self.header
+
+
+@dataclass(frozen=True, slots=True)
+class Target:
+    """One web address that a reader may come to, with every place that leads to it.
+
+    ``readers`` are those for whom a field makes it this address; empty where it is the same for all.
+    """
+
+    address: str
+    found: tuple[Found, ...]
+    readers: tuple[str, ...] = ()
+
+    @property
+    def role(self) -> Role:
+        """Its role; one that must not be opened prevails over the others."""
+        roles = [one.role for one in self.found]
+        return next((role for role in roles if role in CLOSED), roles[0])
+
+    @property
+    def is_closed(self) -> bool:
+        """Whether opening it may unsubscribe or change somebody."""
+        return self.role in CLOSED or any(one.header.startswith("List-") for one in self.found)
+
+
+def everything(message: Message) -> tuple[Found, ...]:
+    """Every address: of links, areas, forms and drawings of the HTML, of conditional comments, plain text and headers, in this order."""
+    return message.shared("every address", lambda: tuple(islice(_everything(message), LIMITS.links)))
+
+
+def _everything(message: Message) -> Iterator[Found]:
+    roles = _Roles(message)
+    if message.document is not None:
+        for link in links(message):
+            if link.element is not None and link.address is not None:
+                yield Found(link, "area" if link.element.tag == "area" else "link", roles.of(link))
+        yield from _forms_and_drawings(message, roles)
+        yield from _in_conditionals(message, roles)
+    for link in text_links(message):
+        yield Found(link, "text", roles.of_text(link))
+    for name in _LIST_HEADERS:
+        for header in message.header_fields(name):
+            for address in list_unsubscribe_targets(header.value):
+                role: Role = "unsubscribe" if name == "List-Unsubscribe" else "preference" if name == "List-Subscribe" else "contact"
+                yield Found(Link("text", None, address, "", header.span), "header", role, header.name)
+
+
+def _forms_and_drawings(message: Message, roles: _Roles) -> Iterator[Found]:
+    assert message.document is not None
+    for element in message.document.all_elements:
+        attribute = {"form": "action", "button": "formaction", "input": "formaction"}.get(element.tag, "href" if ":" in element.tag else "")
+        if (
+            attribute
+            and (value := element.attributes.get(attribute) if attribute in element.names else None) is not None
+            and value.value.strip()
+        ):
+            link = Link("html", element, value.value.strip()[: LIMITS.value_characters], accessible_name(element), value.value_span)
+            yield Found(link, "drawing" if ":" in element.tag else "form", roles.of(link))
+
+
+def _in_conditionals(message: Message, roles: _Roles) -> Iterator[Found]:
+    """What only some desktop programs read: links and drawn buttons inside conditional comments."""
+    assert message.html is not None
+    text = message.html.text[: LIMITS.html_characters]
+    for block in conditionals(text)[0]:
+        if block.form != "hidden":
+            continue
+        for match in _HREF.finditer(text, block.content.start, block.content.end):
+            value = html.unescape(match["value"]).strip()[: LIMITS.value_characters]
+            if value and match["tag"].lower() not in ("link", "base"):
+                after = text[match.end() : min(block.content.end, match.end() + 600)]
+                name = tidy(html.unescape(re.sub(r"<[^<>]*>", " ", after.partition(">")[2].partition("</a")[0])))[:120]
+                link = Link("html", None, value, name, Span(match.start("value"), match.end("value")))
+                yield Found(link, "conditional", roles.of_words(link))
+
+
+class _Roles:
+    """Tells what links are for. Common practice, no published source: by words, by hosts, by where they stand."""
+
+    def __init__(self, message: Message) -> None:
+        self._message = message
+        self._buttons = {element.index for element in outline_of(message).buttons} if message.document is not None else set()
+        self._has_logo = False
+
+    def of(self, link: Link) -> Role:
+        """The role of a link of the HTML."""
+        if (role := self._told(link)) is not None:
+            return role
+        element = link.element
+        if element is None or element.index in self._buttons:
+            return "action"
+        if self._is_logo(link, element):
+            self._has_logo = True
+            return "logo"
+        if (link.address or "").startswith("#"):
+            return "navigation"
+        section = outline_of(self._message).section_of(element)
+        return "action" if section == "body" else "navigation"
+
+    def of_words(self, link: Link) -> Role:
+        """The role by words and address alone."""
+        return self._told(link) or "action"
+
+    def of_text(self, link: Link) -> Role:
+        """The role of an address in plain text: the line before it speaks."""
+        text, span = self._message.text, link.span
+        assert text is not None
+        assert span is not None
+        before = text.text[max(0, span.start - 120) : span.start].rstrip().rpartition("\n")[2]
+        return self._told(Link("text", None, link.address, before or link.name, span)) or "action"
+
+    def _told(self, link: Link) -> Role | None:
+        name, address = link.name, unquote(link.address or "")
+        if phrase_pattern("phrases", "preferences").search(name) or _PREFERENCE_ADDRESS.search(address):
+            return "preference"
+        if (
+            phrase_pattern("phrases", "unsubscribe").search(name)
+            or ADDRESS_WORDS.search(address)
+            or _LEAVES.search(link.parts.path if link.parts else "")
+        ):
+            return "unsubscribe"
+        if phrase_pattern("phrases", "view_in_browser").search(name):
+            return "view-online"
+        if link.scheme in ("mailto", "tel", "sms"):
+            return "contact"
+        if link.host and organisational_domain(link.host) in table("social_hosts")["hosts"]:
+            return "social"
+        for role, key in (("legal", "legal"), ("contact", "contact")):
+            if len(name.split()) <= 5 and phrase_pattern("phrases", key).search(name):
+                return role  # type: ignore[return-value]
+        return None
+
+    def _is_logo(self, link: Link, element: Element) -> bool:
+        """The first picture that leads to a home page, with no words beside it."""
+        parts = link.parts
+        is_home = parts is not None and parts.path in ("", "/")
+        return not self._has_logo and is_home and not element.text.strip() and any(True for _ in element.elements("img"))
+
+
+def targets(message: Message, readers: Sequence[Sample] = ()) -> tuple[Target, ...]:
+    """The distinct web addresses of a message, as its sample readers get them; in the order of their first place.
+
+    An address with a field in it is filled for each reader: no real one is ever asked for. Without readers, and where it holds a field
+    that is none of the message's syntax, nobody knows where it leads, and it is left out.
+    """
+    places: dict[str, list[Found]] = defaultdict(list)
+    whose: dict[str, dict[str, None]] = defaultdict(dict)
+    everybody: set[str] = set()
+    for found in everything(message):
+        for address, names in asked_addresses(message, found.address, readers).items():
+            places[address].append(found)
+            whose[address].update(dict.fromkeys(names))
+            if not names:
+                everybody.add(address)
+    return tuple(Target(address, tuple(found), () if address in everybody else tuple(whose[address])) for address, found in places.items())
+
+
+def asked_addresses(message: Message, written: str, readers: Sequence[Sample]) -> dict[str, list[str]]:
+    """The web addresses that one as written stands for, with the readers for whom; nobody where it holds no field."""
+    if not message.holds_field(written, in_address=True):
+        address = web(written)
+        return {address.href: []} if address is not None else {}
+    found: dict[str, list[str]] = {}
+    for reader in readers:
+        made = fill(written, reader.values, escape=False, syntax=message.syntax)
+        address = None if message.holds_field(made, in_address=True) else web(made)
+        if address is not None and (address.href in found or len(found) < MOST_OF_ONE):
+            found.setdefault(address.href, []).append(reader.name)
+    return found
+
+
+#: Addresses that one link with a field in it is opened at: those of the first readers for whom they differ.
+MOST_OF_ONE = 3
+
+
+def web(written: str) -> Address | None:
+    """A whole http or https address, as a browser takes what is written; None for any other. An address without a scheme is https."""
+    written = written.strip()
+    if written.startswith("//"):
+        written = f"https:{written}"
+    if not re.match(r"https?:", written, re.IGNORECASE):
+        return None
+    address = parsed(written)
+    return address if address is not None and address.scheme in WEB and address.host else None
