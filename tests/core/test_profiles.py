@@ -60,7 +60,7 @@ class TestRewrite:
         (digest,) = found.parts
         assert f'src="http://{PARTS_HOST}/{digest}"' in found.html
         assert "https://k.org/b.png" in found.html
-        assert found.remote_pictures == 1
+        assert found.lacking == ("https://k.org/b.png",)
 
     def test_blocked_pictures_keep_their_alternative_text(self) -> None:
         """Every source is one that the browser is refused."""

@@ -124,6 +124,16 @@ class BriefFile:
     working_title: str = ""
     envelope: Mapping[str, Any] = field(default_factory=dict)
 
+    def asking(self, parameters: str | None) -> BriefFile:
+        """With campaign parameters as the command line gives them: names, or names with values, parted by commas."""
+        if parameters is None:
+            return self
+        given = {name.strip(): value.strip() for name, _, value in (one.partition("=") for one in parameters.split(",")) if name.strip()}
+        try:
+            return replace(self, brief=self.brief.asking(given))
+        except UnusableBrief as unusable:
+            refuse(f"--parameters: {unusable}")
+
     def on(self, message: Message) -> Message:
         """The message with the envelope that the brief gives; what it leaves out stays as it came."""
         if not self.envelope:

@@ -34,6 +34,7 @@ from jetwind.cli.inputs import (
 from jetwind.core.checking import Check, Context, Kind, Outcome, options_of, registry
 
 if TYPE_CHECKING:
+    from jetwind.cli.live import Live
     from jetwind.core.message import Message, Sample
     from jetwind.core.reports.review import Review
 
@@ -54,7 +55,6 @@ class Format(StrEnum):
 _NO_CHECK_YET = {
     "zone": "--zone is taken but no check of this version reads name records.",
     "sending_host": "--sending-host is taken but no check of this version reads name records.",
-    "live": "--live is taken but no check of this version fetches anything.",
 }
 
 
@@ -75,6 +75,9 @@ def check(
     zone: Annotated[Path | None, typer.Option(help="Name records in master-file format instead of DNS.")] = None,
     sending_host: Annotated[str | None, typer.Option(help="IP address of the sending host.")] = None,
     live: Annotated[bool, typer.Option("--live", help="Fetch links and remote images.")] = False,
+    parameters: Annotated[
+        str | None, typer.Option(help="Campaign parameters that links need, such as campaign=spring,medium; default those of the brief.")
+    ] = None,
     render: Annotated[bool, typer.Option("--render", help="Also run the checks that need the browser.")] = False,
     profiles: Annotated[
         str | None, typer.Option(help="Client profiles for --render, parted by commas, or all; default those of most readers.")
@@ -97,7 +100,7 @@ def check(
         refuse("check needs a PATH: an .eml, an .html, a folder or a zip.")
     with stage(f"reading “{path}”"):
         message = message_at(path, syntax_in(syntax))
-    details = brief_in(brief)
+    details = brief_in(brief).asking(parameters)
     message = details.on(message)
     as_whom = _reader_of(message, readers, reader) if reader is not None or render else None
     context = _circumstances(details, kind, planned, readers, previous, rulebook)
@@ -105,7 +108,10 @@ def check(
     ids = _profile_ids(profiles) if profiles is not None else []
     if sending_host is not None:
         address_of_host(sending_host)
-    _say_what_has_no_check({"zone": zone, "sending_host": sending_host, "live": live})
+    _say_what_has_no_check({"zone": zone, "sending_host": sending_host})
+    opened = _opened(message, context) if live else None
+    if opened is not None:
+        message, context = opened.message, replace(context, answers=opened.answers)
     if render:
         context = _with_renders(message, context, ids, as_whom)
     elif ids:
@@ -113,8 +119,18 @@ def check(
     with stage("running the checks"):
         result = review_bounded(message, context, chosen, start="fork")
     with stage("writing the report"):
-        write_out((_as_read_by(message, as_whom) if reader is not None and format is Format.TEXT else "") + _report(result, format, path))
+        around = (_as_read_by(message, as_whom) if reader is not None else "", opened.as_text() if opened is not None else "")
+        before, after = around if format is Format.TEXT else ("", "")
+        write_out(before + _report(result, format, path) + after)
     _end(result)
+
+
+def _opened(message: Message, context: Context) -> Live:
+    """The message with its pictures from elsewhere, and what its links answered."""
+    from jetwind.cli.live import live
+
+    with stage("opening links"):
+        return live(message, context.readers)
 
 
 def _circumstances(
@@ -213,6 +229,7 @@ def render(
         str | None, typer.Option(help="Render the message as this reader of --readers; default the one with the longest copy.")
     ] = None,
     syntax: Annotated[Path | None, typer.Option(help="How fields are written, if not as in Liquid: TOML.")] = None,
+    live: Annotated[bool, typer.Option("--live", help="Fetch remote images.")] = False,
 ) -> None:
     """Render a message in simulated clients: a PNG a profile, and render.json with what was measured and dropped."""
     from jetwind.cli.rendering import render_to
@@ -221,6 +238,11 @@ def render(
         message = message_at(path, syntax_in(syntax))
     chosen = _profile_ids(profiles)
     as_whom = _reader_of(message, readers, reader)
+    if live:
+        from jetwind.cli.live import live as fetch
+
+        with stage("fetching pictures"):
+            message = fetch(message, (as_whom,) if as_whom is not None else (), reads_links=False).message
     try:
         out.mkdir(parents=True, exist_ok=True)
     except OSError as failure:

@@ -133,7 +133,7 @@ def _facts(places: _Places, profile: Profile, page: Rewritten, capture: Capture)
             }
             for block in measured.of("link", "image")
         ],
-        "facts": {**measured.facts, "characters": measured.characters, "remote_pictures": page.remote_pictures},
+        "facts": {**measured.facts, "characters": measured.characters, "remote_pictures": len(page.lacking), "lacking": list(page.lacking)},
     }
 
 

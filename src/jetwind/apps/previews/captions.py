@@ -33,8 +33,8 @@ def _parts(profile: Profile, shot: Render | None, layout: Measured | None) -> It
         yield "the client cuts it off"
     if shot.departure:
         yield f"departs {shot.departure:.1f} %".replace(".0 %", " %")
-    if shot.remote_pictures:
-        yield f"{_counted(shot.remote_pictures, 'picture lies', 'pictures lie')} elsewhere and {'is' if shot.remote_pictures == 1 else 'are'} not loaded"
+    if shot.lacking:
+        yield f"without {_counted(len(shot.lacking), 'picture that lies', 'pictures that lie')} elsewhere"
 
 
 def _counted(number: int, one: str, many: str) -> str:

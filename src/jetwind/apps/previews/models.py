@@ -40,7 +40,8 @@ class Render(models.Model):
     changes = models.JSONField(default=list)
     clipped = models.BooleanField(default=False)
     blocked = models.JSONField(default=list)
-    remote_pictures = models.PositiveIntegerField(default=0)
+    #: Addresses of pictures that lie elsewhere and were not there when it was made.
+    lacking = models.JSONField(default=list)
     departure = models.FloatField(null=True, blank=True)
 
     class Meta:

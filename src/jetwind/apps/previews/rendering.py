@@ -232,6 +232,10 @@ def _finish(render: Render, page: Rewritten, capture: Capture | Exception, copy:
     render.save()
 
 
+#: Missing pictures whose addresses a render keeps.
+_MOST_LACKING = 60
+
+
 def _keep_page(render: Render, page: Rewritten, copy: _Copy) -> None:
     led_back = copy.led_back
     spans = [change.span if led_back is None or change.span is None else led_back.span(change.span) for change in page.changes]
@@ -240,4 +244,5 @@ def _keep_page(render: Render, page: Rewritten, copy: _Copy) -> None:
         for change, span in zip(page.changes, spans, strict=True)
     ]
     blocked = page.blocked if led_back is None else {led_back.element(element) for element in page.blocked} - {-1}
-    render.clipped, render.blocked, render.remote_pictures = page.clipped, sorted(blocked), page.remote_pictures
+    render.clipped, render.blocked = page.clipped, sorted(blocked)
+    render.lacking = [address.replace("\0", "")[:500] for address in page.lacking[:_MOST_LACKING]]

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Any, TypedDict
 
 from jetwind.core.source.plain import Unfit, read
@@ -19,6 +20,7 @@ _Listed = str | list[str | _Table] | _Table
 class _Lists(TypedDict, total=False):
     required: _Listed
     forbidden: _Listed
+    parameters: dict[str, str]
     wording: dict[str, Any]
 
 
@@ -36,10 +38,11 @@ class RequiredItem:
 
 @dataclass(frozen=True, slots=True)
 class Brief:
-    """Required and forbidden wording of one message."""
+    """Required and forbidden wording of one message, and the campaign parameters of its links by name; one without a value may have any."""
 
     required: tuple[RequiredItem, ...] = ()
     forbidden: tuple[str, ...] = ()
+    parameters: Mapping[str, str] = field(default_factory=dict)
 
     @classmethod
     def from_dict(cls, given: Mapping[str, Any]) -> Brief:
@@ -48,7 +51,7 @@ class Brief:
         ``required`` may also be a table of places, each with its list of texts.
 
         Raises:
-            UnusableBrief: an entry is neither, or names a place that does not exist.
+            UnusableBrief: an entry is neither, or names a place that does not exist; a parameter that an address cannot have.
         """
         wording = given.get("wording")
         try:
@@ -56,13 +59,15 @@ class Brief:
         except Unfit as unfit:
             raise UnusableBrief(f"{unfit}.") from unfit
         required = _merged(_required(entry) for entry in _entries(lists.get("required", [])))
-        return cls(required, tuple(_required(entry).text for entry in _entries(lists.get("forbidden", []))))
+        forbidden = tuple(_required(entry).text for entry in _entries(lists.get("forbidden", [])))
+        return cls(required, forbidden, _parameters(lists.get("parameters", {})))
 
     def as_dict(self) -> dict[str, Any]:
         """The plain values that ``from_dict`` reads."""
         return {
             "required": [{"text": item.text, "places": list(item.places)} for item in self.required],
             "forbidden": list(self.forbidden),
+            **({"parameters": dict(self.parameters)} if self.parameters else {}),
         }
 
     def requiring(self, text: str, places: Sequence[str]) -> Brief:
@@ -76,6 +81,14 @@ class Brief:
     def forbidding(self, text: str) -> Brief:
         """With one more forbidden text."""
         return replace(self, forbidden=tuple(dict.fromkeys((*self.forbidden, text))))
+
+    def asking(self, parameters: Mapping[str, str]) -> Brief:
+        """With these campaign parameters.
+
+        Raises:
+            UnusableBrief: one that an address cannot have.
+        """
+        return replace(self, parameters=_parameters(parameters))
 
     def without(self, text: str, *, forbidden: bool) -> Brief:
         """Without a forbidden, or a required, text."""
@@ -103,6 +116,18 @@ def _required(entry: str | _Table) -> RequiredItem:
     places = next((entry[key] for key in ("places", "place", "in", "where") if key in entry), RequiredItem("").places)
     places = [places] if isinstance(places, str) else places
     return RequiredItem(text.strip(), tuple(dict.fromkeys(_place(place, text) for place in places)))
+
+
+_PARAMETER = re.compile(r"[A-Za-z0-9_.~-]{1,60}\Z")
+
+
+def _parameters(given: Mapping[str, str]) -> dict[str, str]:
+    for name, value in given.items():
+        if not _PARAMETER.match(name):
+            raise UnusableBrief(f"“{name}” is no name of a parameter: letters, digits, “_”, “-”, “.” and “~” only.")
+        if len(value) > 200 or re.search(r"[\s&#=?]", value):
+            raise UnusableBrief(f"“{value}” is no value of a parameter: no blanks, “&”, “#”, “=” or “?”, and up to 200 characters.")
+    return dict(given)
 
 
 def _merged(items: Iterable[RequiredItem]) -> tuple[RequiredItem, ...]:

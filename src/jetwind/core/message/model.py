@@ -201,6 +201,10 @@ class Message(WithoutCaches):
         """The fetched picture that a reference to another server stands for; None where it was not fetched, or means no server."""
         return self.fetched.get(remote_key(reference)) if self.fetched else None
 
+    def picture(self, reference: str) -> Resource | None:
+        """The picture that a reference stands for, whether it travels along or was fetched."""
+        return self.elsewhere(reference) or self.resource(reference)
+
     def shared(self, key: str, make: Callable[[], Made]) -> Made:
         """A value that several checks need, made once for this message and kept under ``key``."""
         kept: dict[str, Any] = self._shared

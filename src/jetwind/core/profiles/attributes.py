@@ -139,7 +139,7 @@ class Attributes:
             work.blocked.add(self._numbers.get(element.index, element.index))
         if address != attribute.value:
             work.set(attribute, address)
-        resource = work.message.resource(attribute.value)
+        resource = work.message.picture(attribute.value)
         natural = work.pictures.natural.get(resource.sha256) if resource is not None else None
         if natural is not None and "width" not in element.names and "height" not in element.names and element.tag == "img":
             # Its own width, which a smaller copy no longer has; the height follows from the proportions.
@@ -153,7 +153,7 @@ class Attributes:
     def _of_the_file(self, element: Element, attribute: Attribute, width: str) -> None:
         """A percentage is taken of the picture's own width (support table, note on html-width)."""
         work = self._work
-        resource = work.message.resource(attribute.value)
+        resource = work.message.picture(attribute.value)
         facts = measure(resource.data) if resource is not None else None
         share = width.rstrip("% ")
         place = element.attributes.get("width")

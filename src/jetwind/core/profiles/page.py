@@ -58,7 +58,7 @@ class Page:
             source,
             self.work.pictures.parts,
             tuple(self.work.changes),
-            self.work.pictures.remote,
+            tuple(self.work.pictures.lacking),
             cut < len(self.text),
             frozenset(self.work.blocked),
         )

@@ -11,6 +11,7 @@ from functools import lru_cache
 from urllib.parse import unquote_to_bytes
 
 from jetwind.core.images.bounded import MOST_SHOWN, is_plain_drawing, pixel_size, smaller_copy
+from jetwind.core.images.elsewhere import TRACKING_PX
 from jetwind.core.message import Message, Resource
 from jetwind.core.profiles.plan import Plan
 from jetwind.core.profiles.profile import Profile
@@ -41,7 +42,8 @@ class Pictures:
     ) -> None:
         self.message, self.profile, self.plan, self.lost, self.noted = message, profile, plan, lost, noted
         self.parts: dict[str, Resource] = {}
-        self.remote = 0
+        #: Addresses of pictures that lie elsewhere and were not fetched, in the order in which they stand.
+        self.lacking: dict[str, None] = {}
         #: Width and height in px of pictures that are shown as a smaller copy, by the digest of the original.
         self.natural: dict[str, tuple[int, int]] = {}
 
@@ -54,15 +56,19 @@ class Pictures:
             return self._data(value, span)
         resource = self.message.resource(value)
         scheme = re.match(r"(?:([a-zA-Z][a-zA-Z0-9+.-]*):|//)", value)
+        is_remote = scheme is not None and (scheme[1] or "http").lower() in ("http", "https")
+        fetched = self.message.elsewhere(value) if is_remote else None
+        resource = fetched or resource
         kind = resource.content_type if resource is not None else _ENDINGS.get(re.split(r"[?#]", value)[0].rpartition(".")[2].lower(), "")
         loss = self._image_lost(kind)
         if loss is not None:
             self.lost("dropped", loss, span)
             return BLOCKED
-        if resource is not None and (scheme is None or value[:4].lower() == "cid:"):
+        if resource is not None and (scheme is None or value[:4].lower() == "cid:" or fetched is not None):
             return self._part(resource, span)
-        if scheme is not None and (scheme[1] or "http").lower() in ("http", "https"):
-            self.remote += 1
+        if is_remote:
+            if not _is_tracking(size):
+                self.lacking[value[:2000]] = None
             if self.profile.images == "stand-in":
                 return self._stand_in(size)
         return value
@@ -115,6 +121,11 @@ class Pictures:
 
     def _image_lost(self, kind: str) -> Loss | None:
         return next((loss for loss in self.plan.by_how.get("image", ()) if kind in loss.names), None) if kind else None
+
+
+def _is_tracking(size: tuple[str, str]) -> bool:
+    """Whether a place is given no more px than a picture has that is there to be counted."""
+    return all(one.strip().isdecimal() and int(one.strip()[:9]) <= TRACKING_PX for one in size)
 
 
 def _typed(copy: tuple[str, bytes]) -> tuple[str, None, bytes]:

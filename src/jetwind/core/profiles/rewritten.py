@@ -33,7 +33,7 @@ class Change:
 
 @dataclass(frozen=True, slots=True)
 class Rewritten:
-    """HTML to render, the pictures it may load by path, what was changed, and how many pictures lie elsewhere.
+    """HTML to render, the pictures it may load by path, what was changed, and the addresses of pictures that lie elsewhere and are not there.
 
     ``clipped`` tells that the client stops before the end.
     """
@@ -41,7 +41,7 @@ class Rewritten:
     html: str
     parts: Mapping[str, Resource]
     changes: tuple[Change, ...]
-    remote_pictures: int = 0
+    lacking: tuple[str, ...] = ()
     clipped: bool = False
     #: Indexes of elements whose picture does not show here.
     blocked: frozenset[int] = field(default_factory=frozenset)

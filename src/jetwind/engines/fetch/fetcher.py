@@ -71,6 +71,7 @@ class Wanted:
 class Fetched:
     """An answer with the octets that came."""
 
+    wanted: Wanted
     answer: Answer
     body: bytes = b""
 
@@ -146,6 +147,7 @@ class Fetcher:
         elif body.data and content_type in _HTML:
             page = await asyncio.to_thread(page_of, body.data, charset_of(headers.get("Content-Type", "")))
         return Fetched(
+            wanted,
             Answer(
                 wanted.address,
                 asked_at.isoformat(timespec="seconds"),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -35,6 +36,19 @@ class Directory:
         names += [EXPIRED, STRANGER, OTHER_NAME, OTHER_DOMAIN, f"www.{OTHER_DOMAIN}"]
         hosts = {**dict.fromkeys(names, here), SILENT: Endpoint("127.0.0.1", {80: _NOBODY, 443: _NOBODY})}
         return PracticeResolver(frozenset({DOMAIN, OTHER_DOMAIN}), hosts, others or SystemResolver())
+
+    def write(self, path: Path) -> None:
+        """Keep it in a file, for other programs of this machine."""
+        path.write_text(json.dumps([self.http_port, self.https_port, str(self.authority)]))
+
+    @classmethod
+    def read(cls, path: str | Path) -> Directory | None:
+        """What :meth:`write` kept; None where there is none, as when no practice field stands."""
+        try:
+            http_port, https_port, authority = json.loads(Path(path).read_text())
+            return cls(int(http_port), int(https_port), Path(authority))
+        except (OSError, ValueError, TypeError):
+            return None
 
     @property
     def authorities(self) -> dict[str, str]:

@@ -6,8 +6,12 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checking.samples import answered, opened
 from jetwind.core.checks.images.package import PIXEL
+from jetwind.core.images.elsewhere import remote_address
 from jetwind.core.message import Message, image_references
+
+_REMOTE = "https://pictures.kiln.org/bowl.png"
 
 
 @dataclass(frozen=True)
@@ -28,6 +32,14 @@ class WeightOptions(Options):
     samples=[
         clear('<img src="bowl.gif" alt="Bowl">', files={"bowl.gif": PIXEL + b"\0" * (204_800 - len(PIXEL))}),
         clear('<img src="https://pictures.kiln.org/bowl.png" alt="Bowl">'),
+        clear(
+            '<img src="https://pictures.kiln.org/bowl.png" alt="Bowl">', given=opened(pictures=(answered(_REMOTE, 200, octets=204_800),))
+        ),
+        finds(
+            '<img src="https://pictures.kiln.org/bowl.png" alt="Bowl">',
+            at=_REMOTE,
+            given=opened(pictures=(answered(_REMOTE, 200, octets=204_801),)),
+        ),
         finds('<img src="bowl.gif" alt="Bowl">', at="bowl.gif", files={"bowl.gif": PIXEL + b"\0" * 204_800}),
         finds(f'<img src="data:image/gif;base64,{"A" * 280_000}" alt="Bowl">'),
     ],
@@ -54,6 +66,7 @@ def find_heavy(message: Message, context: Context, options: WeightOptions) -> It
             identity=f"{image.name}:{image.sha256}",
         )
     remote = 0
+    fetched = context.answers.pictures if context.answers is not None else {}
     for value, reference in references.items():
         if reference.scheme == "data":
             octets = len(value.partition(",")[2]) * 3 // 4
@@ -64,7 +77,17 @@ def find_heavy(message: Message, context: Context, options: WeightOptions) -> It
                     {"octets": octets, "kilobytes": round(octets / 1024), "limit": options.largest_octets // 1024},
                 )
         elif not reference.is_local:
-            remote += 1
+            answer = fetched.get(remote_address(message, value, context.readers))
+            if answer is None or not answer.is_opened:
+                remote += 1
+            elif answer.octets > options.largest_octets:
+                weight = f"{round(answer.octets / 1024):,}" if not answer.is_cut else f"more than {answer.octets // 1024:,}"
+                yield Hit(
+                    "The picture {name} weighs {kilobytes} KB; the limit is {limit} KB.",
+                    Place.in_html(message, reference.span, reference.element.index),
+                    {"name": value, "octets": answer.octets, "kilobytes": weight, "limit": options.largest_octets // 1024},
+                    identity=value,
+                )
     if remote and not any(len(image.data) > options.largest_octets for image in message.images):
         raise CannotTell(
             f"{remote} pictures lie elsewhere and were not fetched" if remote > 1 else "1 picture lies elsewhere and was not fetched"

@@ -7,12 +7,13 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import islice
 
-from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, check, clear, finds
+from jetwind.core.checking import Brief, Context, DoesNotApply, Hit, Level, Options, check, clear, finds
 from jetwind.core.checks.links.address import is_ours, web_address
 from jetwind.core.checks.links.target import by_address, hit, place_of
 from jetwind.core.facts import phrase_pattern
 from jetwind.core.links import Link, links
 from jetwind.core.links.addresses import Address
+from jetwind.core.links.collection import ROLES, everything
 from jetwind.core.links.way_out import ADDRESS_WORDS
 from jetwind.core.message import Message
 from jetwind.core.source import LIMITS
@@ -22,9 +23,13 @@ _MAIL = "From: a@kiln.org\nSubject: x\nContent-Type: text/html\n\n{}\n"
 
 @dataclass(frozen=True)
 class RequiredOptions(Options):
-    """``required``: parameters that each web link of ours has, parted by blanks; with none, nothing is asked."""
+    """``required``: parameters that each web link of ours has, parted by blanks, each a name or name=value; the brief may ask for more.
+
+    ``exempt``: roles of links that need none, parted by blanks: action, navigation, social, view-online, legal, contact, logo.
+    """
 
     required: str = ""
+    exempt: str = "view-online legal contact social"
 
 
 def _ours(message: Message, context: Context) -> Iterator[tuple[Link, Address]]:
@@ -56,6 +61,19 @@ def _ours(message: Message, context: Context) -> Iterator[tuple[Link, Address]]:
             ),
             given={"settings": {"links.parameters-missing": {"required": "campaign medium"}}},
         ),
+        clear(
+            _MAIL.format("<a href='https://kiln.org/a?campaign=spring&amp;medium=mail'>a</a><a href='https://kiln.org/p'>Privacy</a>"),
+            given={"brief": Brief(parameters={"campaign": "spring", "medium": ""})},
+        ),
+        finds(
+            _MAIL.format("<a href='https://kiln.org/a?campaign=autumn'>a</a>"),
+            at="https://kiln.org/a?campaign=autumn",
+            given={"brief": Brief(parameters={"campaign": "spring"})},
+        ),
+        finds(
+            _MAIL.format("<a href='https://kiln.org/a?medium=print'>a</a>"),
+            given={"settings": {"links.parameters-missing": {"required": "medium=mail"}}},
+        ),
         finds(
             _MAIL.format("<a href='https://kiln.org/a?campaign=1'>a</a><a href='https://kiln.org/b?medium=mail'>b</a>"),
             at="https://kiln.org/b?medium=mail",
@@ -64,15 +82,31 @@ def _ours(message: Message, context: Context) -> Iterator[tuple[Link, Address]]:
     ],
 )
 def find_missing(message: Message, context: Context, options: RequiredOptions) -> Iterator[Hit]:
-    """Each web link to the sender's own pages has the parameters that the house requires."""
-    required = options.required.split()
+    """Each web link to the sender's own pages has the parameters that the house and the brief require, with their values."""
+    required = {name: value for name, _, value in (one.partition("=") for one in options.required.split())} | dict(context.brief.parameters)
     if not required:
-        raise DoesNotApply("the workspace requires no campaign parameters")
+        raise DoesNotApply("neither the workspace nor the brief requires campaign parameters")
+    exempt = frozenset(options.exempt.split()) & frozenset(ROLES)
+    roles = {found.address: found.role for found in reversed(everything(message)) if found.where != "header"}
     for link, url in _ours(message, context):
-        there = {name for name, _ in url.parameters}
+        if roles.get(link.address or "") in exempt:
+            continue
+        there = dict(url.parameters)
         lacking = [name for name in required if name not in there]
         if lacking:
             yield hit(message, link, 1, "{address} lacks {parameters}.", parameters=", ".join(lacking))
+            continue
+        wrong = next(
+            (name for name, value in required.items() if value and there[name] != value and not _is_filled(message, there[name])), None
+        )
+        if wrong is not None:
+            data = {"parameter": wrong, "value": there[wrong], "wanted": required[wrong]}
+            yield hit(message, link, 1, "{parameter} of {address} is “{value}”, not “{wanted}”.", **data)
+
+
+def _is_filled(message: Message, value: str) -> bool:
+    """Whether a field makes the value: then it is that of each reader."""
+    return message.holds_field(value, in_address=True) or (bool(value) and not value.strip("x"))
 
 
 @dataclass(frozen=True)

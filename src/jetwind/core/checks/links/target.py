@@ -157,12 +157,19 @@ def find_insecure(message: Message, context: Context, options: InsecureOptions) 
     for link, count in by_address(message):
         if link.scheme != "http" or link.host in allowed:
             continue
-        host = link.host
-        if any(host == ending or host.endswith(f".{ending}") for ending in RESERVED_ENDINGS) and not any(
-            host == domain or host.endswith(f".{domain}") for domain in context.practice_domains
-        ):
+        if is_stand_in(context, link.host):
             continue
         yield hit(message, link, count, "The link is not secure: {address}")
+
+
+def is_stand_in(context: Context, host: str) -> bool:
+    """Whether a host is one that is kept for documentation, which ``links.placeholder`` tells, and none of the practice domains."""
+    host = host.rstrip(".").lower()
+
+    def below(domain: str) -> bool:
+        return host == domain or host.endswith(f".{domain}")
+
+    return any(map(below, RESERVED_ENDINGS)) and not any(map(below, context.practice_domains))
 
 
 def by_address(message: Message) -> list[tuple[Link, int]]:

@@ -1,0 +1,83 @@
+"""Opening the links of a message and fetching its pictures, for ``--live``."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from jetwind.core.images.elsewhere import remote_pictures, with_fetched
+from jetwind.core.links.answers import Answer, Answers
+from jetwind.core.links.collection import Target, targets
+from jetwind.core.links.opening import MOST_PICTURE_OCTETS, DoorKeeping, as_resource, to_open
+from jetwind.core.message import Message, Resource, Sample
+from jetwind.core.reports.tables import without_controls
+from jetwind.engines.fetch import Fetcher, Policy, Wanted, fetch_all
+from jetwind.engines.practice import DOMAIN, OTHER_DOMAIN, Directory
+
+
+@dataclass(frozen=True)
+class Live:
+    """A message with what lies elsewhere: its pictures put in, and every answer. ``shut`` says why an address was not opened."""
+
+    message: Message
+    answers: Answers
+    targets: tuple[Target, ...]
+    shut: dict[str, str]
+
+    def as_text(self) -> str:
+        """Every address with its hops, one a line, for a terminal."""
+        lines = [""]
+        for target in self.targets:
+            lines.append(target.address)
+            answer = self.answers.links.get(target.address)
+            if answer is None:
+                lines.append(f"      not opened: {self.shut.get(target.address, 'too many addresses')}")
+            else:
+                lines += [f"      {line}" for line in _way(answer)]
+        return "\n".join(without_controls(line) for line in lines) + "\n"
+
+
+def _way(answer: Answer) -> list[str]:
+    lines = [f"{hop.status}  {hop.took_ms:>5} ms  {hop.method:<4} {hop.address}" for hop in answer.hops]
+    if answer.problem:
+        lines.append(f"{answer.problem}: {answer.why}")
+    elif answer.page is not None and (said := answer.page.heading or answer.page.title):
+        lines.append(f"“{said}”")
+    return lines
+
+
+def live(message: Message, readers: Sequence[Sample], *, reads_links: bool = True) -> Live:
+    """Ask for every link that may be opened, and for every picture that lies elsewhere.
+
+    Where ``JETWIND_PRACTICE`` names the directory of a practice field that stands on this machine, its names are found there.
+    """
+    practice = Directory.read(os.environ.get("JETWIND_PRACTICE", ""))
+    keeping = DoorKeeping(practice=frozenset({DOMAIN, OTHER_DOMAIN}) if practice is not None else frozenset())
+    found = targets(message, readers)
+    pictures = [one for one in remote_pictures(message, readers) if not one.is_tracking]
+    wanted = [Wanted(one.address) for one in to_open(found, keeping)] if reads_links else []
+    wanted += [Wanted(one.address, "picture") for one in pictures]
+
+    def fetcher() -> Fetcher:
+        if practice is None:
+            return Fetcher()
+        return Fetcher(Policy(keeping.practice), practice.resolver(), authorities=practice.authorities)
+
+    links: dict[str, Answer] = {}
+    shown: dict[str, Answer] = {}
+    resources: dict[str, Resource] = {}
+    octets = 0
+    for fetched in fetch_all(fetcher, wanted) if wanted else ():
+        answer = fetched.answer
+        if fetched.wanted.kind == "link":
+            links[answer.address] = answer
+            continue
+        shown[answer.address] = answer
+        octets += len(fetched.body)
+        resource = as_resource(answer, fetched.body) if octets <= MOST_PICTURE_OCTETS else None
+        if resource is not None:
+            resources[answer.address] = resource
+    answers = Answers(links, shown)
+    shut = {one.address: why for one in found if (why := keeping.why_shut(one))}
+    return Live(with_fetched(message, resources), answers, found, shut)
