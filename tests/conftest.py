@@ -69,10 +69,13 @@ class House:
 def house(db: None) -> House:
     """The team of kiln.org."""
     from jetwind.apps.accounts.models import User
+    from jetwind.apps.links.models import Wire
     from jetwind.apps.proofs.models import TestAddress, TestList
     from jetwind.apps.workspace.models import Membership, SampleReader, Workspace
 
     workspace = Workspace.objects.create(name="Kiln", field_list=["first_name"], test_domains=["kiln.org"], test_sender="test@kiln.org")
+    # No test leaves this machine; those of links stand on the practice field.
+    Wire.objects.create(workspace=workspace, links="never", pictures="never")
     people = {}
     for role in ("reviewer", "author", "approver", "operator", "owner"):
         people[role] = User.objects.create_user(

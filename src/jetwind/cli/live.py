@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import os
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from jetwind.core.images.elsewhere import remote_pictures, with_fetched
 from jetwind.core.links.answers import Answer, Answers
-from jetwind.core.links.collection import Target, targets
-from jetwind.core.links.opening import MOST_PICTURE_OCTETS, DoorKeeping, as_resource, to_open
+from jetwind.core.links.collection import Role, Target, targets
+from jetwind.core.links.opening import MOST_LANDINGS, MOST_PICTURE_OCTETS, DoorKeeping, as_resource, is_landing, to_open, without_way_out
 from jetwind.core.message import Message, Resource, Sample
 from jetwind.core.reports.tables import without_controls
 from jetwind.engines.fetch import Fetcher, Policy, Wanted, fetch_all
@@ -47,8 +47,8 @@ def _way(answer: Answer) -> list[str]:
     return lines
 
 
-def live(message: Message, readers: Sequence[Sample], *, reads_links: bool = True) -> Live:
-    """Ask for every link that may be opened, and for every picture that lies elsewhere.
+def live(message: Message, readers: Sequence[Sample], *, reads_links: bool = True, lands: bool = False) -> Live:
+    """Ask for every link that may be opened, and for every picture that lies elsewhere; with ``lands``, open their pages in a browser.
 
     Where ``JETWIND_PRACTICE`` names the directory of a practice field that stands on this machine, its names are found there.
     """
@@ -64,20 +64,37 @@ def live(message: Message, readers: Sequence[Sample], *, reads_links: bool = Tru
             return Fetcher()
         return Fetcher(Policy(keeping.practice), practice.resolver(), authorities=practice.authorities)
 
-    links: dict[str, Answer] = {}
+    links: list[Answer] = []
     shown: dict[str, Answer] = {}
     resources: dict[str, Resource] = {}
     octets = 0
     for fetched in fetch_all(fetcher, wanted) if wanted else ():
         answer = fetched.answer
         if fetched.wanted.kind == "link":
-            links[answer.address] = answer
+            links.append(answer)
             continue
         shown[answer.address] = answer
         octets += len(fetched.body)
         resource = as_resource(answer, fetched.body) if octets <= MOST_PICTURE_OCTETS else None
         if resource is not None:
             resources[answer.address] = resource
-    answers = Answers(links, shown)
+    links = without_way_out(links, keeping)
+    if lands:
+        links = _landed(links, {one.address: one.role for one in found}, keeping, practice)
+    answers = Answers({answer.address: answer for answer in links}, shown)
     shut = {one.address: why for one in found if (why := keeping.why_shut(one))}
     return Live(with_fetched(message, resources), answers, found, shut)
+
+
+def _landed(links: Sequence[Answer], roles: dict[str, Role], keeping: DoorKeeping, practice: Directory | None) -> list[Answer]:
+    """The answers with what their pages look like on a phone."""
+    from jetwind.engines.browser import LandingBrowser, landings
+
+    def browser() -> LandingBrowser:
+        if practice is None:
+            return LandingBrowser()
+        return LandingBrowser(Policy(keeping.practice), practice.resolver(), trusted_key=practice.trusted_key)
+
+    asked = [answer for answer in links if is_landing(answer, roles[answer.address])][:MOST_LANDINGS]
+    shown = {landing.answer.address: landing.landed for landing in landings(browser, asked)} if asked else {}
+    return [replace(answer, landed=shown.get(answer.address)) for answer in links]

@@ -109,7 +109,7 @@ def check(
     if sending_host is not None:
         address_of_host(sending_host)
     _say_what_has_no_check({"zone": zone, "sending_host": sending_host})
-    opened = _opened(message, context) if live else None
+    opened = _opened(message, context, lands=render) if live else None
     if opened is not None:
         message, context = opened.message, replace(context, answers=opened.answers)
     if render:
@@ -125,12 +125,12 @@ def check(
     _end(result)
 
 
-def _opened(message: Message, context: Context) -> Live:
+def _opened(message: Message, context: Context, *, lands: bool) -> Live:
     """The message with its pictures from elsewhere, and what its links answered."""
     from jetwind.cli.live import live
 
     with stage("opening links"):
-        return live(message, context.readers)
+        return live(message, context.readers, lands=lands)
 
 
 def _circumstances(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 from pathlib import Path
-from typing import Literal
+from typing import Any, Literal
 
 import dj_database_url
 from csp.constants import NONE, SELF
@@ -49,6 +49,7 @@ INSTALLED_APPS = [
     "jetwind.apps.review",
     "jetwind.apps.previews",
     "jetwind.apps.proofs",
+    "jetwind.apps.links",
     "jetwind.apps.approvals",
     "jetwind.apps.departures",
     "jetwind.apps.demo",
@@ -185,3 +186,8 @@ DEFAULT_FROM_EMAIL = os.environ.get("JETWIND_MAIL_FROM", "jetwind@localhost.inva
 HELPERS_START: Literal["fork", "server"] = "server"
 #: A worker that has not been heard of for so many seconds is dead, and its jobs are picked up again.
 STALLED_AFTER_SECONDS = float(os.environ.get("JETWIND_STALLED_AFTER", "20"))
+
+#: Where the practice field says on which ports it listens; without it, its names are nobody's.
+PRACTICE_DIRECTORY = os.environ.get("JETWIND_PRACTICE", "")
+#: Other waiting times of the fetcher than its own, in seconds by their names in ``engines.fetch.Patience``.
+FETCH_PATIENCE: dict[str, Any] = {}

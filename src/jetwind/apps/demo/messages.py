@@ -106,6 +106,20 @@ def faulty_weekend() -> bytes:
     )
 
 
+def courses_letter() -> bytes:
+    """Courses in spring: its pictures lie on a server, and its links lead to every kind of answer."""
+    return _mail(
+        (_FILES / "courses-in-spring.html").read_text("utf-8"),
+        (_FILES / "courses-in-spring.txt").read_text("utf-8"),
+        {},
+        Subject="Wheels, raku and lustre: courses in spring",
+        From=f"Saltmarsh Kiln Works <courses@{_DOMAIN}>",
+        Reply_To=f"Saltmarsh Kiln Works <studio@{_DOMAIN}>",
+        List_Unsubscribe=f"<https://www.{_DOMAIN}/leave?m={{{{ member_number }}}}>, <mailto:leave@{_DOMAIN}?subject=unsubscribe>",
+        List_Unsubscribe_Post="List-Unsubscribe=One-Click",
+    )
+
+
 def pick_up_notice() -> bytes:
     """The notice that a firing can be collected: transactional."""
     return _mail(

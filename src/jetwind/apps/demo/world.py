@@ -11,10 +11,12 @@ from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.models import LogEntry
 from jetwind.apps.demo import messages
 from jetwind.apps.intake.services import Details, add_revision, change_details, start_copy, take_in
+from jetwind.apps.links.models import Wire
 from jetwind.apps.proofs.models import TestAddress, TestList
 from jetwind.apps.review.services import forbid_wording, require_wording
 from jetwind.apps.workspace.models import Membership, SampleReader, Workspace
 from jetwind.core.message import Envelope
+from jetwind.engines.practice import OTHER_DOMAIN
 
 NAME = "Saltmarsh Kiln Works"
 DOMAIN = "saltmarsh-kiln.example"
@@ -74,13 +76,14 @@ def build() -> Workspace:
     workspace = Workspace.objects.create(
         name=NAME,
         field_list=["first_name", "last_name", "member_number", "course_title", "slot", "pick_up_date"],
-        practice_domains=[DOMAIN],
+        practice_domains=[DOMAIN, OTHER_DOMAIN],
         test_domains=[DOMAIN],
         test_sender=f"review@{DOMAIN}",
         word_list=["grogged", "raku", "sgraffito"],
         audience=AUDIENCE,
         escapes_values=True,
     )
+    Wire.objects.create(workspace=workspace, inward_hosts=[DOMAIN, OTHER_DOMAIN])
     users = _people(workspace)
     _readers(workspace)
     _messages(workspace, users["author"])
@@ -135,6 +138,13 @@ def _messages(workspace: Workspace, author: User) -> None:
         messages.faulty_weekend(),
         "open-studio-weekend.eml",
         details=Details("Open studio weekend", "newsletter", "members and friends, 2,140 readers", _planned(5, 4, 10), _ZONE),
+    )
+    take_in(
+        author,
+        workspace,
+        messages.courses_letter(),
+        "courses-in-spring.eml",
+        details=Details("Courses in spring", "newsletter", "members and friends, 2,140 readers", _planned(2, 16, 9), _ZONE),
     )
     take_in(
         author,

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import asdict, dataclass, replace
 from typing import Any
@@ -22,7 +22,8 @@ from jetwind.apps.previews.models import LossTrial, Render
 from jetwind.apps.previews.modes import OWN, in_words, shown_in
 from jetwind.apps.review.answers import ask_for_checks
 from jetwind.apps.workspace.selectors import chosen_profiles
-from jetwind.core.message import Message
+from jetwind.core.images.elsewhere import with_fetched
+from jetwind.core.message import Message, Resource
 from jetwind.core.profiles import Profile, Rewriter, Rewritten, profiles
 from jetwind.core.readers import as_reader
 from jetwind.core.renders.departure import departure
@@ -47,11 +48,17 @@ class _Copy:
         return self.led_back.measured(found) if self.led_back is not None else found
 
 
+#: Apps above bring pictures that lie elsewhere: from a revision, the message as it is rendered, and what to report while they come.
+pictures_from_elsewhere: list[Callable[[Revision, Message, Callable[[str], None]], Mapping[str, Resource]]] = []
+
+
 @contextmanager
-def _copy_for(revision: Revision, whom: AsWhom) -> Iterator[_Copy]:
+def _copy_for(revision: Revision, whom: AsWhom, report: Callable[[str], None]) -> Iterator[_Copy]:
     source = message_of(revision)
     merged = as_reader(source, whom.sample) if whom.sample is not None else None
     message = merged.message if merged is not None else source
+    for bring in pictures_from_elsewhere:
+        message = with_fetched(message, {**message.fetched, **bring(revision, message, report)})
     with BoundedRewriter(message, start=settings.HELPERS_START) as rewriter:
         yield _Copy(whom, source, message, LedBack(source, merged) if merged is not None else None, rewriter)
 
@@ -62,7 +69,7 @@ def render_now(revision: Revision, work_id: int, browser: Captures) -> None:
     Raises:
         Cancelled, GivenBack: somebody asked for it to stop; the worker is being stopped.
     """
-    deadline = time.monotonic() + ALL_SECONDS
+    deadline = 0.0
     first = as_whom(revision)
     waiting = set(revision.renders.filter(state=Render.State.WAITING).values_list("reader", flat=True))
     for name in (first.name, *sorted(waiting - {first.name})):
@@ -71,10 +78,16 @@ def render_now(revision: Revision, work_id: int, browser: Captures) -> None:
         if whom.name != name:
             revision.renders.filter(reader=name, state=Render.State.WAITING).delete()
             continue
-        with _copy_for(revision, whom) as copy:
+
+        def report(doing: str) -> None:
+            _report(revision, work_id, doing)
+
+        with _copy_for(revision, whom, report) as copy:
+            # Pictures that lie elsewhere have been waited for: a slow server takes nothing of the browser's minute.
+            deadline = deadline or time.monotonic() + ALL_SECONDS
             _render(revision, work_id, browser, copy, deadline)
             if name == first.name:
-                find_out(revision, copy, browser, deadline, lambda doing: _report(revision, work_id, doing))
+                find_out(revision, copy, browser, deadline, report)
 
 
 def _report(revision: Revision, work_id: int, doing: str) -> None:
@@ -169,7 +182,8 @@ def _try_losses(
 ) -> None:
     ids = [profile.id for profile in chosen]
     message = copy.message
-    content = [message.html.text if message.html else "", sorted(picture.sha256 for picture in message.images)]
+    pictures = (*message.images, *message.fetched.values())
+    content = [message.html.text if message.html else "", sorted(picture.sha256 for picture in pictures)]
     asked = [__version__, ids, [profile.id for profile in finished], content, copy.source.sha256 if copy.led_back is not None else ""]
     key = hashlib.sha256(json.dumps(asked).encode("utf-8", "surrogatepass")).hexdigest()
     if LossTrial.objects.filter(revision=revision, key=key).exists():

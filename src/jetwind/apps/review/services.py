@@ -85,6 +85,16 @@ def forbid_wording(user: User, mailing: Mailing, text: str) -> None:
     change_brief(user, mailing, lambda brief: brief.forbidding(text))
 
 
+def ask_parameters(user: User, mailing: Mailing, text: str) -> None:
+    """Say which campaign parameters the links of a message need: names, or names with values, parted by blanks or commas.
+
+    Raises:
+        NotAllowed, Refused: as :func:`change_brief`; a name or value that an address cannot have.
+    """
+    given = {name: value for name, _, value in (one.partition("=") for one in text.replace(",", " ").split()) if name}
+    change_brief(user, mailing, lambda brief: brief.asking(given))
+
+
 def drop_wording(user: User, mailing: Mailing, text: str, *, forbidden: bool) -> None:
     """Take a wording out of the brief; one that is out already stays out.
 

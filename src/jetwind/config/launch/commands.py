@@ -153,6 +153,11 @@ def _serve(children: Children, database: str, revive_database: Callable[[], list
         if not has_own_server:
             _step(f"Mailroom, the inbox stand-in (SMTP on 127.0.0.1:{smtp})")
             children.start("mailroom", [*manage, "mailroom"], environment)
+        _step("practice field, the pages behind the demo's links")
+        practice = STATE / "practice"
+        practice.mkdir(exist_ok=True)
+        environment |= {"JETWIND_PRACTICE": str(practice / "directory.json")}
+        children.start("practice", [sys.executable, "-m", "jetwind.engines.practice", str(practice)], environment)
         _step("worker")
         children.start("worker", [*manage, "worker"], environment)
         _step("web server")

@@ -54,6 +54,8 @@ class Page:
     language: str = ""
     text: str = ""
     links: int = 0
+    #: Hosts that its style sheets and pictures come from.
+    hosts: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -125,7 +127,8 @@ class Answer:
         """From what :meth:`as_json` gave."""
         plain = dict(value)
         plain["hops"] = tuple(Hop(**hop) for hop in plain.get("hops", ()))
-        plain["page"] = Page(**plain["page"]) if plain.get("page") else None
+        page = plain.get("page")
+        plain["page"] = Page(**{**page, "hosts": tuple(page.get("hosts", ()))}) if page else None
         plain["landed"] = Landed(**plain["landed"]) if plain.get("landed") else None
         plain["size"] = tuple(plain.get("size") or (0, 0))
         return cls(**plain)

@@ -193,6 +193,16 @@ class _Roles:
         return not self._has_logo and is_home and not element.text.strip() and any(True for _ in element.elements("img"))
 
 
+#: Nodes of a box that are looked at for its words.
+_MOST_NODES = 400
+
+
+def few_words(box: Element) -> str:
+    """The words of a small box, of a large one its beginning: what a reader sees around a link."""
+    nodes = islice(box.walk(), _MOST_NODES)
+    return tidy(" ".join(node.text[:1_000] for node in nodes if not isinstance(node, Element)))
+
+
 def targets(message: Message, readers: Sequence[Sample] = ()) -> tuple[Target, ...]:
     """The distinct web addresses of a message, as its sample readers get them; in the order of their first place.
 

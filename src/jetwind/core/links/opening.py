@@ -3,17 +3,37 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import Protocol, TypeVar
 
 from jetwind.core.links.addresses import parsed
 from jetwind.core.links.answers import Answer
-from jetwind.core.links.collection import Target
+from jetwind.core.links.collection import Role
 from jetwind.core.message import Resource
 
 #: Addresses of one message that are opened; a message with more tells so.
 MOST_OPENED = 500
 #: Octets of all pictures of one message that are fetched.
 MOST_PICTURE_OCTETS = 40_000_000
+
+
+class Opened(Protocol):
+    """An address that may be asked for: a target of the message, or a destination of its listing."""
+
+    @property
+    def address(self) -> str:
+        """The whole web address."""
+
+    @property
+    def role(self) -> Role:
+        """What it is for."""
+
+    @property
+    def is_closed(self) -> bool:
+        """Whether opening it may unsubscribe or change somebody."""
+
+
+OneOpened = TypeVar("OneOpened", bound=Opened)
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,7 +47,13 @@ class DoorKeeping:
     practice: frozenset[str] = frozenset()
     let_open: frozenset[str] = frozenset()
 
-    def why_shut(self, target: Target) -> str:
+    def is_practice(self, address: str) -> bool:
+        """Whether an address lies on the practice field."""
+        found = parsed(address)
+        host = found.host.rstrip(".") if found is not None else ""
+        return any(host == domain or host.endswith(f".{domain}") for domain in self.practice)
+
+    def why_shut(self, target: Opened) -> str:
         """Why an address is not opened, for people; empty where it is."""
         if target.address in self.let_open:
             return ""
@@ -37,16 +63,40 @@ class DoorKeeping:
             is_host = "/" not in entry
             if (is_host and (host == entry or host.endswith(f".{entry}"))) or (not is_host and target.address.startswith(entry)):
                 return f"“{entry}” is on the list of what is not opened"
-        if any(host == domain or host.endswith(f".{domain}") for domain in self.practice):
+        if self.is_practice(target.address):
             return ""
         if target.role == "unsubscribe" or target.is_closed:
             return "opening it may unsubscribe somebody" if target.role == "unsubscribe" else "opening it may change what somebody gets"
         return ""
 
 
-def to_open(targets: Sequence[Target], keeping: DoorKeeping) -> list[Target]:
+def to_open(targets: Sequence[OneOpened], keeping: DoorKeeping) -> list[OneOpened]:
     """The targets that are asked for, in their order."""
     return [target for target in targets if not keeping.why_shut(target)][:MOST_OPENED]
+
+
+#: Roles of links whose pages are opened in a browser, and how many of a message.
+LANDING_ROLES: frozenset[Role] = frozenset({"action", "navigation", "logo", "view-online"})
+MOST_LANDINGS = 24
+
+
+def is_landing(answer: Answer, role: Role) -> bool:
+    """Whether an answer is a page that a reader is sent to."""
+    return role in LANDING_ROLES and answer.is_opened and answer.status == 200 and answer.page is not None and answer.landed is None
+
+
+_NOBODY_THERE = frozenset({"no-name", "no-connection", "timed-out"})
+
+
+def without_way_out(answers: Sequence[Answer], keeping: DoorKeeping) -> list[Answer]:
+    """Answers of one run. Where not one server of several answered, it is this machine that has no way out, and no link that is broken."""
+    outside = [answer for answer in answers if not keeping.is_practice(answer.address) and answer.problem not in ("refused", "not-opened")]
+    hosts = {address.host for answer in outside if (address := parsed(answer.address)) is not None}
+    if len(hosts) < 2 or any(answer.hops or answer.problem not in _NOBODY_THERE for answer in outside):
+        return list(answers)
+    why = "none of the servers could be reached: this machine may have no way out"
+    silent = {id(answer) for answer in outside}
+    return [replace(answer, problem="not-opened", why=why) if id(answer) in silent else answer for answer in answers]
 
 
 def as_resource(answer: Answer, data: bytes) -> Resource | None:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from jetwind.core.links.addresses import parsed
 from jetwind.core.links.answers import Page
-from jetwind.core.markup import Element, TextRun, parse
+from jetwind.core.markup import Document, Element, TextRun, parse
 from jetwind.core.message.mime import text_part
 
 #: Octets of a page that are read, and characters of its copy that are kept.
@@ -28,8 +29,22 @@ def page_of(data: bytes, charset: str | None = None) -> Page:
         heading=(first("h1") or first("h2"))[:300],
         language=((html.get("lang") if html is not None else None) or "").strip()[:40],
         text=_tidy(" ".join(_copy(document.root)))[:MOST_TEXT],
+        hosts=_hosts(document),
         links=sum("href" in element.names for element in document.elements("a")),
     )
+
+
+#: Hosts of a page's style sheets and pictures that are let in, beside its own.
+_MOST_HOSTS = 12
+
+
+def _hosts(document: Document) -> tuple[str, ...]:
+    found: dict[str, None] = {}
+    for element in document.elements("link", "img"):
+        address = parsed((element.get("href" if element.tag == "link" else "src") or "").strip(), "https://base.invalid/")
+        if address is not None and address.host and address.host != "base.invalid" and len(found) < _MOST_HOSTS:
+            found[address.host] = None
+    return tuple(found)
 
 
 def _copy(root: Element) -> list[str]:

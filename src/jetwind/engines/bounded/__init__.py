@@ -2,6 +2,7 @@
 
 from jetwind.engines.bounded.composing import COMPOSING, BoundedComposer
 from jetwind.engines.bounded.helper import Budget, Helper, PastBudget, Start
+from jetwind.engines.bounded.listing import listing_bounded
 from jetwind.engines.bounded.overview import OVERVIEW, overview_bounded
 from jetwind.engines.bounded.reviewing import CHECKING, review_bounded
 from jetwind.engines.bounded.rewriting import REWRITING, BoundedRewriter
@@ -17,6 +18,7 @@ __all__ = [
     "Helper",
     "PastBudget",
     "Start",
+    "listing_bounded",
     "overview_bounded",
     "review_bounded",
 ]

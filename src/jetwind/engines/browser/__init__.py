@@ -3,6 +3,7 @@
 from jetwind.engines.browser.capture import ALL_SECONDS, Capture, CaptureFailed, CaptureRequest
 from jetwind.engines.browser.chromium import Browser
 from jetwind.engines.browser.fake import FakeBrowser
+from jetwind.engines.browser.landing import Landing, LandingBrowser, landings
 from jetwind.engines.browser.survey import Captures, losses_shown, references, survey
 
 __all__ = [
@@ -13,6 +14,9 @@ __all__ = [
     "CaptureRequest",
     "Captures",
     "FakeBrowser",
+    "Landing",
+    "LandingBrowser",
+    "landings",
     "losses_shown",
     "references",
     "survey",

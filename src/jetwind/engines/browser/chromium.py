@@ -28,6 +28,7 @@ from jetwind.engines.browser.devtools import CLOSED, DevTools, DevToolsError
 from jetwind.engines.browser.executable import FLAGS, find_executable
 from jetwind.engines.browser.memory import memory_of
 from jetwind.engines.browser.proxy import PartsProxy
+from jetwind.engines.browser.starting import started
 from jetwind.engines.browser.turns import Turns
 
 logger = logging.getLogger(__name__)
@@ -46,8 +47,6 @@ _LOOKS_EVERY_S = 0.3
 PICTURES_PER_BROWSER = 400
 #: What is painted of a page while it loads, in px. Under about 100 px the full browser stops painting; the headless shell does not mind.
 _WINDOW = {"width": 300, "height": 300}
-#: A browser that has not answered after this many seconds does not start.
-_STARTING_S = 20.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -305,28 +304,14 @@ class Browser:
             await self._close()
 
     async def _start(self) -> None:
-        if self._executable is None:
-            raise CaptureFailed("No Chromium is installed; “apt-get install chromium-headless-shell” brings one.")
         self._proxy = PartsProxy()
-        flags = (f"--proxy-server=http://127.0.0.1:{await self._proxy.start()}", *FLAGS)
-        # Chromium refuses its sandbox to root; for anybody else it is tried first.
-        sandboxes = (False,) if os.geteuid() == 0 else (True, False)
-        for sandbox in sandboxes:
-            self._devtools = DevTools()
-            try:
-                await self._devtools.start(self._executable, flags if sandbox else (*flags, "--no-sandbox"), _STARTING_S)
-                break
-            except (DevToolsError, TimeoutError) as failure:
-                await self._devtools.close()
-                if sandbox:
-                    logger.warning("this machine gives Chromium no sandbox; rendering without it", extra={"action": "browser.unsandboxed"})
-                    continue
-                await self._close()
-                reason = "it does not answer" if isinstance(failure, TimeoutError) else str(failure)
-                raise CaptureFailed(f"Chromium does not start: {reason}.") from failure
+        try:
+            self._devtools = await started(self._executable, (f"--proxy-server=http://127.0.0.1:{await self._proxy.start()}", *FLAGS))
+        except CaptureFailed:
+            await self._close()
+            raise
         self._taken = 0
-        if self._devtools is not None:
-            self._guard = asyncio.create_task(self._guard_memory(self._devtools))
+        self._guard = asyncio.create_task(self._guard_memory(self._devtools))
 
     async def _close_for_good(self) -> None:
         await self._close()

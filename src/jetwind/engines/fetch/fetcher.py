@@ -8,7 +8,7 @@ import threading
 import time
 import zlib
 from collections import defaultdict
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Generator, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
@@ -86,11 +86,19 @@ class _Ended(Exception):
 
 @dataclass(slots=True)
 class _Asking:
-    """One address while it is asked for. ``spent`` are the seconds of its requests, without what it waited for its turn."""
+    """One address while it is asked for. ``spent`` are the seconds of its requests, without what it waited for its turn; ``aside`` are those
+
+    of requests that a reader's browser does not make: HEAD before GET, and tries before the last.
+    """
 
     wanted: Wanted
     hops: list[Hop] = field(default_factory=list)
     spent: float = 0.0
+    aside: float = 0.0
+
+    def set_aside(self) -> None:
+        """Take the last request out of the way that is told."""
+        self.aside += self.hops.pop().took_ms / 1000
 
 
 class Fetcher:
@@ -157,7 +165,7 @@ class Fetcher:
                 content_type,
                 len(body.data),
                 body.is_cut,
-                round(asking.spent * 1000),
+                max(0, round((asking.spent - asking.aside) * 1000)),
                 page if isinstance(page, Page) else None,
                 None,
                 kind,
@@ -218,7 +226,7 @@ class Fetcher:
             # Many servers refuse HEAD, with any of these.
             is_refused = status >= 400 and status not in (410, 429, 503)
             if method == "HEAD" and (is_refused or (status == 200 and asking.wanted.reads and _is_page(headers))):
-                asking.hops.pop()
+                asking.set_aside()
                 method = "GET"
                 continue
             if status not in (429, 503):
@@ -226,7 +234,7 @@ class Fetcher:
             if tries >= self.patience.tries:
                 raise _Ended("busy", f"the server said {status} {tries} times")
             await asyncio.sleep(self._pause(headers, tries))
-            asking.hops.pop()
+            asking.set_aside()
             tries += 1
 
     def _pause(self, headers: Mapping[str, str], tries: int) -> float:
@@ -266,7 +274,9 @@ class Fetcher:
         ) as answer:
             to = _leads_to(answer, at)
             took = time.monotonic() - began
-            asking.hops.append(Hop(at.href, method, answer.status, round(asking.spent * 1000), round(took * 1000), to, _ip_of(answer)))
+            asking.hops.append(
+                Hop(at.href, method, answer.status, round((asking.spent - asking.aside) * 1000), round(took * 1000), to, _ip_of(answer))
+            )
             body = Body(b"")
             if method == "GET" and not to and (kind == "picture" or _is_page(answer.headers)):
                 coding = answer.headers.get("Content-Encoding", "")
@@ -353,7 +363,7 @@ async def fetch_each(fetcher: Fetcher, wanted: Sequence[Wanted], done: Callable[
             tasks.create_task(one(thing))
 
 
-def fetch_all(make: Callable[[], Fetcher], wanted: Sequence[Wanted]) -> Iterator[Fetched]:
+def fetch_all(make: Callable[[], Fetcher], wanted: Sequence[Wanted]) -> Generator[Fetched, None, None]:
     """The same for a thread without a loop: answers as they come. Whoever stops taking them ends the rest."""
     came: SimpleQueue[Fetched | BaseException | None] = SimpleQueue()
     loop = asyncio.new_event_loop()

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import base64
+import hashlib
 import ssl
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
@@ -15,6 +17,8 @@ from cryptography.x509.oid import ExtendedKeyUsageOID, NameOID
 from jetwind.engines.practice.directory import DOMAIN, EXPIRED, OTHER_DOMAIN, OTHER_NAME, STRANGER
 
 AUTHORITY = "authority.pem"
+#: The SHA-256 of the good certificate's public key, in base64: what a browser is told to trust (RFC 7469 §2.4 for the form).
+TRUSTED_KEY = "trusted-key"
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,6 +90,9 @@ def _context(folder: Path, name: str, hosts: list[str], issuer: _Issuer, ends: t
         key.private_bytes(serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption())
         + signed.public_bytes(serialization.Encoding.PEM)
     )
+    if name == "good":
+        public = key.public_key().public_bytes(serialization.Encoding.DER, serialization.PublicFormat.SubjectPublicKeyInfo)
+        (folder / TRUSTED_KEY).write_text(base64.b64encode(hashlib.sha256(public).digest()).decode())
     context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
     context.load_cert_chain(file)
     return context

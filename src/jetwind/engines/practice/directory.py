@@ -51,6 +51,12 @@ class Directory:
             return None
 
     @property
+    def trusted_key(self) -> str:
+        """The key that a browser is told to trust, for it takes no authority; empty where there is none."""
+        file = self.authority.with_name("trusted-key")
+        return file.read_text() if file.exists() else ""
+
+    @property
     def authorities(self) -> dict[str, str]:
         """The PEM file by domain, as a fetcher takes it."""
         return dict.fromkeys((DOMAIN, OTHER_DOMAIN), str(self.authority)) if self.authority.exists() else {}

@@ -24,6 +24,17 @@ def page(
     )
 
 
+NOT_FOUND = page("Page not found", "<p>There is no such page on the quay.</p>")
+#: Answers 200 all the same, as many houses' pages do.
+SOFT_NOT_FOUND = page("Sorry, this page does not exist", "<p>It may have moved.</p>", heading="Page not found")
+EXPIRED_OFFER = page("Glaze sale", "<p>Come back in autumn.</p>", heading="This offer has expired")
+DESKTOP_ONLY = page(
+    "Order form", f"<table style='width:1180px'><tr>{''.join(f'<td>Column {n}</td>' for n in range(14))}</tr></table>", head=""
+)
+TINY = page("Terms in small print", "<p>" + "What holds when you buy, said at length and small. " * 40 + "</p>", style="p{font-size:9px}")
+FINE = page("All is well", "<p>This page is there.</p>")
+ERROR = page("Something broke", "<p>The kiln's computer has had enough.</p>")
+
 #: The pages behind the demo's links, by path.
 PAGES: dict[str, str] = {
     "/": page(
@@ -54,6 +65,8 @@ PAGES: dict[str, str] = {
     ),
     "/leave": page("Leave the list", "<form method='post'><p>One press and you get no more of this.</p><button>Leave</button></form>"),
     "/online": page("This message as a page", "<p>Twelve glazes, a fifth off until Sunday 14 March.</p>"),
+    "/order-form": DESKTOP_ONLY,
+    "/summer-offer": EXPIRED_OFFER,
     "/privacy": page("Privacy", "<p>What we keep of you, and for how long.</p>"),
     "/terms": page("Terms of sale", "<p>What holds when you buy.</p>"),
     "/quay": page("How to find the quay", "<p>12 Kiln Quay, Saltmarsh SM4 7KW.</p>"),
@@ -62,14 +75,3 @@ GUILD: dict[str, str] = {
     "/": page("Potters of the tidewater", "<p>Nine houses between two rivers.</p>", house="Tidewater Guild"),
     "/members": page("Members", "<p>Saltmarsh Kiln Works is one of nine.</p>", house="Tidewater Guild"),
 }
-
-NOT_FOUND = page("Page not found", "<p>There is no such page on the quay.</p>")
-#: Answers 200 all the same, as many houses' pages do.
-SOFT_NOT_FOUND = page("Sorry, this page does not exist", "<p>It may have moved.</p>", heading="Page not found")
-EXPIRED_OFFER = page("Glaze sale", "<p>Come back in autumn.</p>", heading="This offer has expired")
-DESKTOP_ONLY = page(
-    "Order form", f"<table style='width:1180px'><tr>{''.join(f'<td>Column {n}</td>' for n in range(14))}</tr></table>", head=""
-)
-TINY = page("Terms in small print", "<p>" + "What holds when you buy, said at length and small. " * 40 + "</p>", style="p{font-size:9px}")
-FINE = page("All is well", "<p>This page is there.</p>")
-ERROR = page("Something broke", "<p>The kiln's computer has had enough.</p>")

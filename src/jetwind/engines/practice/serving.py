@@ -83,6 +83,10 @@ class PracticeWeb:
         if kind == "go":
             # Counts a click and leads on, as links of a campaign do.
             raise web.HTTPFound(f"https://www.{DOMAIN}/{request.match_info['path']}")
+        if kind == "news" and request.path == "/spring":
+            raise web.HTTPFound(f"https://answers.{DOMAIN}/redirect/302/2")
+        if (behaves := _BEHAVES.get(request.path)) is not None:
+            return await getattr(self, f"_{behaves}")(request)  # type: ignore[no-any-return]
         if kind == "" and request.path != "/":
             raise web.HTTPMovedPermanently(f"https://www.{DOMAIN}{request.path_qs}")
         return _page(pages.PAGES.get(request.path))
@@ -102,6 +106,9 @@ class PracticeWeb:
 
     async def _loop(self, request: web.Request) -> web.StreamResponse:
         raise web.HTTPFound("/loop/b" if request.path == "/loop" else "/loop")
+
+    async def _loop_of_house(self, request: web.Request) -> web.StreamResponse:
+        raise web.HTTPFound("/timetable")
 
     async def _downgrade(self, request: web.Request) -> web.StreamResponse:
         raise web.HTTPFound(f"http://answers.{DOMAIN}/fine")
@@ -180,6 +187,8 @@ class PracticeWeb:
         return web.Response(body=pot(name), content_type="image/png", headers={"Cache-Control": "max-age=86400"})
 
 
+#: Pages of the house that do not behave, by path.
+_BEHAVES = {"/booking": "slow", "/gift": "downgrade", "/timetable": "loop_of_house"}
 _STATIC = {
     "fine": (200, pages.FINE),
     "404": (404, pages.NOT_FOUND),

@@ -8,7 +8,7 @@ from typing import Any
 
 from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, check, clear, finds
 from jetwind.core.checking.samples import answered, opened
-from jetwind.core.checks.links.target import place_of
+from jetwind.core.checks.links.target import is_stand_in, place_of
 from jetwind.core.checks.needs import need_answers
 from jetwind.core.links.addresses import inward_ip, parsed
 from jetwind.core.links.answers import MOST_HOPS, Answer
@@ -122,6 +122,10 @@ def find_broken(message: Message, context: Context, options: Options) -> Iterato
         clear(_LINK, given=opened(answered(_A, 302, 302, problem="loop", why="x"))),
         clear(_LINK, given={**opened(answered(_A, problem="timed-out", why="x")), "seen_by_hand": frozenset({_A})}),
         clear(
+            "<a href='https://example.com/'>told by links.placeholder</a>",
+            given=opened(answered("https://example.com/", problem="no-name", why="x")),
+        ),
+        clear(
             "<a href='https://127.0.0.1/'>told by links.private-host</a>",
             given=opened(answered("https://127.0.0.1/", problem="refused", why="x")),
         ),
@@ -141,6 +145,8 @@ def find_unreachable(message: Message, context: Context, options: Options) -> It
         if answer.problem in ("timed-out", "busy", "broken-off") and target.address in context.seen_by_hand:
             return None
         address = parsed(target.address)
+        if address is not None and is_stand_in(context, address.host):
+            return None
         if (
             answer.problem == "refused"
             and address is not None

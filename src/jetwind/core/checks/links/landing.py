@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
-from urllib.parse import unquote
+from itertools import islice
 
 from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, check, clear, finds
 from jetwind.core.checking.samples import answered, landed, opened
@@ -13,8 +13,7 @@ from jetwind.core.checks.links.answered import each, told
 from jetwind.core.facts import phrase_pattern
 from jetwind.core.links.addresses import Address, parsed
 from jetwind.core.links.answers import Answer, Page
-from jetwind.core.links.collection import Target
-from jetwind.core.markup import Element
+from jetwind.core.links.collection import Target, few_words
 from jetwind.core.message import Message
 from jetwind.core.prose.language import languages_of
 from jetwind.core.prose.reading import tidy
@@ -162,6 +161,8 @@ def find_promise(message: Message, context: Context, options: PromiseOptions) ->
 
 #: Boxes that hold an offer together with its button, from the inside out.
 _BOXES = frozenset({"td", "th", "li", "p", "div", "article", "section"})
+#: Boxes around a link that are looked at.
+_MOST_BOXES = 30
 #: A box with more than this is no offer but a whole message.
 _MOST_OF_AN_OFFER = 400
 
@@ -172,10 +173,10 @@ def promised(message: Message, target: Target) -> list[Stated]:
     if element is None:
         return []
     words = tidy(element.text)
-    for box in element.ancestors():
+    for box in islice(element.ancestors(), _MOST_BOXES):
         if box.tag not in _BOXES:
             continue
-        if any(other.get("href") != element.get("href") for other in box.elements("a")) or len(text := _spaced(box)) > _MOST_OF_AN_OFFER:
+        if any(other.get("href") != element.get("href") for other in box.elements("a")) or len(text := few_words(box)) > _MOST_OF_AN_OFFER:
             break
         words = text
     return [
@@ -183,10 +184,6 @@ def promised(message: Message, target: Target) -> list[Stated]:
         for fact in stated(words, languages_of(message))
         if fact.kind in ("price", "date", "code") and not message.holds_field(fact.words)
     ]
-
-
-def _spaced(box: Element) -> str:
-    return tidy(" ".join(node.text for node in box.walk() if not isinstance(node, Element)))
 
 
 def keeps(page: Page, fact: Stated, languages: list[str] | tuple[str, ...]) -> bool:
@@ -261,9 +258,3 @@ def find_narrow(message: Message, context: Context, options: NarrowOptions) -> I
     yield from each(message, context, hit)
     if not seen:
         raise CannotTell("no page was laid out at phone width")
-
-
-def depth(address: str) -> int:
-    """How many steps a path has."""
-    found = parsed(address)
-    return len([step for step in unquote(found.path).split("/") if step]) if found is not None else 0

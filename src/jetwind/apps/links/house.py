@@ -1,0 +1,143 @@
+"""How a workspace goes out: what it opens, by which resolver, with which patience; and changing it."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Any
+
+from django.conf import settings
+from django.db import transaction
+
+from jetwind.apps.accounts.models import User
+from jetwind.apps.audit.services import record
+from jetwind.apps.intake.models import Mailing
+from jetwind.apps.links.models import When, Wire
+from jetwind.apps.ui.refusal import Refused
+from jetwind.apps.workspace.access import permit
+from jetwind.apps.workspace.merging import Overtaken, merged_list, merged_value
+from jetwind.apps.workspace.models import Workspace
+from jetwind.core.links.addresses import parsed
+from jetwind.core.links.opening import DoorKeeping
+from jetwind.engines.browser import LandingBrowser
+from jetwind.engines.fetch import Fetcher, Patience, Policy
+from jetwind.engines.practice import Directory
+
+LISTS = ("inward_hosts", "ports", "shut")
+SINGLE = {"links": "opening of links", "pictures": "fetching of pictures"}
+_HOST = re.compile(r"(?=.{1,253}\Z)[a-z0-9_](?:[a-z0-9_-]*[a-z0-9])?(?:\.[a-z0-9_](?:[a-z0-9_-]*[a-z0-9])?)*\Z")
+_MOST_ENTRIES = 200
+
+
+def wire_of(workspace: Workspace) -> Wire:
+    """What a workspace opens; where nobody has said, everything that may be."""
+    return Wire.objects.filter(workspace=workspace).first() or Wire(workspace=workspace)
+
+
+def keeping_of(mailing: Mailing, wire: Wire | None = None) -> DoorKeeping:
+    """What is opened of a message."""
+    workspace = mailing.workspace
+    wire = wire or wire_of(workspace)
+    let_open = frozenset(mailing.let_open.values_list("address", flat=True))
+    practice = frozenset(workspace.practice_domains) & frozenset(wire.inward_hosts)
+    return DoorKeeping(tuple(wire.shut), practice, let_open)
+
+
+def fetcher_of(wire: Wire) -> Fetcher:
+    """A fetcher that goes where a workspace lets it. The practice field's names are found where it stands now."""
+    policy = Policy(frozenset(wire.inward_hosts), frozenset({80, 443, *map(int, wire.ports)}))
+    patience = replace(Patience(), **settings.FETCH_PATIENCE)
+    directory = Directory.read(settings.PRACTICE_DIRECTORY) if settings.PRACTICE_DIRECTORY else None
+    if directory is None:
+        return Fetcher(policy, patience=patience)
+    return Fetcher(policy, directory.resolver(), patience=patience, authorities=directory.authorities)
+
+
+def landing_browser_of(wire: Wire) -> LandingBrowser:
+    """A browser for landing pages that goes where a workspace lets it."""
+    policy = Policy(frozenset(wire.inward_hosts), frozenset({80, 443, *map(int, wire.ports)}))
+    directory = Directory.read(settings.PRACTICE_DIRECTORY) if settings.PRACTICE_DIRECTORY else None
+    if directory is None:
+        return LandingBrowser(policy)
+    return LandingBrowser(policy, directory.resolver(), trusted_key=directory.trusted_key)
+
+
+def shown_wire(wire: Wire) -> dict[str, Any]:
+    """The settings as a page shows them: what :func:`set_wire` merges against."""
+    return {**{name: sorted(getattr(wire, name)) for name in LISTS}, **{name: getattr(wire, name) for name in SINGLE}}
+
+
+@transaction.atomic
+def set_wire(
+    user: User,
+    workspace: Workspace,
+    *,
+    links: str,
+    pictures: str,
+    inward_hosts: str,
+    ports: str,
+    shut: str,
+    shown: Mapping[str, Any] | None = None,
+) -> Wire:
+    """Set what a workspace opens; lists are words parted by blanks or commas. What changed against ``shown`` is merged into what holds now.
+
+    Raises:
+        NotAllowed, Refused: not permitted; no host, no port, no address; a choice that somebody else changed meanwhile.
+    """
+    permit(user, "workspace:configure", workspace)
+    mine = {"inward_hosts": _hosts(inward_hosts), "ports": _ports(ports), "shut": _shut(shut)}
+    for name, value in (("links", links), ("pictures", pictures)):
+        if value not in When.values:
+            raise Refused(f"“{value[:20]}” is none of the choices for the {SINGLE[name]}.")
+    Workspace.objects.select_for_update().get(pk=workspace.pk)
+    wire = wire_of(workspace)
+    before = shown if shown is not None else shown_wire(wire)
+    for name, wanted in mine.items():
+        setattr(wire, name, merged_list(before.get(name, ()), wanted, getattr(wire, name)))
+    for name, value in (("links", links), ("pictures", pictures)):
+        now = getattr(wire, name)
+        try:
+            setattr(wire, name, merged_value(name, before.get(name, now), value, now))
+        except Overtaken:
+            raise Refused(f"Somebody set the {SINGLE[name]} to “{now}” meanwhile. Nothing was changed; keep again to have yours.") from None
+    wire.save()
+    record("workspace.changed", actor=user, what="what links are opened and what pictures are fetched", house=workspace.pk)
+    return wire
+
+
+def _words(text: str) -> list[str]:
+    found = sorted(set(re.split(r"[\s,]+", text.strip())) - {""})
+    if len(found) > _MOST_ENTRIES:
+        raise Refused(f"A list has up to {_MOST_ENTRIES} entries; this one has {len(found)}.")
+    return found
+
+
+def _hosts(text: str) -> list[str]:
+    for host in (found := _words(text.lower())):
+        if not _HOST.match(host.rstrip(".")):
+            raise Refused(f"“{host[:60]}” is not a host such as intranet.saltmarsh-kiln.example.")
+    return sorted({host.rstrip(".") for host in found})
+
+
+def _ports(text: str) -> list[str]:
+    for port in (found := _words(text)):
+        if not port.isdecimal() or not 0 < int(port[:6]) < 65_536:
+            raise Refused(f"“{port[:20]}” is no port: a number from 1 to 65535.")
+    return sorted({str(int(port)) for port in found})
+
+
+def _shut(text: str) -> list[str]:
+    kept = set()
+    for entry in _words(text):
+        address = parsed(entry) if "/" in entry else None
+        if "/" in entry and (address is None or not address.host):
+            raise Refused(
+                f"“{entry[:60]}” is neither a host nor the beginning of an address such as https://www.saltmarsh-kiln.example/leave."
+            )
+        if "/" not in entry and not _HOST.match(entry.lower()):
+            raise Refused(
+                f"“{entry[:60]}” is neither a host nor the beginning of an address such as https://www.saltmarsh-kiln.example/leave."
+            )
+        kept.add(address.href if address is not None else entry.lower())
+    return sorted(kept)

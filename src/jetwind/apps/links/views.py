@@ -1,0 +1,131 @@
+"""The Links station, its files, and the settings of what is opened."""
+
+from __future__ import annotations
+
+from django.contrib import messages
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
+
+from jetwind.apps.accounts.models import User
+from jetwind.apps.blobs import store
+from jetwind.apps.intake.selectors import revision_for
+from jetwind.apps.jobs import services as jobs
+from jetwind.apps.links import house, services
+from jetwind.apps.links.files import as_csv, as_har
+from jetwind.apps.links.forms import WireForm
+from jetwind.apps.links.models import LinkAnswer
+from jetwind.apps.links.station import SLUG, Station, page
+from jetwind.apps.review.frame import frame
+from jetwind.apps.review.selectors import station_address
+from jetwind.apps.review.services import ask_parameters
+from jetwind.apps.ui.given import came_from
+from jetwind.apps.ui.once import once
+from jetwind.apps.ui.refusal import NotAllowed, Refused
+from jetwind.apps.workspace.access import asks, may, workspace_of
+from jetwind.apps.workspace.merging import as_shown, what_was_shown
+
+
+@require_GET
+@asks("mailing:view")
+def station(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+    """The map, the table, one link."""
+    assert isinstance(request.user, User)
+    revision = revision_for(request.user, mailing_id, number)
+    around = frame(request, revision, SLUG)
+    return render(request, "links/station.html", around.context() | page(request, around))
+
+
+@require_GET
+@asks("mailing:view")
+def progress(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+    """How far opening is; once it ends the page loads itself anew, unless somebody has typed into it."""
+    assert isinstance(request.user, User)
+    revision = revision_for(request.user, mailing_id, number)
+    works = [jobs.latest(kind, f"revision:{revision.pk}") for kind in (services.LINKS, services.PICTURES)]
+    links_work, pictures_work = works
+    shown = {"links_work": links_work, "pictures_work": pictures_work, "revision": revision, "mailing": revision.mailing}
+    return render(request, "links/_progress.html", shown | {"is_fresh": not any(work is not None and work.is_open for work in works)})
+
+
+@require_POST
+@asks(send="mailing:view")
+@once
+def steer(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+    """Open again, fetch pictures, cancel, let one link be opened, say that one was opened by hand."""
+    assert isinstance(request.user, User)
+    revision = revision_for(request.user, mailing_id, number)
+    what, address = request.POST.get("do", ""), request.POST.get("address", "")
+    if what == "open":
+        services.open_again(request.user, revision, address)
+    elif what == "pictures":
+        services.fetch_pictures(request.user, revision)
+    elif what == "cancel":
+        services.cancel(request.user, revision)
+    elif what == "let-open":
+        services.let_open(request.user, revision, address)
+    elif what in ("seen", "unseen"):
+        services.mark_seen(request.user, revision, address, seen=what == "seen")
+    elif what == "parameters":
+        ask_parameters(request.user, revision.mailing, request.POST.get("parameters", ""))
+        messages.success(request, "The brief’s campaign parameters are kept.")
+    return redirect(came_from(request) or station_address(revision, SLUG))
+
+
+FILES = {"csv": (as_csv, "text/csv"), "har": (as_har, "application/json")}
+
+
+@require_GET
+@asks("mailing:view")
+def file(request: HttpRequest, mailing_id: int, number: int, form: str) -> HttpResponse:
+    """Links with their answers as a file."""
+    assert isinstance(request.user, User)
+    revision = revision_for(request.user, mailing_id, number)
+    if form not in FILES:
+        raise Http404("no such file")
+    write, content_type = FILES[form]
+    response = HttpResponse(write(Station(revision)), content_type=f"{content_type}; charset=utf-8")
+    response["Content-Disposition"] = f'attachment; filename="links-{mailing_id}-r{number}.{form}"'
+    return response
+
+
+@require_GET
+@asks("mailing:view")
+def landing(request: HttpRequest, answer_id: int, width: str) -> HttpResponse:
+    """The picture of a landing page."""
+    assert isinstance(request.user, User)
+    row = get_object_or_404(LinkAnswer, pk=answer_id, workspace=workspace_of(request.user))
+    if width not in ("desktop", "phone") or width not in row.landing:
+        raise Http404("no such picture")
+    response = HttpResponse(store.fetch(row.landing[width]), content_type="image/jpeg")
+    response["Cache-Control"] = "private, max-age=86400"
+    return response
+
+
+@require_http_methods(["GET", "POST"])
+@asks("workspace:view", send="workspace:configure")
+@once
+def wire(request: HttpRequest) -> HttpResponse:
+    """What the workspace opens."""
+    assert isinstance(request.user, User)
+    workspace = workspace_of(request.user)
+    known = house.wire_of(workspace)
+    form = WireForm(request.POST or None, initial=WireForm.initial_of(known))
+    if request.method == "POST" and form.is_valid():
+        try:
+            house.set_wire(request.user, workspace, **form.cleaned_data, shown=what_was_shown(request.POST.get("shown", "")))
+        except NotAllowed:
+            raise
+        except Refused as refused:
+            form.add_error(None, refused.sentence)
+        else:
+            messages.success(request, "What is opened is kept.")
+            return redirect("wire")
+    shown = {
+        "form": form,
+        "workspace": workspace,
+        "shown": as_shown(house.shown_wire(known)),
+        "may_configure": may(request.user, "workspace:configure", workspace),
+        "section": "settings",
+    }
+    return render(request, "links/wire.html", shown, status=400 if request.method == "POST" else 200)
