@@ -10,6 +10,7 @@ from django.urls import reverse
 from jetwind.apps.accounts.permissions import Role, roles_for
 from jetwind.apps.approvals.models import Release
 from jetwind.apps.blobs import store
+from jetwind.apps.links.models import LinkAnswer
 from jetwind.apps.previews.models import Render
 from jetwind.apps.proofs.models import Arrival, TestAddress, TestCopy, TestSend
 from jetwind.apps.workspace.access import Asked
@@ -35,7 +36,19 @@ def things(house: Any) -> dict[str, Any]:
     arrival = Arrival.objects.create(copy=copy, octets=1, blob_sha256=store.keep(mail()))
     shown = {"state": "done", "blob_sha256": store.keep(picture()), "content_type": "image/png", "width": 8, "height": 8}
     render = Render.objects.create(revision=revision, profile="phone-upright", mode="night", **shown)
+    answer = LinkAnswer.objects.create(
+        workspace=house.workspace,
+        kind="link",
+        address="https://kiln.org/",
+        address_sha256="0" * 64,
+        asked_at="2027-03-01T09:00Z",
+        fresh_until="2027-03-01T10:00Z",
+        answer={"address": "https://kiln.org/", "asked_at": "2027-03-01T09:00:00+00:00"},
+        landing={"desktop": store.keep(picture()), "phone": store.keep(picture())},
+    )
     return {
+        "answer_id": answer.pk,
+        "width": "phone",
         "mailing_id": revision.mailing_id,
         "number": 1,
         "slug": "links",

@@ -201,11 +201,12 @@ class KeptAnswers:
 
 def answers_for_checks(revision: Revision) -> dict[str, Any]:
     """What the checks know of where a revision leads."""
-    if hasattr(revision, "opened_key"):
-        key, seen = revision.opened_key, getattr(revision, "links_seen", ())
+    if hasattr(revision, "opened_row"):
+        key = (revision.opened_row or {}).get("key")
+        seen = [one["address"] for one in getattr(revision, "links_seen", ())]
     else:
         key = Opened.objects.filter(revision=revision).values_list("key", flat=True).first()
-        seen = SeenByHand.objects.filter(mailing_id=revision.mailing_id).values_list("address", flat=True)
+        seen = list(SeenByHand.objects.filter(mailing_id=revision.mailing_id).values_list("address", flat=True))
     known: dict[str, Any] = {"seen_by_hand": frozenset(seen)}
     return known | ({"answers": KeptAnswers(revision.pk, key)} if key else {})
 

@@ -12,19 +12,29 @@ class LinksConfig(AppConfig):
         """Open the links of every new revision, tell the checks what they answered, and give renders the pictures that lie elsewhere."""
         from django.contrib.postgres.expressions import ArraySubquery
         from django.db.models import OuterRef, Subquery
+        from django.db.models.functions import JSONObject
 
         from jetwind.apps.intake.selectors import known_of_revisions
         from jetwind.apps.intake.services import on_new_revision
         from jetwind.apps.links.answering import answers_for_checks, pictures_for_renders
-        from jetwind.apps.links.models import Opened, SeenByHand
+        from jetwind.apps.links.house import LISTS, SINGLE
+        from jetwind.apps.links.models import LetOpen, Opened, SeenByHand, Wire
         from jetwind.apps.links.services import follow_new_revision
         from jetwind.apps.previews.rendering import pictures_from_elsewhere
         from jetwind.apps.review.questions import circumstances
 
         opened = Opened.objects.filter(revision=OuterRef("pk"))
         seen = SeenByHand.objects.filter(mailing=OuterRef("mailing_id")).order_by("id")
-        known_of_revisions["opened_key"] = lambda: Subquery(opened.values("key")[:1])
-        known_of_revisions["links_seen"] = lambda: ArraySubquery(seen.values("address"))
+        wire = Wire.objects.filter(workspace=OuterRef("mailing__workspace_id"))
+        let_open = LetOpen.objects.filter(mailing=OuterRef("mailing_id")).order_by("id")
+        known_of_revisions["opened_row"] = lambda: Subquery(
+            opened.values_list(JSONObject(key="key", links="links", pictures="pictures"))[:1]
+        )
+        known_of_revisions["links_seen"] = lambda: ArraySubquery(
+            seen.values_list(JSONObject(address="address", at="at", first="by__first_name", last="by__last_name", name="by__username"))
+        )
+        known_of_revisions["wire_row"] = lambda: Subquery(wire.values_list(JSONObject(**{name: name for name in (*LISTS, *SINGLE)}))[:1])
+        known_of_revisions["links_let_open"] = lambda: ArraySubquery(let_open.values("address"))
         on_new_revision.append(follow_new_revision)
         circumstances.append(answers_for_checks)
         pictures_from_elsewhere.append(pictures_for_renders)

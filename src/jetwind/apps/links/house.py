@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -12,7 +12,7 @@ from django.db import transaction
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import record
-from jetwind.apps.intake.models import Mailing
+from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.links.models import When, Wire
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
@@ -35,11 +35,19 @@ def wire_of(workspace: Workspace) -> Wire:
     return Wire.objects.filter(workspace=workspace).first() or Wire(workspace=workspace)
 
 
-def keeping_of(mailing: Mailing, wire: Wire | None = None) -> DoorKeeping:
-    """What is opened of a message."""
+def known_wire(revision: Revision) -> Wire:
+    """The same, from what a revision's page knows already."""
+    workspace = revision.mailing.workspace
+    if not hasattr(revision, "wire_row"):
+        return wire_of(workspace)
+    return Wire(workspace=workspace, **(revision.wire_row or {}))
+
+
+def keeping_of(mailing: Mailing, wire: Wire | None = None, known: Iterable[str] | None = None) -> DoorKeeping:
+    """What is opened of a message; ``known`` are the addresses that persons let open, where they are known already."""
     workspace = mailing.workspace
     wire = wire or wire_of(workspace)
-    let_open = frozenset(mailing.let_open.values_list("address", flat=True))
+    let_open = frozenset(mailing.let_open.values_list("address", flat=True) if known is None else known)
     practice = frozenset(workspace.practice_domains) & frozenset(wire.inward_hosts)
     return DoorKeeping(tuple(wire.shut), practice, let_open)
 

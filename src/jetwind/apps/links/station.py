@@ -3,19 +3,22 @@
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Mapping
 from dataclasses import dataclass
+from datetime import datetime
 from functools import cached_property
 from typing import Any
 from urllib.parse import urlencode
 
 from django.http import HttpRequest
+from django.utils.dateparse import parse_datetime
 
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.links.answering import digest_of, listing
 from jetwind.apps.links.drawing import draw
-from jetwind.apps.links.house import keeping_of, wire_of
-from jetwind.apps.links.models import Kind, LinkAnswer, Opened, SeenByHand, When
+from jetwind.apps.links.house import keeping_of, known_wire
+from jetwind.apps.links.models import Kind, LinkAnswer, When
 from jetwind.apps.links.standing import Standing, standing_of
 from jetwind.apps.previews.as_whom import as_whom
 from jetwind.apps.previews.models import Render
@@ -64,6 +67,19 @@ class Bar:
     to: str
 
 
+@dataclass(frozen=True, slots=True)
+class SeenLink:
+    """Who opened a link by hand, and when."""
+
+    who: str
+    at: datetime | None
+
+    @classmethod
+    def of(cls, row: Mapping[str, str]) -> SeenLink:
+        """From what a revision's page knows of it."""
+        return cls(f"{row['first']} {row['last']}".strip() or row["name"], parse_datetime(row["at"]))
+
+
 @dataclass(frozen=True)
 class Chosen:
     """Everything about one link."""
@@ -77,7 +93,7 @@ class Chosen:
     history: list[LinkAnswer]
     changed: str
     excerpt: Excerpt | None
-    seen: SeenByHand | None
+    seen: SeenLink | None
     why_shut: str
     landing: LinkAnswer | None
     with_parameters: str
@@ -94,10 +110,10 @@ class Station:
     def __init__(self, revision: Revision) -> None:
         self.revision = revision
         self.listing: Listing = listing(revision)
-        self.wire = wire_of(revision.mailing.workspace)
-        self.keeping = keeping_of(revision.mailing, self.wire)
-        opened = Opened.objects.filter(revision=revision).first()
-        rows = LinkAnswer.objects.filter(pk__in=[*opened.links, *opened.pictures]) if opened is not None else []
+        self.wire = known_wire(revision)
+        self.keeping = keeping_of(revision.mailing, self.wire, getattr(revision, "links_let_open", None))
+        opened: dict[str, Any] | None = getattr(revision, "opened_row", None)
+        rows = LinkAnswer.objects.filter(pk__in=[*opened["links"], *opened["pictures"]]) if opened is not None else []
         self.rows = {(row.kind, row.address): row for row in rows}
         self.values = {address: row.value for (kind, address), row in self.rows.items() if kind == Kind.LINK}
 
@@ -232,7 +248,7 @@ def _one(station: Station, standings: list[Standing], number: int) -> Chosen:
     rows = [station.listing.rows[index] for index in one.rows]
     workspace = station.revision.mailing.workspace
     history = list(LinkAnswer.objects.filter(workspace=workspace, kind=Kind.LINK, address_sha256=digest_of(one.address))[:_HISTORY])
-    seen = SeenByHand.objects.filter(mailing=station.revision.mailing, address=one.address).select_related("by").first()
+    seen = next((SeenLink.of(known) for known in getattr(station.revision, "links_seen", ()) if known["address"] == one.address), None)
     return Chosen(
         number + 1,
         one,

@@ -203,6 +203,25 @@ def few_words(box: Element) -> str:
     return tidy(" ".join(node.text[:1_000] for node in nodes if not isinstance(node, Element)))
 
 
+#: Boxes that hold an offer together with its button, and how many around a link are looked at.
+_OFFER_BOXES = frozenset({"td", "th", "li", "p", "div", "article", "section"})
+_MOST_BOXES = 30
+#: A box with more characters than this is no offer but a whole message.
+_MOST_OF_AN_OFFER = 400
+
+
+def offer_words(element: Element) -> str:
+    """The words around a link that say what it leads to: those of the largest box around it that leads nowhere else and is an offer's size."""
+    words = tidy(element.text[: LIMITS.passage_characters])
+    for box in islice(element.ancestors(), _MOST_BOXES):
+        if box.tag not in _OFFER_BOXES:
+            continue
+        if any(other.get("href") != element.get("href") for other in box.elements("a")) or len(text := few_words(box)) > _MOST_OF_AN_OFFER:
+            break
+        words = text
+    return words
+
+
 def targets(message: Message, readers: Sequence[Sample] = ()) -> tuple[Target, ...]:
     """The distinct web addresses of a message, as its sample readers get them; in the order of their first place.
 

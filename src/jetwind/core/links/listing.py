@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from jetwind.core.images.elsewhere import remote_pictures
-from jetwind.core.links.collection import Found, Role, Where, everything, few_words, targets
+from jetwind.core.links.collection import Found, Role, Where, everything, offer_words, targets
 from jetwind.core.message import Message, Sample
 
 #: Characters of an address and of a name that a row keeps.
@@ -103,9 +103,5 @@ def _row(message: Message, number: int, found: Found, addresses: tuple[str, ...]
 
 
 def _words(found: Found) -> str:
-    """The words around a link of the HTML: those of the box that it stands in."""
-    element = found.link.element
-    box = (
-        next((place for place in element.ancestors() if place.tag in ("td", "th", "p", "li", "div")), None) if element is not None else None
-    )
-    return few_words(box)[:300] if box is not None else ""
+    """The words around a link of the HTML that say what it leads to."""
+    return offer_words(found.link.element)[:400] if found.link.element is not None else ""

@@ -21,5 +21,14 @@
   }
   const title = (document.title || "").slice(0, 300);
   const heading = (document.querySelector("h1")?.innerText || "").slice(0, 300);
-  return JSON.stringify({ layout, content, screen: screen.width, height: root.scrollHeight, sizes, title, heading, language: document.documentElement.lang || "" });
-})()
+  return JSON.stringify({
+    layout,
+    content,
+    screen: screen.width,
+    height: root.scrollHeight,
+    sizes,
+    title,
+    heading,
+    language: document.documentElement.lang || "",
+  });
+})();

@@ -51,8 +51,14 @@ PAGES: dict[str, str] = {
         "<p>Throwing off the hump: Tuesdays from 2 March, £140 for six evenings.</p><p>Raku in a day: Saturday 20 March, £85, code "
         "KILN20.</p><p>Handbuilding: Thursdays from 4 March, £120.</p>",
     ),
-    "/courses/throwing": page("Throwing off the hump", "<p>Tuesdays from 2 March, six evenings, £140. Eight wheels, one teacher.</p>"),
-    "/courses/raku": page("Raku in a day", "<p>Saturday 20 March, ten to six. £85 with clay and glaze; bring gloves.</p>"),
+    "/courses/throwing": page(
+        "Throwing off the hump",
+        "<p>Tuesdays from 2 March, six evenings from seven to ten, £140 with clay and firing. Eight wheels, one teacher, and tea at half past eight.</p><p>Bring an apron; your pots wait on the long shelf.</p>",
+    ),
+    "/courses/raku": page(
+        "Raku in a day",
+        "<p>Saturday 20 March, ten to six. £85 with clay and glaze; bring gloves, and a jumper that may smell of smoke afterwards.</p><p>We light the kiln at one and open it at four.</p>",
+    ),
     "/firing-slots": page("Firing slots", "<p>The gas kiln on Tuesdays, the electric ones every day.</p>"),
     "/membership": page("Membership", "<p>£60 a year, with a shelf of your own and a tenth off clay.</p>"),
     "/programme": page("Open studio weekend: programme", "<p>Saturday 8 and Sunday 9 May, ten to six. Raku at four.</p>"),

@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
-from itertools import islice
 
 from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, check, clear, finds
 from jetwind.core.checking.samples import answered, landed, opened
@@ -13,7 +12,7 @@ from jetwind.core.checks.links.answered import each, told
 from jetwind.core.facts import phrase_pattern
 from jetwind.core.links.addresses import Address, parsed
 from jetwind.core.links.answers import Answer, Page
-from jetwind.core.links.collection import Target, few_words
+from jetwind.core.links.collection import Target, offer_words
 from jetwind.core.message import Message
 from jetwind.core.prose.language import languages_of
 from jetwind.core.prose.reading import tidy
@@ -110,7 +109,7 @@ def _bare(address: Address) -> str:
 class PromiseOptions(Options):
     """``least_words``: a page with fewer words is one that a program fills in later, and says nothing about its promise."""
 
-    least_words: int = 40
+    least_words: int = 25
 
 
 _WORDS = (
@@ -159,26 +158,12 @@ def find_promise(message: Message, context: Context, options: PromiseOptions) ->
     return each(message, context, hit)
 
 
-#: Boxes that hold an offer together with its button, from the inside out.
-_BOXES = frozenset({"td", "th", "li", "p", "div", "article", "section"})
-#: Boxes around a link that are looked at.
-_MOST_BOXES = 30
-#: A box with more than this is no offer but a whole message.
-_MOST_OF_AN_OFFER = 400
-
-
 def promised(message: Message, target: Target) -> list[Stated]:
     """Prices, dates and codes that the words around a link state: in the largest box around it that has no other link and is an offer's size."""
     element = next((found.link.element for found in target.found if found.link.element is not None), None)
     if element is None:
         return []
-    words = tidy(element.text)
-    for box in islice(element.ancestors(), _MOST_BOXES):
-        if box.tag not in _BOXES:
-            continue
-        if any(other.get("href") != element.get("href") for other in box.elements("a")) or len(text := few_words(box)) > _MOST_OF_AN_OFFER:
-            break
-        words = text
+    words = offer_words(element)
     return [
         fact
         for fact in stated(words, languages_of(message))
