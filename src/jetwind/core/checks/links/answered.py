@@ -234,6 +234,7 @@ def find_long(message: Message, context: Context, options: LongOptions) -> Itera
     basis="Common practice, no published source",
     samples=[
         clear(_LINK, given=opened(answered(_A, 301, ("https://kiln.org/b", 200)))),
+        clear(_LINK, given=opened(answered(_A, 302, ("http://10.0.0.1/", 0), problem="refused", why="10.0.0.1 lies inside the network"))),
         clear("<a href='http://kiln.org/a'>x</a>", given=opened(answered("http://kiln.org/a", 301, ("https://kiln.org/a", 200)))),
         clear("<a href='http://kiln.org/a'>x</a>", given=opened(answered("http://kiln.org/a", 301, ("http://kiln.org/b", 200)))),
         finds(_LINK, at=_A, given=opened(answered(_A, 301, ("http://kiln.org/b", 301), ("https://kiln.org/b", 200)))),
@@ -243,6 +244,8 @@ def find_downgrade(message: Message, context: Context, options: Options) -> Iter
     """No hop leads from https to http."""
 
     def hit(target: Target, answer: Answer) -> Hit | None:
+        if answer.problem:
+            return None
         hop = next((hop for hop in answer.redirects if hop.address.startswith("https:") and hop.to.startswith("http:")), None)
         return told(message, target, answer, "{address} is led to {to}, which is not secure.", to=hop.to) if hop is not None else None
 
