@@ -6,21 +6,23 @@ import os
 import signal
 import subprocess
 import sys
+from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 from PIL import Image
 
 from jetwind.core.checking import registry
+from jetwind.engines.practice import DOMAIN, Standing
 from tests.factories import archive, mail, package, picture
 
 ROOT = Path(__file__).parents[2]
 
 
-def jetwind(*arguments: str, more_path: Path | None = None) -> subprocess.CompletedProcess[str]:
+def jetwind(*arguments: str, more_path: Path | None = None, **more: str) -> subprocess.CompletedProcess[str]:
     """Run a command with no database."""
     path = str(ROOT / "src") if more_path is None else f"{ROOT / 'src'}:{more_path}"
-    environment = {"PYTHONPATH": path, "PATH": "/usr/bin:/bin", "HOME": "/tmp"}
+    environment = {"PYTHONPATH": path, "PATH": "/usr/bin:/bin", "HOME": "/tmp", **more}
     return subprocess.run([sys.executable, "-m", "jetwind.cli", *arguments], capture_output=True, text=True, check=False, env=environment)
 
 
@@ -30,6 +32,62 @@ def good(tmp_path: Path) -> Path:
     path = tmp_path / "good.eml"
     path.write_bytes(mail())
     return path
+
+
+@pytest.fixture
+def practice(tmp_path: Path) -> Iterator[Path]:
+    """The practice field's web; the file that says where it is."""
+    with Standing(tmp_path / "practice", pace=0.05) as directory:
+        directory.write(tmp_path / "directory.json")
+        yield tmp_path / "directory.json"
+
+
+class TestLive:
+    """Links and pictures that lie elsewhere, on the practice field."""
+
+    PAGE = (
+        f"<p><a href='https://answers.{DOMAIN}/redirect/302/3'>Pots</a> <a href='https://answers.{DOMAIN}/404'>Clay</a> "
+        f"<a href='https://www.kiln.org/unsubscribe'>Leave</a></p><img src='https://pictures.{DOMAIN}/shelf.png' width='300' height='160' alt='Shelf'>"
+        f"<img src='https://pictures.{DOMAIN}/missing.png' width='300' height='160' alt='Wheel'>"
+    )
+
+    def test_check(self, tmp_path: Path, practice: Path) -> None:
+        """Findings, and every hop ahead of nothing else; what unsubscribes is not opened."""
+        (tmp_path / "a.html").write_text(self.PAGE)
+        done = jetwind("check", str(tmp_path / "a.html"), "--live", JETWIND_PRACTICE=str(practice))
+        assert done.returncode == 1
+        for check in ("links.broken", "links.redirect-long", "images.unreachable"):
+            assert check in done.stdout
+        assert [line.split()[0] for line in done.stdout.splitlines() if " ms " in line] == ["302", "302", "302", "200", "404"]
+        assert "not opened: opening it may unsubscribe somebody" in done.stdout
+        report = json.loads(jetwind("check", str(tmp_path / "a.html"), "--live", "--format", "json", JETWIND_PRACTICE=str(practice)).stdout)
+        way = next(finding["data"]["way"] for finding in report["findings"] if finding["check"] == "links.redirect-long")
+        assert [step.split()[0] for step in way] == ["302", "302", "302", "200"]
+
+    def test_render(self, tmp_path: Path, practice: Path) -> None:
+        """The picture is there, and the render says which it lacked."""
+        (tmp_path / "a.html").write_text(self.PAGE)
+        arguments = ["render", str(tmp_path / "a.html"), "--profiles", "desktop-pane", "--out"]
+        lacking = {}
+        for name, more in (("live", ["--live"]), ("still", [])):
+            assert jetwind(*arguments, str(tmp_path / name), *more, JETWIND_PRACTICE=str(practice)).returncode == 0
+            lacking[name] = json.loads((tmp_path / name / "render.json").read_text())["renders"][0]["facts"]["lacking"]
+        assert lacking["live"] == [f"https://pictures.{DOMAIN}/missing.png"]
+        assert len(lacking["still"]) == 2
+        with Image.open(tmp_path / "live" / "desktop-pane.png") as live, Image.open(tmp_path / "still" / "desktop-pane.png") as still:
+            assert live.size == still.size
+            assert live.tobytes() != still.tobytes()
+
+    def test_parameters(self, tmp_path: Path) -> None:
+        """Asked for on the command line; what no address can have is refused."""
+        (tmp_path / "a.eml").write_bytes(mail("<a href='https://www.kiln.org/sale?campaign=autumn'>Sale</a>"))
+        done = jetwind("check", str(tmp_path / "a.eml"), "--parameters", "campaign=spring,medium", "--only", "links.parameters-missing")
+        assert "lacks medium" in done.stdout
+        done = jetwind("check", str(tmp_path / "a.eml"), "--parameters", "campaign=spring", "--only", "links.parameters-missing")
+        assert "campaign of https://www.kiln.org/sale?campaign=autumn is “autumn”, not “spring”." in done.stdout
+        done = jetwind("check", str(tmp_path / "a.eml"), "--parameters", "a&b=1")
+        assert (done.returncode, done.stdout) == (2, "")
+        assert "“a&b” is no name of a parameter" in done.stderr
 
 
 class TestCheck:
@@ -70,11 +128,11 @@ class TestCheck:
 
     def test_json_alone_on_standard_output(self, good: Path) -> None:
         """Notes go to standard error."""
-        done = jetwind("check", str(good), "--format", "json", "--live")
+        done = jetwind("check", str(good), "--format", "json", "--sending-host", "192.0.2.7")
         report = json.loads(done.stdout)
         assert report["findings"] == []
         assert set(report["outcomes"]) == set(registry())
-        assert "--live is taken but" in done.stderr
+        assert "--sending-host is taken but" in done.stderr
 
     @pytest.mark.parametrize("form", ["sarif", "csv", "text"])
     def test_other_formats(self, good: Path, form: str) -> None:

@@ -14,7 +14,7 @@ from typing import Any
 import pytest
 
 from jetwind.core.links.answers import Answer, Answers
-from jetwind.engines.fetch import Endpoint, FakeResolver, Fetcher, Patience, Policy, Wanted, fetch_all
+from jetwind.engines.fetch import Endpoint, FakeResolver, Fetcher, Patience, Policy, SystemResolver, Wanted, fetch_all
 from jetwind.engines.fetch.caching import fresh_until
 from jetwind.engines.fetch.policy import ip_of, is_public
 from jetwind.engines.practice import DOMAIN, Directory, Standing
@@ -467,6 +467,23 @@ def test_public_addresses_are_public() -> None:
         ip = ip_of(text)
         assert ip is not None
         assert is_public(ip), text
+
+
+def test_a_machine_without_names(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Where not even a root server's name is known, no link is called wrong; where it is, an unknown name is."""
+    known: set[str] = set()
+
+    async def looked_up(host: str) -> list[Endpoint]:
+        if host not in known:
+            raise socket.gaierror(socket.EAI_NONAME, "no such name")
+        return [Endpoint("93.184.215.14")]
+
+    monkeypatch.setattr(SystemResolver, "_looked_up", staticmethod(looked_up))
+    (fetched,) = fetch_all(lambda: Fetcher(patience=QUICK), [Wanted("https://kiln.org/")])
+    assert (fetched.answer.problem, "no way out" in fetched.answer.why) == ("not-opened", True)
+    known.add("a.root-servers.net")
+    (fetched,) = fetch_all(lambda: Fetcher(patience=QUICK), [Wanted("https://kiln.org/")])
+    assert fetched.answer.problem == "no-name"
 
 
 class TestFreshness:

@@ -2,13 +2,14 @@
 
 from jetwind.engines.fetch.fetcher import Fetched, Fetcher, Patience, Wanted, fetch_all
 from jetwind.engines.fetch.policy import Policy, Refusal
-from jetwind.engines.fetch.resolving import Endpoint, FakeResolver, PracticeResolver, Resolver, SystemResolver
+from jetwind.engines.fetch.resolving import Endpoint, FakeResolver, NoWayOut, PracticeResolver, Resolver, SystemResolver
 
 __all__ = [
     "Endpoint",
     "FakeResolver",
     "Fetched",
     "Fetcher",
+    "NoWayOut",
     "Patience",
     "Policy",
     "PracticeResolver",

@@ -28,7 +28,7 @@ from jetwind.engines.fetch.bodies import Body, charset_of, read
 from jetwind.engines.fetch.caching import fresh_until
 from jetwind.engines.fetch.connecting import Ways, connector, trust
 from jetwind.engines.fetch.policy import Policy, Refusal, host_of
-from jetwind.engines.fetch.resolving import Resolver, SystemResolver
+from jetwind.engines.fetch.resolving import NoWayOut, Resolver, SystemResolver
 
 #: Says who asks, the same for everybody.
 USER_AGENT = f"Jetwind/{__version__} (checks links of mail before it is sent)"
@@ -321,8 +321,11 @@ def _failures_told() -> Iterator[None]:
     except (_Ended, Refusal):
         raise
     except (aiohttp.ClientError, zlib.error, OSError, ValueError) as failure:
-        if (refusal := _refusal_in(failure)) is not None:
-            raise refusal from failure
+        cause = _cause(failure)
+        if isinstance(cause, NoWayOut):
+            raise _Ended("not-opened", str(cause)) from failure
+        if cause is not None:
+            raise cause from failure
         raise _ended(failure) from failure
 
 
@@ -342,10 +345,10 @@ def _ended(failure: Exception) -> _Ended:
     return _Ended("broken-off", "the server broke off, or did not speak HTTP")
 
 
-def _refusal_in(failure: BaseException | None) -> Refusal | None:
-    """A refusal among the causes of a failure."""
+def _cause(failure: BaseException | None) -> Refusal | NoWayOut | None:
+    """A refusal, or that there is no way out, among the causes of a failure."""
     for _ in range(8):
-        if failure is None or isinstance(failure, Refusal):
+        if failure is None or isinstance(failure, (Refusal, NoWayOut)):
             return failure
         inner = getattr(failure, "os_error", None)
         failure = inner if isinstance(inner, BaseException) and inner is not failure else failure.__cause__ or failure.__context__

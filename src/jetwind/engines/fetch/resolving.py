@@ -12,6 +12,14 @@ from typing import Protocol
 PATIENCE_S = 5.0
 
 
+#: A name that every working name server knows: that of a root server (IANA, "Root Servers"). It is looked up, never connected to.
+_KNOWN_EVERYWHERE = "a.root-servers.net"
+
+
+class NoWayOut(OSError):
+    """Name servers that know no name at all: it is this machine that has no way out, and no name that is wrong."""
+
+
 @dataclass(frozen=True, slots=True)
 class Endpoint:
     """An IP address that a name stands for. ``ports`` maps the port of an address to the one that is really listening (practice field)."""
@@ -34,8 +42,31 @@ class Resolver(Protocol):
 class SystemResolver:
     """The system's own, over ``getaddrinfo``."""
 
+    def __init__(self) -> None:
+        self._knows_names: bool | None = None
+
     async def resolve(self, host: str) -> Sequence[Endpoint]:
-        """As the protocol says; a name that takes longer than five seconds is none."""
+        """As the protocol says; a name that takes longer than five seconds is none.
+
+        Raises:
+            NoWayOut: not even a name that everybody knows is known.
+        """
+        try:
+            found = await self._looked_up(host)
+        except OSError:
+            if self._knows_names is None:
+                try:
+                    self._knows_names = bool(await self._looked_up(_KNOWN_EVERYWHERE))
+                except OSError:
+                    self._knows_names = False
+            if not self._knows_names:
+                raise NoWayOut("no name server answers for any name: this machine may have no way out") from None
+            raise
+        self._knows_names = True
+        return found
+
+    @staticmethod
+    async def _looked_up(host: str) -> list[Endpoint]:
         if len(host) > 253:
             raise socket.gaierror(socket.EAI_NONAME, "the name is too long")
         try:
