@@ -54,7 +54,7 @@ def standing(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Any]:
 def quay(house: Any, standing: Any, settings: Any, monkeypatch: pytest.MonkeyPatch) -> Any:
     """The house with the practice field on its wire, and no browser for landing pages."""
     settings.PRACTICE_DIRECTORY = standing.path
-    settings.FETCH_PATIENCE = {"first_byte": 1.0, "whole": 2.0, "pause": 0.02}
+    settings.FETCH_PATIENCE = {"first_byte": 2.0, "whole": 4.0, "pause": 0.02}
     house.workspace.practice_domains = [DOMAIN]
     house.workspace.save()
     Wire.objects.filter(workspace=house.workspace).update(links="always", pictures="always", inward_hosts=[DOMAIN])

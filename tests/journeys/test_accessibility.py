@@ -6,17 +6,20 @@ import pytest
 from axe_playwright_python.sync_playwright import Axe
 
 from jetwind.apps.approvals.services import release, sign
+from jetwind.apps.blobs import store
 from jetwind.apps.intake.services import add_revision
+from jetwind.apps.links.answering import keep, stand_for
 from jetwind.apps.previews import services as previews
 from jetwind.apps.proofs import services as proofs
 from jetwind.apps.review.selectors import walk_of
 from jetwind.apps.review.services import forbid_wording, require_wording
+from jetwind.core.checking.samples import answered
 from jetwind.core.reports import STATIONS
 from jetwind.engines.browser import FakeBrowser
 from jetwind.engines.mail import Delivery
 from tests.apps.helpers import checked, taken_in
 from tests.apps.test_previews import render
-from tests.factories import GOOD_HTML, mail
+from tests.factories import GOOD_HTML, mail, picture
 
 
 @pytest.mark.parametrize("scheme", ["light", "dark"])
@@ -41,6 +44,10 @@ def test_main_screens(house: Any, sign_in: Any, fake_browser: FakeBrowser, schem
     sign(house.reviewer, clean)
     sign(house.approver, clean)
     release(house.operator, clean)
+    kept = keep(house.workspace, "link", answered("http://k.org/", 302, ("https://k.org/", 404), page="A glaze", text="x"))
+    kept.landing = {"desktop": store.keep(picture()), "phone": store.keep(picture())}
+    kept.save()
+    stand_for(faulty, "link", [kept])
     arrival = proofs.keep_arrival(Delivery("a@kiln.org", ("b@kiln.org",), mail()))
     found = walk_of(faulty).findings[0].record
     base = f"/mailings/{faulty.mailing_id}/r1/"
@@ -57,6 +64,8 @@ def test_main_screens(house: Any, sign_in: Any, fake_browser: FakeBrowser, schem
         "/settings/",
         "/settings/checks/",
         "/settings/audience/",
+        "/settings/wire/",
+        f"{base}links/?link=1",
         "/people/",
         "/me/",
         f"{base}appearance/?profile=phone-upright",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
@@ -13,6 +14,8 @@ from jetwind.core.renders.measured import Block
 #: Px of the drawing: how wide it is, the outline and where the pages begin; the room of a page, and the least of the outline.
 WIDTH, OUTLINE, THREAD_END, PAGES = 744, 190, 372, 388
 ROOM, LEAST_HEIGHT = 36, 120
+#: Pages that are drawn; the table and the files hold the others.
+MOST_DRAWN = 250
 #: An outline taller than this is drawn smaller than its width asks for, so that the map stays a map.
 _TALLEST = 1_600
 _MOST_KNOTS = 5
@@ -37,7 +40,7 @@ class Thread:
     number: int
     standing: Standing
     y: float
-    paths: list[str]
+    path: str
     knots: list[float]
     more_knots: int
     name: str
@@ -50,12 +53,12 @@ class Thread:
 class Drawing:
     """The whole map."""
 
-    height: float
+    height: int
     outline_height: float
     picture: int | None
     places: list[Place] = field(default_factory=list)
     threads: list[Thread] = field(default_factory=list)
-    profile: str = ""
+    left_out: int = 0
 
 
 def draw(
@@ -72,9 +75,9 @@ def draw(
     # What stands in no render (headers, plain text, what one client alone reads) leaves from the foot of the outline.
     heights = [
         min((place.y + place.height / 2 for row in one.rows if (place := at[row]) is not None), default=height)
-        for one in listing.destinations
+        for one in listing.destinations[:MOST_DRAWN]
     ]
-    drawing = Drawing(0, height, render.pk if render is not None and render.blob_sha256 else None)
+    drawing = Drawing(0, round(height, 1), render.pk if render is not None and render.blob_sha256 else None)
     order = sorted(range(len(heights)), key=lambda number: (heights[number], number))
     for number, y in zip(order, _spread([heights[number] for number in order]), strict=True):
         one = listing.destinations[number]
@@ -90,21 +93,22 @@ def draw(
                 destination=one,
                 number=number,
                 standing=standings[number],
-                y=y,
-                paths=[_path(x, start, y) for x, start in starts[:12]],
+                y=round(y, 1),
+                path=" ".join(_path(x, start, y) for x, start in starts[:12]),
                 knots=[THREAD_END - 64 + 13 * knot for knot in range(min(hops[number], _MOST_KNOTS))],
                 more_knots=max(0, hops[number] - _MOST_KNOTS),
-                name=first.name or first.header or one.role,
+                name=shortened(first.name or first.header or one.role, 34),
                 shown=_short(one.address),
                 address=addresses[number],
                 is_chosen=number == chosen,
             )
         )
+    drawing.left_out = max(0, len(listing.destinations) - MOST_DRAWN)
     chosen_rows = set(listing.destinations[chosen].rows) if chosen is not None else set()
     drawing.places = [
         Place(place.x, place.y, place.width, place.height, number in chosen_rows) for number, place in at.items() if place is not None
     ]
-    drawing.height = max([height + 12, *(thread.y + ROOM / 2 + 8 for thread in drawing.threads)])
+    drawing.height = math.ceil(max([height + 12, *(thread.y + ROOM / 2 + 8 for thread in drawing.threads)]))
     return drawing
 
 
@@ -126,7 +130,7 @@ def _place(blocks: dict[int, Block], element: int | None, scale: float) -> Place
     if block is None:
         return None
     x, width = max(0.0, block.x * scale), max(3.0, block.width * scale)
-    return Place(x, block.y * scale, min(width, OUTLINE - x), max(2.0, block.height * scale))
+    return Place(round(x, 1), round(block.y * scale, 1), round(min(width, OUTLINE - x), 1), round(max(2.0, block.height * scale), 1))
 
 
 def _spread(wanted: Sequence[float]) -> list[float]:
@@ -148,6 +152,11 @@ def _path(x: float, start: float, end: float) -> str:
     return (
         f"M{x:.1f} {start:.1f} H{bend:.1f} C{bend + 50:.1f} {start:.1f} {bend + 40:.1f} {end:.1f} {bend + 88:.1f} {end:.1f} H{THREAD_END}"
     )
+
+
+def shortened(text: str, most: int) -> str:
+    """A text that fits."""
+    return text if len(text) <= most else f"{text[: most - 1]}…"
 
 
 def _short(address: str) -> str:

@@ -16,7 +16,7 @@ from django.utils.dateparse import parse_datetime
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.links.answering import digest_of, listing
-from jetwind.apps.links.drawing import draw
+from jetwind.apps.links.drawing import draw, shortened
 from jetwind.apps.links.house import keeping_of, known_wire
 from jetwind.apps.links.models import Kind, LinkAnswer, When
 from jetwind.apps.links.standing import Standing, standing_of
@@ -51,6 +51,36 @@ class Entry:
     address: str
     is_chosen: bool
     with_parameters: str
+
+    @property
+    def name(self) -> str:
+        """As it fits into the table, as the others."""
+        return shortened(self.row.name or "no name", 70)
+
+    @property
+    def leads_to(self) -> str:
+        """The page, or what is written where there is none."""
+        return shortened((self.destination.address if self.destination is not None else self.row.written) or "nothing", 120)
+
+    @property
+    def heading(self) -> str:
+        """What the page calls itself."""
+        return shortened(self.answer.page.heading, 60) if self.answer is not None and self.answer.page is not None else ""
+
+    @property
+    def readers(self) -> str:
+        """For whom it is this page."""
+        return ", ".join(self.destination.readers[:2]) if self.destination is not None else ""
+
+    @property
+    def hops(self) -> str:
+        """How many redirects."""
+        return str(len(self.answer.redirects)) if self.answer is not None else ""
+
+    @property
+    def ms(self) -> str:
+        """How long it took, in ms."""
+        return str(self.answer.took_ms) if self.answer is not None and self.answer.hops else ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -146,6 +176,7 @@ def page(request: HttpRequest, around: Frame) -> dict[str, Any]:
     chosen = _chosen(request, around, found)
     addresses = [_address(around, number) for number in range(len(found.destinations))]
     hops = [len(answer.redirects) if (answer := station.values.get(one.address)) is not None else 0 for one in found.destinations]
+    entries = _entries(station, standings, addresses, chosen)
     counts: dict[str, int] = defaultdict(int)
     for standing in standings:
         counts["stop" if standing.is_stop else standing.state] += 1
@@ -156,7 +187,8 @@ def page(request: HttpRequest, around: Frame) -> dict[str, Any]:
         "opens": station.wire.links != When.NEVER,
         "fetches": station.wire.pictures != When.NEVER and any(not one.is_tracking for one in found.pictures),
         "drawing": draw(found, standings, hops, addresses, chosen, _render(revision)) if found.destinations else None,
-        "entries": _entries(station, standings, addresses, chosen),
+        "entries": entries[:_MOST_ROWS],
+        "more_entries": max(0, len(entries) - _MOST_ROWS),
         "counts": _in_words(counts, len(standings)),
         "one": _one(station, standings, chosen) if chosen is not None else None,
         "parameters": station.parameters,
@@ -231,6 +263,10 @@ def _entries(station: Station, standings: list[Standing], addresses: list[str], 
             others[row.written].append(row)
     entries += [Entry(rows[0], None, None, None, len(rows), "", False, "") for rows in others.values()]
     return sorted(entries, key=lambda entry: entry.row.number)
+
+
+#: Rows of the table on the page; the files hold all.
+_MOST_ROWS = 500
 
 
 def _parametered(station: Station, one: Destination) -> str:

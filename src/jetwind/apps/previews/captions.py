@@ -34,7 +34,9 @@ def _parts(profile: Profile, shot: Render | None, layout: Measured | None) -> It
     if shot.departure:
         yield f"departs {shot.departure:.1f} %".replace(".0 %", " %")
     if shot.lacking:
-        yield f"without {_counted(len(shot.lacking), 'picture that lies', 'pictures that lie')} elsewhere"
+        names = ", ".join(address.rpartition("/")[2][:40] or address[:40] for address in shot.lacking[:3])
+        more = " …" if len(shot.lacking) > 3 else ""
+        yield f"without {_counted(len(shot.lacking), 'picture that lies', 'pictures that lie')} elsewhere: {names}{more}"
 
 
 def _counted(number: int, one: str, many: str) -> str:

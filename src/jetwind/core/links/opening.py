@@ -17,6 +17,12 @@ MOST_OPENED = 500
 MOST_PICTURE_OCTETS = 40_000_000
 
 
+def _host(href: str) -> str:
+    """The host of a whole web address as it is serialised."""
+    authority = href.partition("://")[2].partition("/")[0].rpartition("@")[2]
+    return (authority if authority.endswith("]") else authority.partition(":")[0]).rstrip(".")
+
+
 class Opened(Protocol):
     """An address that may be asked for: a target of the message, or a destination of its listing."""
 
@@ -49,16 +55,14 @@ class DoorKeeping:
 
     def is_practice(self, address: str) -> bool:
         """Whether an address lies on the practice field."""
-        found = parsed(address)
-        host = found.host.rstrip(".") if found is not None else ""
+        host = _host(address)
         return any(host == domain or host.endswith(f".{domain}") for domain in self.practice)
 
     def why_shut(self, target: Opened) -> str:
         """Why an address is not opened, for people; empty where it is."""
         if target.address in self.let_open:
             return ""
-        address = parsed(target.address)
-        host = address.host.rstrip(".") if address is not None else ""
+        host = _host(target.address)
         for entry in self.shut:
             is_host = "/" not in entry
             if (is_host and (host == entry or host.endswith(f".{entry}"))) or (not is_host and target.address.startswith(entry)):

@@ -217,17 +217,19 @@ class Fetcher:
         tries = 1
         while True:
             try:
-                status, headers, body = await self._request(asking, at, method)
+                # What is found to be a page keeps its place: it does not wait again behind every other link of its host.
+                async with self._hosts[host_of(at)], self._at_once:
+                    status, headers, body = await self._request(asking, at, method)
+                    # Many servers refuse HEAD, with any of these.
+                    is_refused = status >= 400 and status not in (410, 429, 503)
+                    if method == "HEAD" and (is_refused or (status == 200 and asking.wanted.reads and _is_page(headers))):
+                        asking.set_aside()
+                        method = "GET"
+                        status, headers, body = await self._request(asking, at, method)
             except _Ended as ended:
                 if ended.problem != "broken-off" or tries >= self.patience.tries:
                     raise
                 method, tries = "GET", tries + 1
-                continue
-            # Many servers refuse HEAD, with any of these.
-            is_refused = status >= 400 and status not in (410, 429, 503)
-            if method == "HEAD" and (is_refused or (status == 200 and asking.wanted.reads and _is_page(headers))):
-                asking.set_aside()
-                method = "GET"
                 continue
             if status not in (429, 503):
                 return headers, body
@@ -249,18 +251,17 @@ class Fetcher:
         return min(max(wait, 0.0), self.patience.longest_pause)
 
     async def _request(self, asking: _Asking, at: Address, method: str) -> tuple[int, Mapping[str, str], Body]:
-        async with self._hosts[host_of(at)], self._at_once:
-            if time.monotonic() > self._ends:
-                raise _Ended("not-opened", f"the links of the message take more than {self.patience.all:g} s")
-            began = time.monotonic()
-            try:
-                async with asyncio.timeout(self.patience.whole - asking.spent):
-                    with _failures_told():
-                        return await self._requested(asking, at, method, began)
-            except TimeoutError:
-                raise _Ended("timed-out", f"it was not there after {self.patience.whole:g} s") from None
-            finally:
-                asking.spent += time.monotonic() - began
+        if time.monotonic() > self._ends:
+            raise _Ended("not-opened", f"the links of the message take more than {self.patience.all:g} s")
+        began = time.monotonic()
+        try:
+            async with asyncio.timeout(self.patience.whole - asking.spent):
+                with _failures_told():
+                    return await self._requested(asking, at, method, began)
+        except TimeoutError:
+            raise _Ended("timed-out", f"it was not there after {self.patience.whole:g} s") from None
+        finally:
+            asking.spent += time.monotonic() - began
 
     async def _requested(self, asking: _Asking, at: Address, method: str, began: float) -> tuple[int, Mapping[str, str], Body]:
         assert self._session is not None

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ipaddress
 from dataclasses import dataclass
+from functools import lru_cache
 
 from jetwind.core.links.addresses import WEB, Address
 
@@ -62,6 +63,7 @@ class Policy:
         return any(host == own or (host.endswith(f".{own}") and ip_of(host) is None) for own in self.inward_hosts)
 
 
+@lru_cache(maxsize=4096)
 def is_public(ip: IpAddress) -> bool:
     """Whether an IP address, and any that it carries, is of the public internet."""
     return all(one.is_global and not (one.is_multicast or one.is_reserved or one.is_unspecified) for one in meant_by(ip))
@@ -86,6 +88,7 @@ def meant_by(ip: IpAddress) -> list[IpAddress]:
     return [ip]
 
 
+@lru_cache(maxsize=4096)
 def ip_of(host: str) -> IpAddress | None:
     """The IP address that a host of an address is, or None for a name. An IPv6 zone is no part of it."""
     try:
