@@ -101,7 +101,7 @@ EXPECTED = {
     "links.redirect-loop": {"/loop", "/redirect/308/11"},
     "links.redirect-long": {"/redirect/303/3"},
     "links.redirect-downgrade": {"/downgrade"},
-    "links.landing-error": {"/soft-not-found", "/expired-offer"},
+    "links.landing-error": {"/soft-not-found", "/expired-offer", "/wrong-type"},
 }
 HOSTS = {f"expired.{DOMAIN}/", f"stranger.{DOMAIN}/", f"misnamed.{DOMAIN}/", f"silent.{DOMAIN}/", f"nowhere.{DOMAIN}/"}
 FINE = [
@@ -116,7 +116,6 @@ FINE = [
     "/redirect/307/1",
     "/desktop-only",
     "/tiny-text",
-    "/wrong-type",
     "/to-home",
 ]
 
@@ -413,6 +412,7 @@ class TestStation:
                 page = client.get(f"/mailings/{revision.mailing_id}/r1/links/?link=2").content.decode()
             assert page.count('class="page is-fine') == number
             assert f"{number} addresses, {number} there." in page
+            assert f'<span class="label">links</span> <span>{number}/{number}</span>' in page
 
     def test_csv(self, quay: Any) -> None:
         """RFC 4180; nothing that a spreadsheet takes for a formula."""

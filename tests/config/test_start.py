@@ -87,7 +87,7 @@ def test_ready_recovered_and_stopped(environment: dict[str, str], tmp_path: Path
     assert left_over(environment["JETWIND_STATE"]) != []
     second = Started(environment)
     address = second.until_ready()
-    assert "ended what an earlier run left behind: mailroom, web, worker" in second.said
+    assert "ended what an earlier run left behind: mailroom, practice, web, worker" in second.said
     for name in ("worker", "mailroom"):
         pid_file = tmp_path / "state" / "run" / f"{name}.pid"
         before = pid_file.read_text()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import re
 import sys
 from collections.abc import Iterator
 from pathlib import Path
@@ -45,7 +46,7 @@ def test_from_taking_in_to_every_finding(house: Any, practice: None, start_worke
     more = (
         f'<p><img src="{PICTURES}/shelf.png" width="300" alt="Pots"><img src="{PICTURES}/missing.png" width="99" height="9" alt="Kiln"></p>'
     )
-    revision = taken_in(house, message(f"{WWW}/glaze-sale", *(f"{ANSWERS}{path}" for path in paths), more=more), "a.eml")
+    revision = taken_in(house, message(f"{WWW}/glaze-sale", *(f"{ANSWERS}{path}" for path in paths), f"{ANSWERS}/slow", more=more), "a.eml")
     start_worker()
     wait_until(lambda: settled("links") and settled("renders"), "the end of all work", 180)
     page = sign_in("reviewer")
@@ -68,6 +69,9 @@ def test_from_taking_in_to_every_finding(house: Any, practice: None, start_worke
         )
     findings = page.get_by_role("group", name="Findings of this station")
     expect(findings.get_by_text(f"{ANSWERS}/410 answers 410.")).to_be_visible()
+    expect(findings.get_by_text(f"{ANSWERS}/slow takes 3.4 s.")).to_be_visible()
+    expect(findings.get_by_text(re.compile(rf"The page of {ANSWERS}/desktop-only is \d+ px wide on a phone of 390 px\."))).to_be_visible()
+    expect(findings.get_by_text(re.compile(rf"of the copy on the page of {ANSWERS}/tiny-text is smaller than 12 px\."))).to_be_visible()
     expect(page.get_by_text("its server answers 404")).to_have_count(0)
 
     # By keyboard: a page on the map is a link, and what is selected is selected on the map, in the table and in the source.

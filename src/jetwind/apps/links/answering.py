@@ -166,8 +166,15 @@ def stand_for(revision: Revision, kind: str, rows: Iterable[LinkAnswer]) -> None
     with transaction.atomic():
         Mailing.objects.select_for_update().get(pk=revision.mailing_id)
         opened = Opened.objects.filter(revision=revision).first() or Opened(revision=revision)
-        setattr(opened, name, sorted(row.pk for row in rows))
-        opened.key = _answers(opened).key
+        standing = {row.address: row.pk for row in rows}
+        if kind == Kind.PICTURE:
+            # Copies of several readers show different pictures: those of one stay when another's come.
+            before = LinkAnswer.objects.filter(pk__in=opened.pictures).values_list("address", "pk")
+            standing = dict(before) | standing
+        setattr(opened, name, sorted(standing.values()))
+        answers = _answers(opened)
+        opened.key = answers.key
+        opened.there = sum(answer.is_opened and answer.status < 400 for answer in answers.links.values())
         opened.save()
 
 

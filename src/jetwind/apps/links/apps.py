@@ -20,7 +20,9 @@ class LinksConfig(AppConfig):
         from jetwind.apps.links.house import LISTS, SINGLE
         from jetwind.apps.links.models import LetOpen, Opened, SeenByHand, Wire
         from jetwind.apps.links.services import follow_new_revision
+        from jetwind.apps.links.station import gauge
         from jetwind.apps.previews.rendering import pictures_from_elsewhere
+        from jetwind.apps.review.frame import gauges
         from jetwind.apps.review.questions import circumstances
 
         opened = Opened.objects.filter(revision=OuterRef("pk"))
@@ -28,13 +30,14 @@ class LinksConfig(AppConfig):
         wire = Wire.objects.filter(workspace=OuterRef("mailing__workspace_id"))
         let_open = LetOpen.objects.filter(mailing=OuterRef("mailing_id")).order_by("id")
         known_of_revisions["opened_row"] = lambda: Subquery(
-            opened.values_list(JSONObject(key="key", links="links", pictures="pictures"))[:1]
+            opened.values_list(JSONObject(key="key", links="links", pictures="pictures", there="there"))[:1]
         )
         known_of_revisions["links_seen"] = lambda: ArraySubquery(
             seen.values_list(JSONObject(address="address", at="at", first="by__first_name", last="by__last_name", name="by__username"))
         )
         known_of_revisions["wire_row"] = lambda: Subquery(wire.values_list(JSONObject(**{name: name for name in (*LISTS, *SINGLE)}))[:1])
         known_of_revisions["links_let_open"] = lambda: ArraySubquery(let_open.values("address"))
+        gauges.append(gauge)
         on_new_revision.append(follow_new_revision)
         circumstances.append(answers_for_checks)
         pictures_from_elsewhere.append(pictures_for_renders)

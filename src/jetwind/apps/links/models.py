@@ -71,11 +71,12 @@ class LinkAnswer(models.Model):
 
 
 class Opened(models.Model):
-    """Which answers stand for a revision now: the numbers of their rows, and one value for what they say."""
+    """Which answers stand for a revision now: the numbers of their rows, one value for what they say, and how many links are there."""
 
     revision = models.OneToOneField(Revision, on_delete=models.CASCADE, related_name="opened")
     links = models.JSONField(default=list)
     pictures = models.JSONField(default=list)
+    there = models.PositiveIntegerField(default=0)
     key = models.CharField(max_length=64)
     changed_at = models.DateTimeField(auto_now=True)
 

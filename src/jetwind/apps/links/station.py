@@ -23,7 +23,8 @@ from jetwind.apps.links.standing import Standing, standing_of
 from jetwind.apps.previews.as_whom import as_whom
 from jetwind.apps.previews.models import Render
 from jetwind.apps.previews.modes import OWN
-from jetwind.apps.review.frame import Frame
+from jetwind.apps.review.frame import Frame, Gauge
+from jetwind.apps.review.selectors import Walk
 from jetwind.apps.ui.given import whole_number
 from jetwind.apps.workspace.selectors import options_of
 from jetwind.core.checks.links.parameters import RequiredOptions
@@ -161,6 +162,15 @@ class Station:
             standing_of(self.values.get(one.address), self.keeping.why_shut(one), doubts.get(number, frozenset()))
             for number, one in enumerate(self.listing.destinations)
         ]
+
+
+def gauge(walk: Walk) -> Gauge:
+    """How many of the addresses that were opened are there; before that, how many links the message has."""
+    opened: dict[str, Any] | None = getattr(walk.revision, "opened_row", None)
+    if opened is not None and opened["links"]:
+        asked = len(opened["links"])
+        return Gauge("links", f"{opened['there']}/{asked}", opened["there"] / asked)
+    return Gauge("links", str(walk.run.summary.get("links", "")) if walk.run else "not yet")
 
 
 def page(request: HttpRequest, around: Frame) -> dict[str, Any]:

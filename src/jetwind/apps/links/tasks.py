@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import logging
+
 from django.utils.dateparse import parse_datetime
 from procrastinate.contrib.django import app
 
@@ -15,6 +17,9 @@ from jetwind.apps.previews.models import Render
 from jetwind.apps.previews.services import ask_for_renders
 from jetwind.apps.review.questions import readers_of
 from jetwind.core.images.elsewhere import remote_pictures
+from jetwind.engines.bounded import PastBudget
+
+logger = logging.getLogger(__name__)
 
 
 @app.task(name="links.open", priority=8)
@@ -22,7 +27,12 @@ def open_links(revision_id: int, work_id: int, since: str = "", only: list[str] 
     """Open the links of a revision."""
     with jobs.carried_out(work_id):
         revision = _revision(revision_id)
-        rows = answering.open_now(revision, work_id, parse_datetime(since) if since else None, only or [])
+        try:
+            rows = answering.open_now(revision, work_id, parse_datetime(since) if since else None, only or [])
+        except PastBudget as past:
+            # The station says so, too: there is nothing to open of what cannot be listed.
+            logger.warning("links cannot be listed: %s", past, extra={"action": "links.past-budget"})
+            return
         answering.stand_for(revision, Kind.LINK, rows.values())
         answering.land_now(revision, work_id, rows)
         answering.ends_with_checks(revision, rows)

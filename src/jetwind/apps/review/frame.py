@@ -247,12 +247,10 @@ def _gauges(walk: Walk, message: Message) -> list[Gauge]:
     clip = options_of(walk.revision.mailing.workspace, "appearance.clipped")
     assert isinstance(clip, ClipOptions)
     most = clip.clip_octets
-    links = walk.run.summary.get("links", "") if walk.run else "not yet"
     return [
         Gauge("HTML", f"{octets / 1024:.1f} of {most / 1024:,.0f} KB", min(octets / max(most, 1), 1.0)),
         Gauge("images", f"{message.image_octets / 1024:,.0f} KB"),
         Gauge("spam", f"{spam['score']:.1f} {spam['band']}" if spam else "not yet"),
-        Gauge("links", str(links)),
     ]
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import html
 import re
 from collections import defaultdict
@@ -16,7 +17,7 @@ from jetwind.core.fields import fill
 from jetwind.core.links.addresses import WEB, Address, organisational_domain, parsed
 from jetwind.core.links.collect import Link, accessible_name, links, text_links
 from jetwind.core.links.way_out import ADDRESS_WORDS, list_unsubscribe_targets
-from jetwind.core.markup import Element
+from jetwind.core.markup import Element, TextRun
 from jetwind.core.markup.conditional import conditionals
 from jetwind.core.message import Message, Sample
 from jetwind.core.prose.outline import outline_of
@@ -193,33 +194,36 @@ class _Roles:
         return not self._has_logo and is_home and not element.text.strip() and any(True for _ in element.elements("img"))
 
 
-#: Nodes of a box that are looked at for its words.
-_MOST_NODES = 400
-
-
-def few_words(box: Element) -> str:
-    """The words of a small box, of a large one its beginning: what a reader sees around a link."""
-    nodes = islice(box.walk(), _MOST_NODES)
-    return tidy(" ".join(node.text[:1_000] for node in nodes if not isinstance(node, Element)))
-
-
 #: Boxes that hold an offer together with its button, and how many around a link are looked at.
 _OFFER_BOXES = frozenset({"td", "th", "li", "p", "div", "article", "section"})
 _MOST_BOXES = 30
-#: A box with more characters than this is no offer but a whole message.
-_MOST_OF_AN_OFFER = 400
+#: A box with more characters, or more nodes, than this is no offer but a whole message.
+_MOST_OF_AN_OFFER, _MOST_NODES = 400, 300
 
 
-def offer_words(element: Element) -> str:
+def offer_words(message: Message, element: Element) -> str:
     """The words around a link that say what it leads to: those of the largest box around it that leads nowhere else and is an offer's size."""
+    boxes: dict[int, tuple[str, frozenset[str | None]] | None] = message.shared("boxes of offers", dict)
     words = tidy(element.text[: LIMITS.passage_characters])
     for box in islice(element.ancestors(), _MOST_BOXES):
         if box.tag not in _OFFER_BOXES:
             continue
-        if any(other.get("href") != element.get("href") for other in box.elements("a")) or len(text := few_words(box)) > _MOST_OF_AN_OFFER:
+        if box.index not in boxes:
+            boxes[box.index] = _offer_in(box)
+        offer = boxes[box.index]
+        if offer is None or offer[1] - {element.get("href")}:
             break
-        words = text
+        words = offer[0]
     return words
+
+
+def _offer_in(box: Element) -> tuple[str, frozenset[str | None]] | None:
+    """The words of a box and where its links lead; None for one that is larger than an offer."""
+    nodes = list(islice(box.walk(), _MOST_NODES + 1))
+    text = tidy(" ".join(node.text[:1_000] for node in nodes if isinstance(node, TextRun)))
+    if len(nodes) > _MOST_NODES or len(text) > _MOST_OF_AN_OFFER:
+        return None
+    return text, frozenset(node.get("href") for node in nodes if isinstance(node, Element) and node.tag == "a")
 
 
 def targets(message: Message, readers: Sequence[Sample] = ()) -> tuple[Target, ...]:
@@ -228,11 +232,24 @@ def targets(message: Message, readers: Sequence[Sample] = ()) -> tuple[Target, .
     An address with a field in it is filled for each reader: no real one is ever asked for. Without readers, and where it holds a field
     that is none of the message's syntax, nobody knows where it leads, and it is left out.
     """
+    key = hashlib.sha256(repr([(one.name, sorted(one.values.items())) for one in readers]).encode("utf-8", "surrogatepass")).hexdigest()
+    return message.shared(f"targets {key}", lambda: _targets(message, readers))
+
+
+#: Times that an address with a field is filled; of a message with thousands of them only the first readers are looked at.
+_MOST_FILLED = 20_000
+
+
+def _targets(message: Message, readers: Sequence[Sample]) -> tuple[Target, ...]:
+    written = {found.address for found in everything(message)}
+    with_field = sum(message.holds_field(address, in_address=True) for address in written)
+    readers = readers[: max(MOST_OF_ONE, _MOST_FILLED // max(with_field, 1))]
+    asked = {address: asked_addresses(message, address, readers) for address in written}
     places: dict[str, list[Found]] = defaultdict(list)
     whose: dict[str, dict[str, None]] = defaultdict(dict)
     everybody: set[str] = set()
     for found in everything(message):
-        for address, names in asked_addresses(message, found.address, readers).items():
+        for address, names in asked[found.address].items():
             places[address].append(found)
             whose[address].update(dict.fromkeys(names))
             if not names:

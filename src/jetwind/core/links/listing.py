@@ -98,10 +98,10 @@ def _row(message: Message, number: int, found: Found, addresses: tuple[str, ...]
         line,
         element,
         addresses,
-        _words(found),
+        _words(message, found),
     )
 
 
-def _words(found: Found) -> str:
+def _words(message: Message, found: Found) -> str:
     """The words around a link of the HTML that say what it leads to."""
-    return offer_words(found.link.element)[:400] if found.link.element is not None else ""
+    return offer_words(message, found.link.element)[:400] if found.link.element is not None else ""

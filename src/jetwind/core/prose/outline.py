@@ -6,9 +6,11 @@ All of it is judged from markup, without layout. Common practice, no published s
 from __future__ import annotations
 
 import re
+from bisect import bisect_right
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import accumulate, islice
 from typing import TYPE_CHECKING, Literal
 
 from jetwind.core.facts import phrase_pattern
@@ -28,6 +30,10 @@ _SAYS_FOOTER = re.compile(r"(?:^|[\s_-])foot(?:er)?(?:$|[\s_-])", re.IGNORECASE)
 _WIDTH_ATTRIBUTE = re.compile(r"\s*([0-9]{1,7}(?:\.[0-9]{1,9})?)\s*(?:px)?\s*\Z", re.IGNORECASE)
 _PERCENT = re.compile(r"\s*([0-9]{1,7}(?:\.[0-9]{1,9})?)\s*%")
 _BOXES = frozenset({"table", "td", "th", "div", "center", "section", "article", "main", "body"})
+
+
+#: Boxes around an element that are looked at, and nodes of a cell that is one button.
+_MOST_BOXES, _MOST_OF_A_BUTTON = 200, 80
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,15 +111,17 @@ class Outline:
         """The section an element stands in: the footer where something around it says so, else that of the last passage at or before it."""
         if any(
             place.tag == "footer" or _SAYS_FOOTER.search(f"{place.get('class') or ''} {place.get('id') or ''}")
-            for place in (element, *element.ancestors())
+            for place in (element, *islice(element.ancestors(), _MOST_BOXES))
         ):
             return "footer"
-        found: Section = "header"
-        for section, passage in self.sections:
-            if passage.element.index > element.index:
-                break
-            found = section
-        return found
+        # The element of a passage may stand before that of the passage ahead of it: what counts is the first that stands behind.
+        at = bisect_right(self._furthest, element.index)
+        return self.sections[at - 1][0] if at else "header"
+
+    @cached_property
+    def _furthest(self) -> list[int]:
+        """For each passage, the furthest element of the passages up to it."""
+        return list(accumulate((passage.element.index for _, passage in self.sections), max))
 
     def _footer_start(self, passages: list[Passage]) -> int:
         """The first passage of the footer: from the first words of a footer in the last part of the copy on."""
@@ -154,7 +162,11 @@ class Outline:
         if self._has_ground(link) and (cascade.value(link, "padding") or cascade.value(link, "display") or cascade.value(link, "border")):
             return True
         cell = next((place for place in link.ancestors() if place.tag in ("td", "th", "div")), None)
-        return cell is not None and cell.tag in ("td", "th") and self._has_ground(cell) and cell.text.split() == link.text.split()
+        if cell is None or cell.tag not in ("td", "th") or not self._has_ground(cell):
+            return False
+        nodes = list(islice(cell.walk(), _MOST_OF_A_BUTTON + 1))
+        inside = "".join(node.text for node in nodes if isinstance(node, TextRun))
+        return len(nodes) <= _MOST_OF_A_BUTTON and inside.split() == link.text.split()
 
     def _has_ground(self, element: Element) -> bool:
         cascade = self._message.cascade

@@ -150,7 +150,9 @@ class Fetcher:
         problem, why, told, body = await self._asked(asking)
         headers, page, size, kind = told or {}, None, (0, 0), ""
         content_type = headers.get("Content-Type", "").partition(";")[0].strip().lower()[:100]
-        if body.data and wanted.kind == "picture" and (facts := measure(body.data)) is not None:
+        is_page = wanted.kind == "link" and body.data.lstrip()[:1] in (b"<", b"")
+        if body.data and not is_page and (facts := measure(body.data)) is not None:
+            # By content: also where a picture is sent as a page.
             size, kind = (facts.width, facts.height), facts.format
         elif body.data and content_type in _HTML:
             page = await asyncio.to_thread(page_of, body.data, charset_of(headers.get("Content-Type", "")))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, check, clear, finds
@@ -59,16 +59,22 @@ _MOST_OTHER_WORDS = 6
             given=opened(answered("https://kiln.org/en/", 301, ("https://kiln.org/", 200), page="Kiln")),
         ),
         finds(_LINK, at=_A, given=opened(answered(_A, 200, page="Page not found | Kiln", heading="Oh dear"))),
+        finds(_LINK, at=_A, given=opened(answered(_A, 200, content_type="text/html", format="PNG"))),
+        clear(_LINK, given=opened(answered(_A, 200, content_type="image/png", format="PNG"))),
         finds(_LINK, at=_A, given=opened(answered(_A, 200, page="Glaze sale · Kiln", heading="This offer has expired"))),
         finds(_LINK, at=_A, given=opened(answered(_A, 302, ("https://www.kiln.org/", 200), page="Kiln"))),
         finds(_LINK, at=_A, given=opened(answered(_A, 302, ("https://kiln.org/de/index.html", 200), page="Kiln"))),
     ],
 )
 def find_landing_error(message: Message, context: Context, options: Options) -> Iterator[Hit]:
-    """No page says by its title or main heading that it is not there, and no deep link ends at the home page of its own host."""
+    """No page says by its title or main heading that it is not there, or is a picture; no deep link ends at the home page of its own host."""
 
     def hit(target: Target, answer: Answer) -> Hit | None:
-        if not answer.is_opened or answer.status != 200 or answer.page is None:
+        if not answer.is_opened or answer.status != 200:
+            return None
+        if answer.format and answer.content_type in ("text/html", "application/xhtml+xml"):
+            return told(message, target, answer, "{address} sends a picture ({format}) as if it were a page.", format=answer.format)
+        if answer.page is None:
             return None
         for words in (answer.page.heading, answer.page.title):
             if _says_not_there(words):
@@ -138,18 +144,15 @@ _CARD = "<table><tr><td><p>Tidepool, £16 a litre until 14 March with code KILN2
 )
 def find_promise(message: Message, context: Context, options: PromiseOptions) -> Iterator[Hit]:
     """Prices, dates and codes in the words around a link stand on its page."""
+    languages = languages_of(message)
 
     def hit(target: Target, answer: Answer) -> Hit | None:
         page = answer.page
-        if (
-            not answer.is_opened
-            or answer.status != 200
-            or page is None
-            or target.role != "action"
-            or len(page.text.split()) < options.least_words
-        ):
+        if not answer.is_opened or answer.status != 200 or page is None or target.role != "action":
             return None
-        lacking = [fact for fact in promised(message, target) if not keeps(page, fact, languages_of(message))]
+        if len(page.text.split()) < options.least_words:
+            return None
+        lacking = not_kept(page, promised(message, target, languages), languages)
         if not lacking:
             return None
         words = ", ".join(dict.fromkeys(fact.words for fact in lacking))
@@ -158,28 +161,25 @@ def find_promise(message: Message, context: Context, options: PromiseOptions) ->
     return each(message, context, hit)
 
 
-def promised(message: Message, target: Target) -> list[Stated]:
+def promised(message: Message, target: Target, languages: Sequence[str]) -> list[Stated]:
     """Prices, dates and codes that the words around a link state: in the largest box around it that has no other link and is an offer's size."""
     element = next((found.link.element for found in target.found if found.link.element is not None), None)
     if element is None:
         return []
-    words = offer_words(element)
-    return [
-        fact
-        for fact in stated(words, languages_of(message))
-        if fact.kind in ("price", "date", "code") and not message.holds_field(fact.words)
-    ]
+    facts = stated(offer_words(message, element), languages)
+    return [fact for fact in facts if fact.kind in ("price", "date", "code") and not message.holds_field(fact.words)]
 
 
-def keeps(page: Page, fact: Stated, languages: list[str] | tuple[str, ...]) -> bool:
-    """Whether a page says what was promised, in its own way of writing it."""
-    if fact.kind == "code":
-        return fact.value.lower() in page.text.lower()
-    if tidy(fact.words) in page.text:
-        return True
+def not_kept(page: Page, facts: Sequence[Stated], languages: Sequence[str]) -> list[Stated]:
+    """What a page does not say of what was promised, in these words or in its own way of writing it."""
+    text = page.text.lower()
+    lacking = [fact for fact in facts if not re.search(rf"(?<!\w){re.escape(tidy(fact.words.lower()))}(?!\w|[.,]\d)", text)]
+    if not lacking:
+        return []
     own = page.language.partition("-")[0].lower()
-    found = stated(page.text, tuple(dict.fromkeys((*languages, *([own] if own else [])))))
-    return any(fact.agrees(other) for other in found)
+    said = stated(page.text, tuple(dict.fromkeys((*languages, *([own] if own else [])))))
+    codes = {fact.value.lower() for fact in lacking if fact.kind == "code"} & set(re.findall(r"[\w-]+", text))
+    return [fact for fact in lacking if fact.value.lower() not in codes and not any(fact.agrees(other) for other in said)]
 
 
 @dataclass(frozen=True)
