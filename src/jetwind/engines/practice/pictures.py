@@ -28,7 +28,7 @@ def pot(name: str, width: int = 600, height: int = 320) -> bytes:
         share = row / height
         draw.line([(0, row), (width, row)], fill=tuple(round(paper * (1 - share * 0.25)) for paper in _PAPER))
     for number in range(3):
-        middle, size = width * (number * 2 + 1) // 6, height * (5 + number) // 20
+        middle, size = width * (number * 2 + 1) // 6, height * (4 + number) // 22
         draw.ellipse([middle - size, height * 3 // 4 - size * 2, middle + size, height * 3 // 4], fill=colour)
         draw.rectangle(
             [middle - size // 2, height * 3 // 4 - size * 2 - size // 3, middle + size // 2, height * 3 // 4 - size * 2 + 4], fill=colour
