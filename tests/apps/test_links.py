@@ -97,7 +97,7 @@ def found(revision: Revision) -> dict[str, set[str]]:
 #: What each answer of the practice field must be told as, and nothing else.
 EXPECTED = {
     "links.broken": {"/404", "/410", "/403", "/500"},
-    "links.unreachable": {"/hanging", "/dripping", "/broken-off", "/busy", "/away", "/inward", "/to-file"},
+    "links.unreachable": {"/hanging", "/dripping", "/broken-off", "/broken-body", "/busy", "/away", "/inward", "/to-file"},
     "links.redirect-loop": {"/loop", "/redirect/308/11"},
     "links.redirect-long": {"/redirect/303/3"},
     "links.redirect-downgrade": {"/downgrade"},

@@ -1,5 +1,6 @@
 """Addresses as browsers read them, and whose they are."""
 
+import html
 import json
 
 import pytest
@@ -98,8 +99,8 @@ LINKS = [check_id for check_id in registry() if check_id.startswith("links.")]
 @given(st.text(alphabet=st.sampled_from("ahtps:/?#&=.@[]%{}\\ \t\n'é١:0123"), max_size=40))
 def test_no_address_raises(address: str) -> None:
     """Whatever stands in an href."""
-    html = f'<a href="{address}">www.kiln.org</a><a href="mailto:{address}">x</a><a href="tel:{address}">x</a>'
-    for result in run(read_bytes(html.encode(), "x.html"), Context(kind=Kind.NEWSLETTER), LINKS):
+    source = f'<a href="{address}">www.kiln.org</a><a href="mailto:{address}">x</a><a href="tel:{address}">x</a>'
+    for result in run(read_bytes(source.encode(), "x.html"), Context(kind=Kind.NEWSLETTER), LINKS):
         assert result.outcome is not Outcome.CRASHED, result.reason
 
 
@@ -114,3 +115,41 @@ def test_real_newsletters() -> None:
                     stops[finding.check] = stops.get(finding.check, 0) + 1
     # Broken by a mail program or by their author (blanks, "top", "hhttp:", "??"), and texts that name another site.
     assert stops == {"links.malformed": 18, "links.scheme": 1, "links.text-mismatch": 16}
+
+
+#: RFC 6068 §6 (mailto) and §2 (several addresses), RFC 3966 §6 (tel) and §5.1.5; from memory.
+RFC_EXAMPLES = [
+    r"mailto:chris@example.com",
+    r"mailto:infobot@example.com?subject=current-issue",
+    r"mailto:infobot@example.com?body=send%20current-issue",
+    r"mailto:infobot@example.com?body=send%20current-issue%0D%0Asend%20index",
+    r"mailto:list@example.org?In-Reply-To=%3C3469A91.D10AF4C@example.com%3E",
+    r"mailto:majordomo@example.com?body=subscribe%20bamboo-l",
+    r"mailto:joe@example.com?cc=bob@example.com&body=hello",
+    r"mailto:gorby%25kremvax@example.com",
+    r"mailto:unlikely%3Faddress@example.com?blat=foop",
+    r"mailto:Mike%26family@example.org",
+    r"mailto:%22not%40me%22@example.org",
+    r"mailto:%22oh%5C%5Cno%22@example.org",
+    r"mailto:%22%5C%5C%5C%22it's%5C%20ugly%5C%5C%5C%22%22@example.org",
+    r"mailto:user@example.org?subject=caf%C3%A9",
+    r"mailto:user@example.org?subject=%3D%3Futf-8%3FQ%3Fcaf%3DC3%3DA9%3F%3D",
+    r"mailto:user@%E7%B4%8D%E8%B1%86.example.org?subject=Test&body=NATTO",
+    r"mailto:addr1@an.example,addr2@an.example",
+    r"mailto:?to=addr1@an.example,addr2@an.example",
+    r"mailto:addr1@an.example?to=addr2@an.example",
+    r"tel:+1-201-555-0123",
+    r"tel:7042;phone-context=example.com",
+    r"tel:863-1234;phone-context=+1-914-555",
+    r"tel:+358-555-1234567",
+    r"tel:+358-555-1234567;postd=pp22",
+]
+
+
+@pytest.mark.parametrize("address", RFC_EXAMPLES)
+def test_examples_of_the_rfcs(address: str) -> None:
+    """None of them is told as wrong."""
+    message = read_bytes(f'<a href="{html.escape(address)}">x</a>'.encode(), "x.html")
+    wanted = ["links.mailto-invalid", "links.tel-invalid", "links.malformed", "links.scheme"]
+    for result in run(message, Context(kind=Kind.NEWSLETTER), wanted):
+        assert result.outcome is Outcome.CLEAR, result.check

@@ -73,6 +73,7 @@ class TestAnswers:
             ("hanging", "timed-out", []),
             ("dripping", "timed-out", [200]),
             ("broken-off", "broken-off", []),
+            ("broken-body", "broken-off", [200]),
             ("huge", "", [200]),
             ("inflating", "", [200]),
             ("wrong-type", "", [200]),

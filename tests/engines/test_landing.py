@@ -172,21 +172,16 @@ def test_hosts_that_the_page_names(standing: Any) -> None:
     assert browser.gate.refused >= 1
 
 
-def test_limits(standing: Any) -> None:
+def test_limits(standing: Any, monkeypatch: pytest.MonkeyPatch) -> None:
     """A page that never ends is cut where a page may bring no more, and one that hangs is given up."""
+    monkeypatch.setattr("jetwind.engines.browser.landing._PAGE_S", 4.0)
     (huge,), _ = opened(standing, [f"{ANSWERS}/huge"])
     assert huge.problem or huge.landed is not None
     assert MOST_OCTETS < 24_000_000
     hanging = Answer(f"{ANSWERS}/hanging", "2027-03-01T09:00:00+00:00")
     directory = standing.directory
     browser = LandingBrowser(Policy(frozenset({DOMAIN})), directory.resolver(), trusted_key=directory.trusted_key)
-    import jetwind.engines.browser.landing as module
-
-    before, module._PAGE_S = module._PAGE_S, 2.0
-    try:
-        (found,) = landings(lambda: browser, [hanging])
-    finally:
-        module._PAGE_S = before
+    (found,) = landings(lambda: browser, [hanging])
     assert "could not be shown" in found.problem
 
 

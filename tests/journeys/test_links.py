@@ -70,7 +70,9 @@ def test_from_taking_in_to_every_finding(house: Any, practice: None, start_worke
     findings = page.get_by_role("group", name="Findings of this station")
     expect(findings.get_by_text(f"{ANSWERS}/410 answers 410.")).to_be_visible()
     expect(findings.get_by_text(f"{ANSWERS}/slow takes 3.4 s.")).to_be_visible()
-    expect(findings.get_by_text(re.compile(rf"The page of {ANSWERS}/desktop-only is \d+ px wide on a phone of 390 px\."))).to_be_visible()
+    expect(
+        findings.get_by_text(re.compile(rf"The page of {ANSWERS}/desktop-only is [\d,]+ px wide on a phone of 390 px\."))
+    ).to_be_visible()
     expect(findings.get_by_text(re.compile(rf"of the copy on the page of {ANSWERS}/tiny-text is smaller than 12 px\."))).to_be_visible()
     expect(page.get_by_text("its server answers 404")).to_have_count(0)
 

@@ -217,6 +217,7 @@ class Fetcher:
         """
         method = "GET" if asking.wanted.kind == "picture" else "HEAD"
         tries = 1
+        way = len(asking.hops)
         while True:
             try:
                 # What is found to be a page keeps its place: it does not wait again behind every other link of its host.
@@ -232,6 +233,9 @@ class Fetcher:
                 if ended.problem != "broken-off" or tries >= self.patience.tries:
                     raise
                 method, tries = "GET", tries + 1
+                # A body that broke off had a head, which counts for the last try alone.
+                while len(asking.hops) > way:
+                    asking.set_aside()
                 continue
             if status not in (429, 503):
                 return headers, body
@@ -284,7 +288,7 @@ class Fetcher:
             if method == "GET" and not to and (kind == "picture" or _is_page(answer.headers)):
                 coding = answer.headers.get("Content-Encoding", "")
                 body = await read(answer.content.iter_chunked(32 * 1024), coding, MOST_OCTETS[kind])
-            if body.is_cut or method == "GET":
+            if body.is_cut:
                 answer.close()
             return answer.status, answer.headers, body
 

@@ -158,6 +158,14 @@ class PracticeWeb:
             request.transport.close()
         return web.Response()
 
+    async def _broken_body(self, request: web.Request) -> web.StreamResponse:
+        answer = web.StreamResponse(headers={"Content-Type": "text/html", "Content-Length": "1000"})
+        await answer.prepare(request)
+        if request.method == "GET" and request.transport is not None:
+            await answer.write(b"<p>Half a page")
+            request.transport.close()
+        return answer
+
     async def _huge(self, request: web.Request) -> web.StreamResponse:
         return await _sent(request, b"<p>Clay by the ton. </p>" * 1000, _HUGE // 24_000, "text/html")
 
@@ -215,6 +223,7 @@ _ANSWERS = frozenset(
         "hanging",
         "dripping",
         "broken-off",
+        "broken-body",
         "huge",
         "inflating",
         "wrong-type",

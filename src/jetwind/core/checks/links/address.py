@@ -267,7 +267,7 @@ def find_host_long(message: Message, context: Context, options: HostOptions) -> 
             )
 
 
-_MAIL = re.compile(r"(?P<local>[^\s@,;<>()\[\]\\\"]{1,64}|\"[^\"]{1,62}\")@(?P<host>[^\s@,;<>()\[\]\\\"]{1,253})\Z")
+_MAIL = re.compile(r"(?P<local>[^\s@,;<>()\[\]\\\"]{1,64}|\"(?:[^\"\\]|\\.){1,62}\")@(?P<host>[^\s@,;<>()\[\]\\\"]{1,253})\Z")
 _HOST = re.compile(r"(?:[\w](?:[\w-]{0,61}[\w])?\.)+[^\W\d_][\w-]{0,61}\Z")
 
 
