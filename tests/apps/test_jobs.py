@@ -91,6 +91,17 @@ class TestEnds:
         work.refresh_from_db()
         assert work.is_open
 
+    def test_its_process_is_ending(self, work: Work) -> None:
+        """What fails then is taken up again."""
+        jobs.give_back_soon()
+        try:
+            with pytest.raises(RuntimeError), jobs.carried_out(work.pk):
+                raise RuntimeError("cannot schedule new futures after shutdown")
+        finally:
+            jobs._stopping.clear()
+        work.refresh_from_db()
+        assert work.is_open
+
     def test_a_job_of_work_that_is_over(self, work: Work) -> None:
         """It comes late, as one that waited for its time does when the work was hurried: nothing is done twice, and the end stays."""
         arguments = ProcrastinateJob.objects.get(pk=work.job_id).args

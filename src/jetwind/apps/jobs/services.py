@@ -142,6 +142,9 @@ def carried_out(work_id: int) -> Iterator[None]:
     except (OperationalError, InterfaceError):
         raise
     except Exception:
+        if _stopping.is_set():
+            # What fails while its process ends around it is no failure of its own: it is taken up again by settle.
+            raise
         # The queue logs the failure with its traceback; people are told what to do.
         _open(work_id).update(state=Work.State.FAILED, problem=OUR_FAULT)
         raise

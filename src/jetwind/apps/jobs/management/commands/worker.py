@@ -74,6 +74,10 @@ class Command(BaseCommand):
                     working.cancel()
                 with contextlib.suppress(asyncio.CancelledError):
                     await working
+            except Exception:
+                # The queue or the database put it out, as they do with a worker that was silent for long: its tasks are given back.
+                give_back_soon()
+                raise
             finally:
                 for task in (sweeper, told):
                     task.cancel()
