@@ -161,6 +161,20 @@ def test_what_is_opened() -> None:
     assert all(listing.rows[row].addresses for one in listing.destinations for row in one.rows)
 
 
+@pytest.mark.parametrize(
+    "raw",
+    [
+        mail("<p>Pots.</p><p>To unsubscribe, <a href='https://kiln.org/x7'>click here</a>.</p>", None, without=("List-Unsubscribe",)),
+        mail(None, "Pots.\n\nTo unsubscribe go to:\nhttps://kiln.org/x7\n", without=("List-Unsubscribe",)),
+    ],
+)
+def test_a_way_out_told_by_its_sentence(raw: bytes) -> None:
+    """Neither its name nor its address says so: it stays shut all the same."""
+    (one,) = targets(read_bytes(raw, "a.eml"))
+    assert one.role == "unsubscribe"
+    assert DoorKeeping().why_shut(one)
+
+
 def test_door_keeping() -> None:
     """A list of the house, the practice field, a person's word: the later ones prevail, but the list over the practice field."""
     message = read_bytes(

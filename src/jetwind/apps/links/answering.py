@@ -23,7 +23,7 @@ from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.links.house import fetcher_of, keeping_of, landing_browser_of, wire_of
 from jetwind.apps.links.models import Kind, LinkAnswer, Opened, SeenByHand, When, Wire
-from jetwind.apps.review.answers import ask_for_checks
+from jetwind.apps.review.answers import ask_for_checks, storable
 from jetwind.apps.review.questions import readers_of
 from jetwind.apps.workspace.models import Workspace
 from jetwind.core.images.elsewhere import remote_pictures
@@ -87,15 +87,6 @@ def keep(workspace: Workspace, kind: str, answer: Answer, body: bytes = b"") -> 
         answer=storable(answer.as_json()),
         blob_sha256=store.keep(body) if body else "",
     )
-
-
-def storable(value: Any) -> Any:
-    """Plain values that PostgreSQL takes: no NUL, no lone surrogates; a page may hold anything."""
-    if isinstance(value, str):
-        return value.replace("\0", "").encode("utf-8", "replace").decode()
-    if isinstance(value, Mapping):
-        return {storable(str(key)): storable(inner) for key, inner in value.items()}
-    return [storable(inner) for inner in value] if isinstance(value, (list, tuple)) else value
 
 
 def open_now(revision: Revision, work_id: int, since: datetime | None = None, only: Sequence[str] = ()) -> dict[str, LinkAnswer]:

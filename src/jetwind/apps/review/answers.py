@@ -113,7 +113,7 @@ def _keep(revision: Revision, question: Question, answer: Review, last: CheckRun
         if last is not None and mailing.is_locked:
             return last
         run, is_new = CheckRun.objects.get_or_create(
-            revision=revision, key=question.key, defaults={name: _storable(value) for name, value in told.items()}
+            revision=revision, key=question.key, defaults={name: storable(value) for name, value in told.items()}
         )
         if is_new:
             made = [_as_record(run, finding) for finding in answer.findings]
@@ -131,21 +131,21 @@ def _keep(revision: Revision, question: Question, answer: Review, last: CheckRun
 _WEIGHT = {"stop": 0, "fix": 1, "note": 2}
 
 
-def _storable(value: Any) -> Any:
+def storable(value: Any) -> Any:
     """Plain values that PostgreSQL takes: it refuses NUL and lone surrogates, which a hostile message may hold."""
     if isinstance(value, str):
         return value.replace("\0", "").encode("utf-8", "replace").decode()
     if isinstance(value, Mapping):
-        return {_storable(str(key)): _storable(inner) for key, inner in value.items()}
+        return {storable(str(key)): storable(inner) for key, inner in value.items()}
     if isinstance(value, (list, tuple, set, frozenset)):
-        return [_storable(inner) for inner in value]
-    return value if value is None or isinstance(value, (bool, int, float)) else _storable(str(value))
+        return [storable(inner) for inner in value]
+    return value if value is None or isinstance(value, (bool, int, float)) else storable(str(value))
 
 
 def _as_table(place: Place) -> dict[str, Any]:
     return {
         "part": place.part,
-        "name": _storable(place.name)[:255],
+        "name": storable(place.name)[:255],
         "start": place.start.offset if place.start else None,
         "end": place.end.offset if place.end else None,
         "line": place.start.line if place.start else None,
@@ -163,12 +163,12 @@ def _as_record(run: CheckRun, finding: Finding) -> FindingRecord:
         level=finding.level.value,
         fingerprint=finding.fingerprint,
         template=finding.template[:240],
-        data=_storable(finding.data),
+        data=storable(finding.data),
         **_as_table(finding.place),
         others=[_as_table(other) for other in finding.others],
-        fix=_storable(finding.fix),
+        fix=storable(finding.fix),
         basis=finding.basis,
-        sentence=_storable(finding.message),
+        sentence=storable(finding.message),
     )
 
 

@@ -16,7 +16,7 @@ from jetwind.core.facts import phrase_pattern, table
 from jetwind.core.fields import fill
 from jetwind.core.links.addresses import WEB, Address, organisational_domain, parsed
 from jetwind.core.links.collect import Link, accessible_name, links, text_links
-from jetwind.core.links.way_out import ADDRESS_WORDS, list_unsubscribe_targets
+from jetwind.core.links.way_out import ADDRESS_WORDS, list_unsubscribe_targets, unsubscribe_link
 from jetwind.core.markup import Element, TextRun
 from jetwind.core.markup.conditional import conditionals
 from jetwind.core.message import Message, Sample
@@ -138,6 +138,9 @@ class _Roles:
         self._message = message
         self._buttons = {element.index for element in outline_of(message).buttons} if message.document is not None else set()
         self._has_logo = False
+        # Told by the sentence around it, too: “To leave the list, click here”. Opening it may unsubscribe somebody.
+        way_out = unsubscribe_link(message)
+        self._way_out = way_out.address if way_out is not None else None
 
     def of(self, link: Link) -> Role:
         """The role of a link of the HTML."""
@@ -163,11 +166,14 @@ class _Roles:
         text, span = self._message.text, link.span
         assert text is not None
         assert span is not None
-        before = text.text[max(0, span.start - 120) : span.start].rstrip().rpartition("\n")[2]
+        # An address that stands on a line of its own is led to by the line above.
+        before = text.text[max(0, span.start - 200) : span.start].rstrip().rpartition("\n")[2]
         return self._told(Link("text", None, link.address, before or link.name, span)) or "action"
 
     def _told(self, link: Link) -> Role | None:
         name, address = link.name, unquote(link.address or "")
+        if self._way_out and link.address == self._way_out:
+            return "unsubscribe"
         if phrase_pattern("phrases", "preferences").search(name) or _PREFERENCE_ADDRESS.search(address):
             return "preference"
         if (
