@@ -10,7 +10,7 @@ from pathlib import Path
 
 import pytest
 
-from jetwind.config.launch.cluster import free_port
+from jetwind.config.launch.cluster import free_port, port_of, reserved_port
 from jetwind.config.launch.processes import Children, is_alive, mark_alive
 
 ROOT = Path(__file__).parents[2]
@@ -22,6 +22,16 @@ def test_a_taken_port_is_passed_over() -> None:
         taken.bind(("127.0.0.1", 0))
         taken.listen()
         assert free_port(taken.getsockname()[1]) != taken.getsockname()[1]
+
+
+def test_a_reserved_port_waits_for_its_child() -> None:
+    """Nobody else is given it; who listens there as servers do finds it free, again and again."""
+    with reserved_port() as held:
+        with socket.socket() as other, pytest.raises(OSError, match="in use"):
+            other.bind(("127.0.0.1", port_of(held)))
+        for _ in range(2):
+            with socket.create_server(("127.0.0.1", port_of(held))) as child:
+                socket.create_connection(child.getsockname()).close()
 
 
 class TestPidFiles:
@@ -159,16 +169,22 @@ class TestScript:
 class TestCluster:
     """The private PostgreSQL server."""
 
-    def test_made_started_asked_and_stopped(self, tmp_path: Path) -> None:
-        """A cluster of its own with a password of its own; started again it is the same one."""
+    def test_made_started_asked_and_stopped(self, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+        """A cluster of its own with a password of its own, on another port where its own was taken; started again it is the same one."""
         import psycopg
 
+        from jetwind.config.launch import cluster as module
         from jetwind.config.launch.cluster import Cluster, SetupFailed
+
+        taken = socket.create_server(("127.0.0.1", 0))
+        others = port_of(taken)
+        monkeypatch.setattr(module, "free_port", lambda preferred=0: others if preferred and taken.fileno() > 0 else free_port(preferred))
 
         # The user postgres may not look into pytest's folder; as root the cluster lies beside Debian's own.
         cluster = Cluster(tmp_path)
         try:
-            cluster.start()
+            with taken:
+                cluster.start()
             with psycopg.connect(cluster.url()) as connection:
                 connection.execute("create table kept (x int)")
             with pytest.raises(psycopg.OperationalError):

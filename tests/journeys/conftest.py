@@ -15,7 +15,7 @@ from typing import Any
 import pytest
 from playwright.sync_api import Browser, Page, sync_playwright
 
-from jetwind.config.launch.cluster import free_port
+from jetwind.config.launch.cluster import port_of, reserved_port
 from jetwind.engines.browser.executable import find_executable
 
 ROOT = Path(__file__).parents[2]
@@ -60,20 +60,21 @@ class Process:
 
 
 @pytest.fixture
-def environment(transactional_db: None, tmp_path: Path, settings: Any) -> dict[str, str]:
+def environment(transactional_db: None, tmp_path: Path, settings: Any) -> Iterator[dict[str, str]]:
     """What the processes need to work on the test's database and files."""
     database = settings.DATABASES["default"]
     name = database["NAME"]
     url = f"postgres://{database['USER']}:{database['PASSWORD']}@{database['HOST']}:{database['PORT']}/{name}"
-    return {
-        **os.environ,
-        "DATABASE_URL": url,
-        "JETWIND_BLOBS": str(tmp_path / "blobs"),
-        "JETWIND_SMTP_PORT": str(free_port()),
-        "JETWIND_STALLED_AFTER": "2",
-        "DJANGO_SETTINGS_MODULE": "jetwind.config.settings",
-        "PYTHONUNBUFFERED": "1",
-    }
+    with reserved_port() as for_mailroom:
+        yield {
+            **os.environ,
+            "DATABASE_URL": url,
+            "JETWIND_BLOBS": str(tmp_path / "blobs"),
+            "JETWIND_SMTP_PORT": str(port_of(for_mailroom)),
+            "JETWIND_STALLED_AFTER": "2",
+            "DJANGO_SETTINGS_MODULE": "jetwind.config.settings",
+            "PYTHONUNBUFFERED": "1",
+        }
 
 
 @pytest.fixture

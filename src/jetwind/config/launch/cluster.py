@@ -17,17 +17,33 @@ class SetupFailed(Exception):
     """Something that Jetwind needs could not be set up; the text says what and what to do."""
 
 
-def free_port(preferred: int = 0) -> int:
-    """``preferred`` where it is free, or any free loopback port."""
+def reserved_port(preferred: int = 0) -> socket.socket:
+    """A socket on ``preferred`` where it is free, or on any free loopback port.
+
+    While it is open the kernel gives its port to nobody who asks for any, so that a child which takes a moment to start finds it free;
+    the child listens there with ``SO_REUSEADDR``, as servers do (socket(7)).
+    """
     for port in (preferred, 0):
-        with socket.socket() as probe:
-            probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-            try:
-                probe.bind(("127.0.0.1", port))
-            except OSError:
-                continue
-            return int(probe.getsockname()[1])
+        held = socket.socket()
+        held.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            held.bind(("127.0.0.1", port))
+        except OSError:
+            held.close()
+            continue
+        return held
     raise SetupFailed("No port is free on 127.0.0.1.")
+
+
+def port_of(held: socket.socket) -> int:
+    """The port of a socket."""
+    return int(held.getsockname()[1])
+
+
+def free_port(preferred: int = 0) -> int:
+    """``preferred`` where it is free, or any free loopback port. Somebody else may take it before it is used."""
+    with reserved_port(preferred) as held:
+        return port_of(held)
 
 
 class Cluster:
@@ -94,18 +110,26 @@ class Cluster:
         if not (self.data / "PG_VERSION").exists():
             self._init()
         if not self.is_running():
-            # Killed in the middle of writing settings or by a full disk: pg_ctl names the reason in its log.
-            log = self.data / "server.log"
-            options = f"-p {self._known_port or free_port(54329)} -c listen_addresses=127.0.0.1 -c unix_socket_directories=''"
-            done = self._run(
-                str(self._bin / "pg_ctl"), "start", "-w", "-t", "60", "-D", str(self.data), "-l", str(log), "-o", options, check=False
-            )
-            if done.returncode:
-                tail = log.read_text(errors="replace")[-800:] if log.exists() else done.stderr
-                raise SetupFailed(f"PostgreSQL does not start: {tail.strip()}")
+            self._start_server()
             self.started_here = True
         self._known_port = self._port()
         self._make_database("jetwind")
+
+    def _start_server(self) -> None:
+        log = self.data / "server.log"
+        for preferred in (54329, 0, 0):
+            options = f"-p {self._known_port or free_port(preferred)} -c listen_addresses=127.0.0.1 -c unix_socket_directories=''"
+            done = self._run(
+                str(self._bin / "pg_ctl"), "start", "-w", "-t", "60", "-D", str(self.data), "-l", str(log), "-o", options, check=False
+            )
+            if done.returncode == 0:
+                return
+            # Killed in the middle of writing settings or by a full disk: the log names the reason.
+            tail = log.read_text(errors="replace")[-800:] if log.exists() else done.stderr
+            # Another start at the same moment found the same port free and was first: the next one has another.
+            if self._known_port or "Address already in use" not in tail:
+                break
+        raise SetupFailed(f"PostgreSQL does not start: {tail.strip()}")
 
     def revive(self) -> list[str]:
         """Start the server again where it ended by itself, on the port that everybody knows. Returns what happened, as sentences."""

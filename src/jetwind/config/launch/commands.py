@@ -15,11 +15,11 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
-from jetwind.config.launch.cluster import Cluster, SetupFailed, free_port
+from jetwind.config.launch.cluster import Cluster, SetupFailed, port_of, reserved_port
 from jetwind.config.launch.processes import Children, is_alive, mark_alive
 
 ROOT = Path(__file__).resolve().parents[4]
-STATE = Path(os.environ.get("JETWIND_STATE", ROOT / ".jetwind"))
+STATE = Path(os.environ.get("JETWIND_STATE", ROOT / ".jetwind")).absolute()
 PREFERRED_PORT = 8400
 #: That of the Mailroom; JETWIND_SMTP_PORT names another, and without JETWIND_SMTP_HOST means the Mailroom's.
 PREFERRED_SMTP_PORT = 2525
@@ -131,8 +131,6 @@ def start(arguments: list[str]) -> int:
 
 
 def _serve(children: Children, database: str, revive_database: Callable[[], list[str]], *, is_empty: bool) -> int:
-    # Whoever names a mail server of theirs wants test sends there, and no Mailroom.
-    has_own_server = "JETWIND_SMTP_HOST" in os.environ
     environment = _environment(database)
     _step("database tables")
     _manage(environment, "migrate", "--noinput")
@@ -141,12 +139,19 @@ def _serve(children: Children, database: str, revive_database: Callable[[], list
     if not is_empty:
         _step("demo world")
         _manage(environment, "demo")
+    with (
+        reserved_port(int(os.environ.get("JETWIND_PORT", PREFERRED_PORT))) as for_web,
+        reserved_port(int(os.environ.get("JETWIND_SMTP_PORT", PREFERRED_SMTP_PORT))) as for_mailroom,
+    ):
+        return _serve_on(children, port_of(for_web), port_of(for_mailroom), environment, revive_database, is_empty=is_empty)
+
+
+def _serve_on(
+    children: Children, port: int, smtp: int, environment: dict[str, str], revive_database: Callable[[], list[str]], *, is_empty: bool
+) -> int:
+    # Whoever names a mail server of theirs wants test sends there, and no Mailroom.
+    has_own_server = "JETWIND_SMTP_HOST" in os.environ
     manage = [sys.executable, str(ROOT / "manage.py")]
-    # Ports are looked for just before they are taken: another start beside this one may have had them meanwhile.
-    port, smtp = (
-        free_port(int(os.environ.get("JETWIND_PORT", PREFERRED_PORT))),
-        free_port(int(os.environ.get("JETWIND_SMTP_PORT", PREFERRED_SMTP_PORT))),
-    )
     if not has_own_server:
         environment |= {"JETWIND_SMTP_PORT": str(smtp)}
     try:

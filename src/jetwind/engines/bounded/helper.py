@@ -104,10 +104,10 @@ class Helper:
 
     def _begin(self) -> None:
         ours, theirs = self._context.Pipe()
-        self._process = self._context.Process(target=_serve, args=(theirs, self._given, self._budget), daemon=True)  # type: ignore[attr-defined]
-        self._process.start()
+        process = self._context.Process(target=_serve, args=(theirs, self._given, self._budget), daemon=True)  # type: ignore[attr-defined]
+        process.start()
         theirs.close()
-        self._pipe = ours
+        self._process, self._pipe = process, ours
 
     def _wait(self) -> None:
         """Until an answer is there, or the helper has used up what it may.
