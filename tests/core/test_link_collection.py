@@ -175,6 +175,18 @@ def test_a_way_out_told_by_its_sentence(raw: bytes) -> None:
     assert DoorKeeping().why_shut(one)
 
 
+def test_more_than_one_way_out_told_by_its_sentence() -> None:
+    """Each by its own sentence; the sentence beside it is none of theirs."""
+    raw = mail(
+        "<p>Pots, <a href='https://kiln.org/pots'>here</a>.</p><p>To unsubscribe, <a href='https://kiln.org/x7'>click here</a>.</p>"
+        "<p>To unsubscribe from every list of ours, <a href='https://kiln.org/x8'>click here</a>.</p>",
+        None,
+        without=("List-Unsubscribe",),
+    )
+    shut = {one.address.rpartition("/")[2]: bool(DoorKeeping().why_shut(one)) for one in targets(read_bytes(raw, "a.eml"))}
+    assert shut == {"pots": False, "x7": True, "x8": True}
+
+
 def test_door_keeping() -> None:
     """A list of the house, the practice field, a person's word: the later ones prevail, but the list over the practice field."""
     message = read_bytes(

@@ -16,7 +16,7 @@ from jetwind.core.facts import phrase_pattern, table
 from jetwind.core.fields import fill
 from jetwind.core.links.addresses import WEB, Address, organisational_domain, parsed
 from jetwind.core.links.collect import Link, accessible_name, links, text_links
-from jetwind.core.links.way_out import ADDRESS_WORDS, list_unsubscribe_targets, unsubscribe_link
+from jetwind.core.links.way_out import ADDRESS_WORDS, list_unsubscribe_targets, ways_out
 from jetwind.core.markup import Element, TextRun
 from jetwind.core.markup.conditional import conditionals
 from jetwind.core.message import Message, Sample
@@ -139,8 +139,10 @@ class _Roles:
         self._buttons = {element.index for element in outline_of(message).buttons} if message.document is not None else set()
         self._has_logo = False
         # Told by the sentence around it, too: “To leave the list, click here”. Opening it may unsubscribe somebody.
-        way_out = unsubscribe_link(message)
-        self._way_out = way_out.address if way_out is not None else None
+        # Of plain text only the first: there the words of one line would speak for the lines beside it.
+        out = ways_out(message)
+        addresses = [link.address for link in (out if message.html else islice(out, 1))]
+        self._way_out, self._further_ways = addresses[0] if addresses else None, frozenset(addresses[1:])
 
     def of(self, link: Link) -> Role:
         """The role of a link of the HTML."""
@@ -191,7 +193,9 @@ class _Roles:
         for role, key in (("legal", "legal"), ("contact", "contact")):
             if len(name.split()) <= 5 and phrase_pattern("phrases", key).search(name):
                 return role  # type: ignore[return-value]
-        return None
+        # The sentence around a first way out may go on to links that say themselves what they are.
+        is_anchor = (link.address or "").startswith("#")
+        return "unsubscribe" if link.address in self._further_ways and not is_anchor else None
 
     def _is_logo(self, link: Link, element: Element) -> bool:
         """The first picture that leads to a home page, with no words beside it."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 from itertools import islice
 from urllib.parse import unquote
 
@@ -33,45 +34,50 @@ _CLOSE_TAGS = frozenset({"p", "td", "th", "div", "li", "center", "span", "font",
 
 def unsubscribe_link(message: Message) -> Link | None:
     """The first visible link by which a reader leaves the list, told by its words, its address, or the sentence around it."""
+    return next(ways_out(message), None)
+
+
+def ways_out(message: Message) -> Iterator[Link]:
+    """Every visible link by which a reader leaves the list, in their order; see :func:`unsubscribe_link`."""
     words = phrase_pattern("phrases", "unsubscribe")
     candidates = list(islice(links(message) if message.html else text_links(message), LIMITS.links))
     told = bool(words.search(reading_of(message).visible_text))
     if not told and not any(ADDRESS_WORDS.search(unquote(link.address or "")) or words.search(link.name) for link in candidates):
-        return None
+        return
+    # The words of a way out speak for itself alone, and not for the links beside it in the footer.
+    spoken: set[int] = set()
     for number, link in enumerate(candidates):
         if link.element is not None and message.cascade.is_hidden(link.element):
             continue
         if not link.address or link.address == "#" or link.scheme == "javascript":
             continue
-        if words.search(link.name) or ADDRESS_WORDS.search(unquote(link.address)):
-            return link
-        if (
-            link.element is not None
-            and number >= len(candidates) - _LAST
-            and (words.search(_before(link.element)) or (_VAGUE.match(link.name) and words.search(_sentence(link.element))))
-        ):
-            return link
-        if link.element is None and message.text is not None and link.span is not None:
-            around = message.text.text[max(0, link.span.start - 200) : link.span.end + 80]
-            if words.search(around):
-                return link
+        is_told = bool(words.search(link.name) or ADDRESS_WORDS.search(unquote(link.address)))
+        if not is_told and link.element is not None and number >= len(candidates) - _LAST:
+            is_told = bool(
+                words.search(_before(link.element, spoken)) or (_VAGUE.match(link.name) and words.search(_sentence(link.element)))
+            )
+        elif not is_told and link.element is None and message.text is not None and link.span is not None:
+            is_told = bool(words.search(message.text.text[max(0, link.span.start - 200) : link.span.end + 80]))
+        if is_told:
+            if link.element is not None:
+                spoken.update(id(node) for node in link.element.walk() if isinstance(node, TextRun))
+            yield link
     if message.html is None and message.text is not None:
         # In plain text "send a mail to leave@…" is as much of a link as a reader gets.
         for match in _MAIL_ADDRESS.finditer(message.text.seen):
             if words.search(message.text.text[max(0, match.start() - 200) : match.end() + 80]):
-                return Link("text", None, f"mailto:{match[0]}", match[0], Span(match.start(), match.end()))
-    return None
+                yield Link("text", None, f"mailto:{match[0]}", match[0], Span(match.start(), match.end()))
 
 
-def _before(element: Element) -> str:
-    """What leads to a link in its own sentence: "To unsubscribe or change your address, visit the …"."""
+def _before(element: Element, spoken: set[int]) -> str:
+    """What leads to a link in its own sentence, but for runs of text in ``spoken``: "To unsubscribe or change your address, visit the …"."""
     block = next((parent for parent in element.ancestors() if parent.tag in _CLOSE_TAGS and parent.tag not in _INLINE), None)
     words: list[str] = []
     for node in block.walk() if block is not None else ():
         if node is element:
             break
         if isinstance(node, TextRun):
-            words.append(node.text)
+            words.append("| " if id(node) in spoken else node.text)
         elif node.tag in ("br", "p", "td", "li", "div"):
             words.append("| ")
         if len(words) > 400:

@@ -122,13 +122,14 @@ _WORDS = (
     "Tidepool and Ember, Shelf and Quay, glazes of the spring, for oxidation and reduction, by the litre at the works on the quay, " * 3
 )
 _CARD = "<table><tr><td><p>Tidepool, £16 a litre until 14 March with code KILN20</p><a href='{}'>See the glazes</a></td></tr></table>"
+_COURSE = "<p><a href='{}'>Book “Throwing off the hump” now</a></p>"
 
 
 @check(
     id="links.promise-missing",
     name="Promise that the page does not keep",
     level=Level.NOTE,
-    why="The reader comes for the price, the date or the code of the message and does not find it.",
+    why="The reader comes for the price, the date, the code or the name in the message and does not find it.",
     fix="See which of the two is right, and have the other mended.",
     basis="Common practice, no published source",
     options=PromiseOptions,
@@ -140,10 +141,17 @@ _CARD = "<table><tr><td><p>Tidepool, £16 a litre until 14 March with code KILN2
         clear(f"<p>£16 a litre, see our <a href='{_A}'>privacy policy</a></p>", given=opened(answered(_A, 200, text=_WORDS))),
         finds(_CARD.format(_A), at=_A, given=opened(answered(_A, 200, text=f"{_WORDS} £18.00 until Sunday 14 March, code KILN20"))),
         finds(_CARD.format(_A), at=_A, given=opened(answered(_A, 200, text=f"{_WORDS} £16 until 14 March"))),
+        clear(_COURSE.format(_A), given=opened(answered(_A, 200, text=f"{_WORDS} THROWING OFF-THE-HUMP, two days"))),
+        clear(_COURSE.format(_A), given=opened(answered(_A, 200, page="Throwing off the Hump | Kiln", text=_WORDS))),
+        clear(f"<p>“Throwing off the hump”</p>{_LINK}", given=opened(answered(_A, 200, text=_WORDS))),
+        clear(f"<a href='{_A}'>“What a fine weekend that was!” says Bo</a>", given=opened(answered(_A, 200, text=_WORDS))),
+        clear(f"<a href='{_A}'>Read “[course_title]” here</a>", given=opened(answered(_A, 200, text=_WORDS))),
+        clear(f"<a href='{_A}'>A bowl of 6\" or 8\"</a>", given=opened(answered(_A, 200, text=_WORDS))),
+        finds(_COURSE.format(_A), at=_A, given=opened(answered(_A, 200, text=f"{_WORDS} Throwing from the hump"))),
     ],
 )
 def find_promise(message: Message, context: Context, options: PromiseOptions) -> Iterator[Hit]:
-    """Prices, dates and codes in the words around a link stand on its page."""
+    """Prices, dates and codes in the words around a link stand on its page, and so do names that the link itself puts in quotation marks."""
     languages = languages_of(message)
 
     def hit(target: Target, answer: Answer) -> Hit | None:
@@ -152,10 +160,11 @@ def find_promise(message: Message, context: Context, options: PromiseOptions) ->
             return None
         if len(page.text.split()) < options.least_words:
             return None
-        lacking = not_kept(page, promised(message, target, languages), languages)
+        lacking = [fact.words for fact in not_kept(page, promised(message, target, languages), languages)]
+        lacking += [f"“{name}”" for name in names_promised(message, target) if not _names(page, name)]
         if not lacking:
             return None
-        words = ", ".join(dict.fromkeys(fact.words for fact in lacking))
+        words = ", ".join(dict.fromkeys(lacking))
         return told(message, target, answer, "The page of {address} does not say {words}.", words=words)
 
     return each(message, context, hit)
@@ -168,6 +177,37 @@ def promised(message: Message, target: Target, languages: Sequence[str]) -> list
         return []
     facts = stated(offer_words(message, element), languages)
     return [fact for fact in facts if fact.kind in ("price", "date", "code") and not message.holds_field(fact.words)]
+
+
+_QUOTED = re.compile(r"[“„«‹]\s*([^“”„«»‹›\"]{3,80}?)\s*[”“»›]|(?<![\w\"])\"(?=\w)([^“”„«»\"]{3,80}?)\"(?!\w)")
+#: Words of a name; a longer quotation is a sentence that somebody said.
+_MOST_OF_A_NAME = 8
+
+
+def names_promised(message: Message, target: Target) -> list[str]:
+    """Names that the words of a link put in quotation marks, as of a course; sentences that are quoted are none."""
+    found: dict[str, None] = {}
+    for link in target.found:
+        if link.where not in ("header", "text"):
+            found.update((match[1] or match[2], None) for match in _QUOTED.finditer(link.name))
+    return [
+        name
+        for name in found
+        if name[0].isalnum()
+        and not name[0].islower()
+        and name[-1] not in ".!?…,"
+        and len(name.split()) <= _MOST_OF_A_NAME
+        and not message.holds_field(name)
+    ]
+
+
+def _names(page: Page, name: str) -> bool:
+    """Whether a page has a name, whatever its capitals, hyphens and signs."""
+    return any(f" {_plain_words(name)} " in f" {_plain_words(text)} " for text in (page.text, page.title, page.heading))
+
+
+def _plain_words(text: str) -> str:
+    return " ".join(re.findall(r"\w+", text.casefold()))
 
 
 def not_kept(page: Page, facts: Sequence[Stated], languages: Sequence[str]) -> list[Stated]:
