@@ -8,10 +8,14 @@ from __future__ import annotations
 import asyncio
 import math
 import multiprocessing
+import socket
 import time
 from multiprocessing.connection import Connection
 
+import aiohttp
+import aiohttp.abc
 from aiohttp import web
+from aiohttp.abc import ResolveResult
 
 from benchmarks.common import compare
 from jetwind.engines.fetch import Endpoint, FakeResolver, Fetcher, Policy, Wanted
@@ -48,6 +52,30 @@ async def _fetched(port: int, addresses: list[str], *, reads: bool) -> None:
         assert len(came) == len(addresses)
 
 
+class _Named(aiohttp.abc.AbstractResolver):
+    """Every name is this machine's."""
+
+    def __init__(self, port: int) -> None:
+        self._port = port
+
+    async def resolve(self, host: str, port: int = 0, family: socket.AddressFamily = socket.AF_INET) -> list[ResolveResult]:
+        return [{"hostname": host, "host": "127.0.0.1", "port": self._port, "family": socket.AF_INET, "proto": 0, "flags": 0}]
+
+    async def close(self) -> None:
+        """Nothing to close."""
+
+
+async def _bare(port: int, addresses: list[str]) -> None:
+    """The library alone, which judges nothing and keeps nothing."""
+
+    async def one(session: aiohttp.ClientSession, address: str) -> None:
+        async with session.head(address, allow_redirects=False) as answer:
+            assert answer.status == 200
+
+    async with aiohttp.ClientSession(connector=aiohttp.TCPConnector(resolver=_Named(port), limit=64)) as session:
+        await asyncio.gather(*(one(session, address) for address in addresses))
+
+
 def main() -> None:
     """Print the rows. The ideal is what the server's delays add up to where each slot is always busy."""
     mine, theirs = multiprocessing.Pipe()
@@ -67,6 +95,8 @@ def main() -> None:
             asyncio.run(_fetched(port, addresses, reads=reads))
 
         compare(name, "the server's delays", lambda ideal=ideal: time.sleep(ideal), own, _GOAL)  # type: ignore[misc]
+    bare = lambda: asyncio.run(_bare(port, [f"http://h{number}.kiln.org:{port}/" for number in range(50)]))  # noqa: E731
+    compare("for comparison: the library alone, 50 links", "the server's delays", lambda: time.sleep(_DELAY), bare, _GOAL)
     server.terminate()
 
 

@@ -82,7 +82,7 @@ def test_from_taking_in_to_every_finding(house: Any, practice: None, start_worke
     one = page.get_by_role("region", name="The selected link")
     expect(one.get_by_text("Twelve glazes, a fifth off", exact=True)).to_be_visible()
     expect(one.get_by_label("Source of the link")).to_contain_text(f"{WWW}/glaze-sale")
-    expect(page.locator(".link-map a[aria-current]")).to_have_count(1)
+    expect(page.locator(".link-map a[aria-current='true']")).to_have_count(1)
     expect(page.locator(".link-map .place.chosen")).to_have_count(1)
     expect(page.locator(".links-table tr.chosen")).to_have_count(1)
     picture = one.get_by_alt_text("The page on a phone, 390 px wide")

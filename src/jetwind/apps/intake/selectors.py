@@ -7,7 +7,7 @@ from functools import lru_cache
 from typing import Any
 
 from django.contrib.postgres.expressions import ArraySubquery
-from django.db.models import Func, OuterRef, Subquery, Value
+from django.db.models import Func, OuterRef, QuerySet, Subquery, Value
 from django.db.models.functions import JSONObject, Lower
 from django.http import Http404
 
@@ -45,6 +45,16 @@ def revision_for(user: User, mailing_id: int, number: int | None = None) -> Revi
     Raises:
         Http404: there is none.
     """
+    found = _with_what_is_known().filter(mailing_id=mailing_id, mailing__workspace=workspace_of(user))
+    revision = found.order_by("number").last() if number is None else found.filter(number=number).first()
+    if revision is None:
+        raise Http404("no such revision")
+    return revision
+
+
+@lru_cache(maxsize=1)
+def _with_what_is_known() -> QuerySet[Revision]:
+    """Revisions with all that a page of one shows. Put together once: that takes longer than the database does to answer."""
     newest = Revision.objects.filter(mailing=OuterRef("mailing_id")).order_by("-number").values("number")[:1]
     # Titles that are this one but for capitals and blanks; the exact answer is worked out from these.
     alike = Mailing.objects.filter(workspace=OuterRef("mailing__workspace_id")).annotate(plain=_plain("title"))
@@ -52,17 +62,13 @@ def revision_for(user: User, mailing_id: int, number: int | None = None) -> Revi
     readers = SampleReader.objects.filter(workspace=OuterRef("mailing__workspace_id")).order_by("id")
     found = Revision.objects.select_related(
         "uploaded_by", "mailing__workspace", "mailing__copied_from__syntax", "mailing__created_by", "mailing__syntax"
-    ).filter(mailing_id=mailing_id, mailing__workspace=workspace_of(user))
-    found = found.annotate(
+    )
+    return found.annotate(
         newest_number=Subquery(newest),
         alike_titles=ArraySubquery(alike.values("title")),
         sample_readers=ArraySubquery(readers.values_list(JSONObject(**{name: name for name in READER}))),
         **{name: expression() for name, expression in known_of_revisions.items()},
     )
-    revision = found.order_by("number").last() if number is None else found.filter(number=number).first()
-    if revision is None:
-        raise Http404("no such revision")
-    return revision
 
 
 def _plain(title: Any) -> Lower:

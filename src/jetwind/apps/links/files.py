@@ -11,7 +11,7 @@ from typing import Any
 from django.utils.dateparse import parse_datetime
 
 from jetwind import __version__
-from jetwind.apps.links.models import LinkAnswer
+from jetwind.apps.links.models import ShortAnswer
 from jetwind.apps.links.station import Station
 from jetwind.core.links.addresses import parsed
 
@@ -67,7 +67,7 @@ def as_har(station: Station) -> str:
     return json.dumps({"log": log}, indent=1, ensure_ascii=False)
 
 
-def _page(row: LinkAnswer) -> dict[str, Any]:
+def _page(row: ShortAnswer) -> dict[str, Any]:
     value = row.value
     return {
         "startedDateTime": row.asked_at.isoformat(),
@@ -78,7 +78,7 @@ def _page(row: LinkAnswer) -> dict[str, Any]:
     }
 
 
-def _entries(row: LinkAnswer) -> list[dict[str, Any]]:
+def _entries(row: ShortAnswer) -> list[dict[str, Any]]:
     value = row.value
     began = parse_datetime(value.asked_at) or row.asked_at
     return [

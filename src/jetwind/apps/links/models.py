@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from datetime import datetime
+from typing import Any, NamedTuple
+
 from django.conf import settings
 from django.contrib.postgres.fields import ArrayField
 from django.db import models
@@ -41,6 +44,32 @@ class Kind(models.TextChoices):
     PICTURE = "picture", "picture"
 
 
+class ShortAnswer(NamedTuple):
+    """A row of :class:`LinkAnswer` without the copy of its page: a list of two hundred shows none of it, and it may be megabytes."""
+
+    pk: int
+    kind: str
+    address: str
+    asked_at: datetime
+    landing: dict[str, str]
+    answer: dict[str, Any]
+
+    @property
+    def value(self) -> Answer:
+        """The answer itself."""
+        return Answer.from_json(self.answer)
+
+
+class LinkAnswers(models.QuerySet["LinkAnswer"]):
+    """Answers, whole or short."""
+
+    def short(self) -> list[ShortAnswer]:
+        """The rows without what is long."""
+        without_copy = models.Func("answer", template="%(expressions)s #- '{page,text}'", output_field=models.JSONField())
+        rows = self.annotate(without_copy=without_copy).values_list("pk", "kind", "address", "asked_at", "landing", "without_copy")
+        return [ShortAnswer(*row) for row in rows]
+
+
 class LinkAnswer(models.Model):
     """One answer to one address. Kept as they come, so that what was alive yesterday can be told from what never was.
 
@@ -56,6 +85,8 @@ class LinkAnswer(models.Model):
     answer = models.JSONField()
     blob_sha256 = models.CharField(max_length=64, blank=True)
     landing = models.JSONField(default=dict)
+
+    objects = LinkAnswers.as_manager()
 
     class Meta:
         ordering = ["-asked_at", "-id"]

@@ -18,13 +18,14 @@ from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.links.answering import digest_of, listing
 from jetwind.apps.links.drawing import draw, shortened
 from jetwind.apps.links.house import keeping_of, known_wire
-from jetwind.apps.links.models import Kind, LinkAnswer, When
+from jetwind.apps.links.models import Kind, LinkAnswer, ShortAnswer, When
 from jetwind.apps.links.standing import Standing, standing_of
 from jetwind.apps.previews.as_whom import as_whom
 from jetwind.apps.previews.models import Render
 from jetwind.apps.previews.modes import OWN
 from jetwind.apps.review.frame import Frame, Gauge
 from jetwind.apps.review.selectors import Walk
+from jetwind.apps.ui.filling import filled, joined
 from jetwind.apps.ui.given import whole_number
 from jetwind.apps.workspace.selectors import options_of
 from jetwind.core.checks.links.parameters import RequiredOptions
@@ -54,34 +55,41 @@ class Entry:
     with_parameters: str
 
     @property
-    def name(self) -> str:
-        """As it fits into the table, as the others."""
-        return shortened(self.row.name or "no name", 70)
+    def markup(self) -> str:
+        """The row of the table."""
+        row, answer, standing = self.row, self.answer, self.standing
+        leads_to = shortened((self.destination.address if self.destination is not None else row.written) or "nothing", 120)
+        reader = ", ".join(self.destination.readers[:2]) if self.destination is not None else ""
+        heading = shortened(answer.page.heading, 60) if answer is not None and answer.page is not None else ""
+        ms = answer.took_ms if answer is not None and answer.hops else ""
+        return "".join(
+            (
+                filled('<tr class="{}"><td class="tight">{}</td>', "chosen" * self.is_chosen, row.line or ""),
+                filled("<td>{}", shortened(row.name or "no name", 70)),
+                filled(' <span class="muted">and {} more</span>', self.places - 1) if self.places > 1 else "",
+                "</td><td>",
+                filled(
+                    '<a class="address" href="{}" aria-current="{}">{}</a>', self.address, "true" if self.is_chosen else "false", leads_to
+                )
+                if self.address
+                else filled('<span class="address muted">{}</span>', leads_to),
+                filled('<br><span class="muted small">as {} gets it</span>', reader) if reader else "",
+                filled('<br><span class="muted small">“{}”</span>', heading) if heading else "",
+                filled("</td><td>{}", row.role),
+                filled('<br><span class="muted small">in {} {}</span>', row.where, row.header) if row.where != "link" else "",
+                "</td>",
+                filled(_ANSWER, standing.state, standing.words, standing.state, standing.state, standing.words)
+                if standing is not None
+                else '<td><span class="muted">no page</span></td>',
+                filled('<td class="tight">{}</td>', len(answer.redirects) if answer is not None else ""),
+                filled('<td class="tight" data-sort="{}">{}</td></tr>', ms, f"{ms} ms" if ms != "" else ""),
+            )
+        )
 
-    @property
-    def leads_to(self) -> str:
-        """The page, or what is written where there is none."""
-        return shortened((self.destination.address if self.destination is not None else self.row.written) or "nothing", 120)
 
-    @property
-    def heading(self) -> str:
-        """What the page calls itself."""
-        return shortened(self.answer.page.heading, 60) if self.answer is not None and self.answer.page is not None else ""
-
-    @property
-    def readers(self) -> str:
-        """For whom it is this page."""
-        return ", ".join(self.destination.readers[:2]) if self.destination is not None else ""
-
-    @property
-    def hops(self) -> str:
-        """How many redirects."""
-        return str(len(self.answer.redirects)) if self.answer is not None else ""
-
-    @property
-    def ms(self) -> str:
-        """How long it took, in ms."""
-        return str(self.answer.took_ms) if self.answer is not None and self.answer.hops else ""
+_ANSWER = (
+    '<td data-sort="{} {}"><span class="standing is-{}"><svg class="end" aria-hidden="true"><use href="#end-{}"/></svg> {}</span></td>'
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -126,7 +134,7 @@ class Chosen:
     excerpt: Excerpt | None
     seen: SeenLink | None
     why_shut: str
-    landing: LinkAnswer | None
+    landing: ShortAnswer | None
     with_parameters: str
 
     @cached_property
@@ -144,7 +152,7 @@ class Station:
         self.wire = known_wire(revision)
         self.keeping = keeping_of(revision.mailing, self.wire, getattr(revision, "links_let_open", None))
         opened: dict[str, Any] | None = getattr(revision, "opened_row", None)
-        rows = LinkAnswer.objects.filter(pk__in=[*opened["links"], *opened["pictures"]]) if opened is not None else []
+        rows = LinkAnswer.objects.filter(pk__in=[*opened["links"], *opened["pictures"]]).short() if opened is not None else []
         self.rows = {(row.kind, row.address): row for row in rows}
         self.values = {address: row.value for (kind, address), row in self.rows.items() if kind == Kind.LINK}
 
@@ -198,6 +206,7 @@ def page(request: HttpRequest, around: Frame) -> dict[str, Any]:
         "fetches": station.wire.pictures != When.NEVER and any(not one.is_tracking for one in found.pictures),
         "drawing": draw(found, standings, hops, addresses, chosen, _render(revision)) if found.destinations else None,
         "entries": entries[:_MOST_ROWS],
+        "table_rows": joined(entry.markup for entry in entries[:_MOST_ROWS]),
         "more_entries": max(0, len(entries) - _MOST_ROWS),
         "counts": _in_words(counts, len(standings)),
         "one": _one(station, standings, chosen) if chosen is not None else None,
