@@ -7,6 +7,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any, Literal
 
 from jetwind.core.checking.context import Context, Kind
+from jetwind.core.images.facts import PictureFacts
 from jetwind.core.links.answers import Answer, Answers, Hop, Landed, Page
 from jetwind.core.message import Envelope, Message, Sample, read_bytes
 from jetwind.core.profiles import profiles
@@ -139,6 +140,14 @@ def answered(address: str, *way: tuple[str, int] | int, page: str = "", heading:
 def opened(*links: Answer, pictures: tuple[Answer, ...] = ()) -> dict[str, Answers]:
     """For ``given`` of a sample: these links were opened, these pictures fetched."""
     return {"answers": Answers({answer.address: answer for answer in links}, {answer.address: answer for answer in pictures})}
+
+
+def pictured(address: str, width: int = 600, height: int = 400, octets: int = 40_000, **more: Any) -> dict[str, Any]:
+    """For ``given`` of a sample: the picture at this address was fetched; ``more`` are further values of ``images.facts.PictureFacts``."""
+    facts = PictureFacts(octets, width=width, height=height, **{"format": "JPEG", "colours": "rgb", **more})
+    kind = f"image/{facts.format.lower()}"
+    answer = answered(address, 200, format=facts.format, size=(width, height), octets=octets, content_type=kind, facts=facts.as_json())
+    return dict(opened(pictures=(answer,)))
 
 
 def landed(width: int, content_width: int, smallest_text: float, small_share: float = 0.5) -> Landed:

@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from jetwind.core.checking import CannotTell, Context, DoesNotApply
+from jetwind.core.images.collecting import Picture, pictures_of
+from jetwind.core.images.facts import PictureFacts
 from jetwind.core.links.answers import Answers
 from jetwind.core.links.collection import Target, targets
 from jetwind.core.markup import Document
@@ -47,3 +51,30 @@ def need_answers(message: Message, context: Context) -> tuple[Answers, tuple[Tar
     if context.answers is None or not context.answers.links:
         raise CannotTell("no link was opened; --live opens them, or the Links station")
     return context.answers, asked
+
+
+def pictures_in(message: Message, context: Context) -> list[Picture]:
+    """Every picture that the message shows, with what is known of those that lie elsewhere.
+
+    Raises:
+        DoesNotApply: it shows none.
+    """
+    answers = context.answers.pictures if context.answers is not None else {}
+    known = {
+        address: PictureFacts.from_json(answer.facts)
+        for address, answer in answers.items()
+        if answer.facts is not None and answer.is_opened
+    }
+    found = pictures_of(message, known, context.readers)
+    if not found:
+        raise DoesNotApply("the message shows no pictures")
+    return found
+
+
+def told_of_all(pictures: Sequence[Picture]) -> None:
+    """What a check says that found nothing: raises CannotTell where pictures were not looked at."""
+    unseen = sum(picture.facts is None for picture in pictures)
+    if unseen:
+        raise CannotTell(
+            f"{unseen} pictures lie elsewhere and were not fetched" if unseen > 1 else "1 picture lies elsewhere and was not fetched"
+        )

@@ -90,6 +90,8 @@ class Answer:
     #: Of a picture: its format by content and its size in px; (0, 0) where it does not open.
     format: str = ""
     size: tuple[int, int] = (0, 0)
+    #: Of a picture: everything that its file says, as ``images.facts`` writes it; None of what is none, and of answers kept before 2026-11-27.
+    facts: Mapping[str, Any] | None = None
     #: Until when the answer may be taken for the present one (RFC 9111 §4.2, at least an hour).
     fresh_until: str = ""
 
@@ -164,4 +166,5 @@ def _lasting(answer: Answer) -> list[Any]:
         landed,
         answer.format,
         list(answer.size),
+        dict(answer.facts) if answer.facts else None,
     ]

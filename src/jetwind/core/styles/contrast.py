@@ -9,7 +9,7 @@ Rgba = tuple[float, float, float, float]
 def contrast(one: Rgba, other: Rgba) -> float:
     """The contrast ratio of a colour on an opaque one, from 1 to 21 (WCAG 2.2, relative luminance; never rounded)."""
     seen = over(one, other)
-    lighter, darker = sorted((_luminance(seen), _luminance(other)), reverse=True)
+    lighter, darker = sorted((relative_luminance(seen), relative_luminance(other)), reverse=True)
     return (lighter + 0.05) / (darker + 0.05)
 
 
@@ -20,7 +20,8 @@ def over(top: Rgba, bottom: Rgba) -> Rgba:
     return red, green, blue, 1.0
 
 
-def _luminance(colour: Rgba) -> float:
+def relative_luminance(colour: Rgba) -> float:
+    """The relative luminance of a colour, from 0 (black) to 1 (white); how opaque it is does not count (WCAG 2.2, relative luminance)."""
     red, green, blue = (
         part / 255 / 12.92 if part / 255 <= 0.04045 else float(((part / 255 + 0.055) / 1.055) ** 2.4) for part in colour[:3]
     )

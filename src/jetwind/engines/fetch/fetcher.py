@@ -21,6 +21,7 @@ from yarl import URL
 
 from jetwind import __version__
 from jetwind.core.images import measure
+from jetwind.core.images.facts import facts_of
 from jetwind.core.links.addresses import Address, parsed
 from jetwind.core.links.answers import MOST_HOPS, REDIRECTS, Answer, Hop, Page, Problem
 from jetwind.core.links.page import page_of
@@ -148,12 +149,14 @@ class Fetcher:
         asked_at = datetime.now(UTC)
         asking = _Asking(wanted)
         problem, why, told, body = await self._asked(asking)
-        headers, page, size, kind = told or {}, None, (0, 0), ""
+        headers, page, size, kind, measured = told or {}, None, (0, 0), "", None
         content_type = headers.get("Content-Type", "").partition(";")[0].strip().lower()[:100]
         is_page = wanted.kind == "link" and body.data.lstrip()[:1] in (b"<", b"")
         if body.data and not is_page and (facts := measure(body.data)) is not None:
             # By content: also where a picture is sent as a page.
             size, kind = (facts.width, facts.height), facts.format
+            if wanted.kind == "picture" and not body.is_cut:
+                measured = (await asyncio.to_thread(facts_of, body.data)).as_json()
         elif body.data and content_type in _HTML:
             page = await asyncio.to_thread(page_of, body.data, charset_of(headers.get("Content-Type", "")))
         return Fetched(
@@ -172,6 +175,7 @@ class Fetcher:
                 None,
                 kind,
                 size,
+                measured,
                 fresh_until(headers, asked_at).isoformat(timespec="seconds"),
             ),
             body.data,

@@ -5,12 +5,17 @@ from __future__ import annotations
 import posixpath
 import re
 from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import lru_cache
 
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.checks.images.package import PIXEL
+from jetwind.core.facts import phrases
 from jetwind.core.images import is_spacer, shown_size
+from jetwind.core.links.collect import accessible_name
 from jetwind.core.markup import Element
 from jetwind.core.message import Message, Sample
+from jetwind.core.prose.reading import reading_of, tidy
 
 _FILE_NAME = re.compile(r"\S.*\.(?:png|jpe?g|gif|webp|svg|bmp|tiff?|heic|avif)\Z|(?!\w+:)\S*[/\\]\S*\.\w{3,4}\Z", re.IGNORECASE)
 #: File systems take no longer name, in characters; beyond it an alternative text is something else.
@@ -114,3 +119,200 @@ def _is_file_name(alt: str, source: str) -> bool:
     stem = posixpath.splitext(posixpath.basename(source.split("?")[0]))[0]
     many = alt.count("-") >= 2
     return many and (alt.casefold() == stem.casefold() or any(char.isdigit() for char in alt))
+
+
+_POT = "https://kiln.org/pot.png"
+
+
+@check(
+    id="access.alt-link-empty",
+    name="Linked picture without a word",
+    level=Level.STOP,
+    why="A screen reader says “link” and spells out an address; with pictures blocked there is nothing to press.",
+    fix="Say in alt where the link leads.",
+    basis="WCAG 2.2 SC 2.4.4 and 4.1.2; HTML §4.8.4.4.1 (from memory)",
+    merged=True,
+    samples=[
+        clear(f'<a href="https://kiln.org/pots"><img src="{_POT}" alt="All pots"></a>'),
+        clear(f'<a href="https://kiln.org/pots"><img src="{_POT}" alt=""> All pots</a>'),
+        clear(f'<a href="https://kiln.org/pots" aria-label="All pots"><img src="{_POT}" alt=""></a>'),
+        clear(f'<a href="https://kiln.org/pots" title="All pots"><img src="{_POT}" alt=""></a>'),
+        clear(f'<a href="https://kiln.org/pots"><img src="{_POT}" alt=""><img src="{_POT}" alt="All pots"></a>'),
+        clear(f'<a href="https://kiln.org/pots"><img src="{_POT}"></a>'),
+        clear(f'<a name="top"><img src="{_POT}" alt=""></a>'),
+        clear('<a href="https://kiln.org/pots"><img src="gap.gif" width="1" height="1" alt=""></a>'),
+        clear(f'<a href="https://kiln.org/pots"><img src="{_POT}" alt="{{{{ course }}}}"></a>'),
+        clear(f'<a href="https://kiln.org/pots" aria-hidden="true" tabindex="-1"><img src="{_POT}" alt=""></a>'),
+        finds(f'<a href="https://kiln.org/pots"><img src="{_POT}" alt=""></a>', at=f'<img src="{_POT}" alt="">'),
+        finds(f'<a href="https://kiln.org/pots"><img src="{_POT}" alt=" "></a>'),
+    ],
+)
+def find_link_empty(message: Message, context: Context, options: Options) -> Iterator[Hit]:
+    """A link that holds a picture has a word in it, or a label."""
+    for image in _shown_pictures(message):
+        alt = image.attributes.get("alt")
+        link = next((place for place in image.ancestors() if place.tag == "a" and place.get("href") is not None), None)
+        if alt is None or alt.value.strip() or link is None or accessible_name(link) or is_spacer(message, image):
+            continue
+        # One that is kept from everybody who listens is there beside another link to the same place.
+        if (link.get("aria-hidden") or "").strip().lower() == "true":
+            continue
+        source = image.get("src") or ""
+        yield Hit(
+            "The link of the picture {source} has no words.",
+            Place.in_html(message, image.start_tag, image.index),
+            {"source": posixpath.basename(source.split("?")[0]) or source},
+            identity=source,
+        )
+
+
+_NUMBER = re.compile(r"[\W_]*\d+[\W_]*\Z")
+_NUMBERED = re.compile(r"[\s_-]*\d{1,4}\Z")
+
+
+@check(
+    id="access.alt-filler",
+    name="Alternative text that says nothing",
+    level=Level.FIX,
+    why="“Image” tells a listener only what was known before.",
+    fix='Say in alt what the picture says; for mere decoration write alt="".',
+    basis="Common practice, no published source",
+    merged=True,
+    samples=[
+        clear(f'<img src="{_POT}" alt="Sea-green bowl"><img src="x" alt="">'),
+        clear(f'<img src="{_POT}" alt="Kiln works logo"><img src="x" alt="Photo of the quay"><img src="x" alt="{{{{ alt }}}}">'),
+        clear(f'<img src="{_POT}" alt="50 % off"><img src="x" alt="2027 calendar">'),
+        clear('<img src="gap.gif" width="1" height="1" alt="spacer">'),
+        finds(f'<img src="{_POT}" alt="image">', at="image"),
+        finds(f'<img src="{_POT}" alt="Image 3">', at="Image 3"),
+        finds(f'<img src="{_POT}" alt="CTA">', at="CTA"),
+        finds(f'<img src="{_POT}" alt="Bild">', at="Bild"),
+        finds(f'<img src="{_POT}" alt="7">', at="7"),
+    ],
+)
+def find_filler(message: Message, context: Context, options: Options) -> Iterator[Hit]:
+    """An alternative text is more than the word for a picture, a button or a line, and more than a number."""
+    for image in _shown_pictures(message):
+        alt = image.attributes.get("alt")
+        words = tidy(alt.value[:200]) if alt is not None else ""
+        if alt is None or not words or is_spacer(message, image):
+            continue
+        plain = _NUMBERED.sub("", words.casefold()).strip(" .:!-_")
+        if _NUMBER.match(words) or plain in _fillers():
+            yield Hit(
+                "The alternative text “{alt}” says nothing of the picture.",
+                Place.in_html(message, alt.value_span, image.index),
+                {"alt": words},
+                identity=words,
+            )
+
+
+@lru_cache(maxsize=1)
+def _fillers() -> frozenset[str]:
+    return frozenset(phrases("phrases", "alt_filler"))
+
+
+@dataclass(frozen=True)
+class LongOptions(Options):
+    """``most_characters``: the longest alternative text that passes, in characters."""
+
+    most_characters: int = 150
+
+
+@check(
+    id="access.alt-long",
+    name="Long alternative text",
+    level=Level.NOTE,
+    why="A screen reader reads it in one go, and a blocked picture's box cuts it off.",
+    fix="Say it in a sentence, and the rest as text beside the picture.",
+    basis="Common practice, no published source",
+    options=LongOptions,
+    samples=[
+        clear(f'<img src="{_POT}" alt="Sea-green bowl on the long shelf, with its lid beside it">'),
+        finds(f'<img src="{_POT}" alt="{"Sea-green bowl, " * 10}">'),
+    ],
+)
+def find_long(message: Message, context: Context, options: LongOptions) -> Iterator[Hit]:
+    """An alternative text has 150 characters at most."""
+    for image in _shown_pictures(message):
+        alt = image.attributes.get("alt")
+        words = tidy(alt.value) if alt is not None else ""
+        if alt is not None and len(words) > options.most_characters:
+            data = {"characters": len(words), "most": options.most_characters}
+            yield Hit(
+                "The alternative text has {characters} characters; {most} are the limit.",
+                Place.in_html(message, alt.value_span, image.index),
+                data,
+                identity=words[:80],
+            )
+
+
+@check(
+    id="access.alt-repeats",
+    name="Alternative text that repeats the text beside it",
+    level=Level.NOTE,
+    why="A listener hears everything twice.",
+    fix='Write alt="" where the text beside the picture says it all.',
+    basis="HTML §4.8.4.4 (from memory)",
+    merged=True,
+    samples=[
+        clear(f'<p><img src="{_POT}" alt="Sea-green bowl"> Bowls are back</p>'),
+        clear(f'<p><img src="{_POT}" alt=""> Sea-green bowl</p>'),
+        clear(f'<table><tr><td><img src="{_POT}" alt="Kiln"></td></tr></table><p>Words between.</p><p>Kiln</p>'),
+        clear(f'<p><img src="{_POT}" alt="Tea"> Teacups</p>'),
+        finds(f'<p><img src="{_POT}" alt="Sea-green bowl"> Sea-green bowl</p>', at="Sea-green bowl"),
+        finds(f'<a href="https://kiln.org/"><img src="{_POT}" alt="Sea-green bowl!"><br>Sea-Green Bowl</a>'),
+        finds(f'<table><tr><td><img src="{_POT}" alt="Sea-green bowl"></td></tr><tr><td>Sea-green bowl</td></tr></table>'),
+    ],
+)
+def find_repeats(message: Message, context: Context, options: Options) -> Iterator[Hit]:
+    """No alternative text is the text right before or after its picture."""
+    if message.document is None:
+        return
+    before = ""
+    waiting: list[tuple[Element, str]] = []
+    shown = {image.index for image in _shown_pictures(message)}
+    for piece in _spoken(message):
+        if isinstance(piece, Element):
+            words = _plain(piece.get("alt") or "") if piece.index in shown else ""
+            if words and words in (before, _label(piece)):
+                yield _repeated(message, piece)
+            elif words:
+                waiting.append((piece, words))
+            continue
+        for image, words in waiting:
+            if words == piece:
+                yield _repeated(message, image)
+        waiting, before = [], piece
+
+
+def _label(image: Element) -> str:
+    """The words of the link that holds a picture."""
+    link = next((place for place in image.ancestors() if place.tag == "a"), None)
+    return _plain(link.text[:1_000]) if link is not None else ""
+
+
+def _repeated(message: Message, image: Element) -> Hit:
+    alt = image.attributes["alt"]
+    return Hit(
+        "The alternative text “{alt}” repeats the text beside it.",
+        Place.in_html(message, alt.value_span, image.index),
+        {"alt": tidy(alt.value)[:120]},
+        identity=tidy(alt.value)[:120],
+    )
+
+
+def _spoken(message: Message) -> Iterator[Element | str]:
+    """Pictures, and between them the text as passages, in the order in which they are read."""
+    by_element: dict[int, list[str]] = {}
+    for passage in reading_of(message).passages:
+        by_element.setdefault(passage.element.index, []).append(_plain(passage.text))
+    assert message.document is not None
+    for element in message.document.all_elements:
+        if element.tag == "img":
+            yield element
+        yield from by_element.get(element.index, ())
+
+
+def _plain(text: str) -> str:
+    return " ".join(re.findall(r"\w+", text.casefold()))

@@ -6,8 +6,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, Place, check, clear, finds
-from jetwind.core.checking.samples import answered, opened
+from jetwind.core.checking.samples import answered, opened, pictured
 from jetwind.core.checks.images.package import PIXEL
+from jetwind.core.checks.needs import pictures_in, told_of_all
 from jetwind.core.images.elsewhere import remote_address
 from jetwind.core.message import Message, image_references
 
@@ -92,3 +93,51 @@ def find_heavy(message: Message, context: Context, options: WeightOptions) -> It
         raise CannotTell(
             f"{remote} pictures lie elsewhere and were not fetched" if remote > 1 else "1 picture lies elsewhere and was not fetched"
         )
+
+
+@dataclass(frozen=True)
+class TotalOptions(Options):
+    """``most_octets``: what all pictures together may weigh, in octets (819,200 are 800 KB)."""
+
+    most_octets: int = 819_200
+
+
+_TWO = f"<img src='{_REMOTE}' alt='A'><img src='bowl.gif' alt='B'>"
+
+
+@check(
+    id="images.total-heavy",
+    name="Pictures heavy together",
+    level=Level.FIX,
+    why="On a phone the message is read before it has come in, and the reader pays for it.",
+    fix="Make the heaviest pictures lighter; the Images station says by how much.",
+    basis="Common practice, no published source",
+    options=TotalOptions,
+    samples=[
+        clear(_TWO, files={"bowl.gif": PIXEL}, given=pictured(_REMOTE, octets=819_200 - 43)),
+        clear(f"<img src='{_REMOTE}' alt='A'><img src='{_REMOTE}' alt='B'>", given=pictured(_REMOTE, octets=500_000)),
+        clear(_TWO, files={"bowl.gif": PIXEL}),
+        finds(_TWO, at=_REMOTE, files={"bowl.gif": PIXEL}, given=pictured(_REMOTE, octets=819_200)),
+    ],
+)
+def find_total_heavy(message: Message, context: Context, options: TotalOptions) -> Iterator[Hit]:
+    """All pictures that a reader loads weigh 800 KB at most; one that is shown twice is loaded once."""
+    pictures = pictures_in(message, context)
+    total = sum(picture.facts.octets for picture in pictures if picture.facts is not None)
+    if total > options.most_octets:
+        heaviest = max((picture for picture in pictures if picture.facts is not None), key=lambda picture: picture.facts.octets)  # type: ignore[union-attr]
+        use = heaviest.uses[0]
+        yield Hit(
+            "{pictures} pictures weigh {kilobytes} KB together; the limit is {limit} KB.",
+            Place.in_html(message, use.span, use.element.index if use.element is not None else None),
+            {
+                "pictures": len(pictures),
+                "octets": total,
+                "kilobytes": f"{round(total / 1024):,}",
+                "limit": options.most_octets // 1024,
+                "heaviest": heaviest.name,
+            },
+            identity="all",
+        )
+    else:
+        told_of_all(pictures)

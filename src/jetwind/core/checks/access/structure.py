@@ -1,0 +1,233 @@
+"""What a screen reader needs to find its way: language, title, headings, tables that are no tables, lines of even words."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checks.needs import need_html
+from jetwind.core.markup import Element
+from jetwind.core.message import Message
+from jetwind.core.prose.language import declared, primary_subtag
+from jetwind.core.prose.outline import outline_of
+from jetwind.core.prose.reading import reading_of, tidy
+from jetwind.core.styles.computed import ComputedStyles
+
+#: Language, script, region and the like, each 1 to 8 letters or digits (BCP 47, RFC 5646 §2.1).
+_TAG = re.compile(r"[A-Za-z]{2,3}(?:-[A-Za-z0-9]{1,8})*\Z")
+_COPY = "<p>Twelve glazes, mixed by hand from ash and sea sand, are a fifth off until the middle of the month.</p>"
+
+
+@check(
+    id="access.lang-missing",
+    name="Language not declared",
+    level=Level.FIX,
+    why="A screen reader reads the message in the voice of another language.",
+    fix='Write the language into the html tag, as lang="en".',
+    basis="WCAG 2.2 SC 3.1.1; BCP 47 (RFC 5646 §2.1)",
+    samples=[
+        clear(f"<html lang='en'><body>{_COPY}</body></html>"),
+        clear(f"<html lang='pt-BR'><body>{_COPY}</body></html>"),
+        clear(f"<html lang='zh-Hant-TW'><body>{_COPY}</body></html>"),
+        clear(f"<html><body><div lang='de'>{_COPY}</div></body></html>"),
+        clear(f"<html lang='{{{{ language }}}}'><body>{_COPY}</body></html>"),
+        clear("<html><body><img src='a.png' alt=''></body></html>"),
+        finds(f"<html><body>{_COPY}</body></html>", at="<html>"),
+        finds(f"<html lang=''><body>{_COPY}</body></html>"),
+        finds(f"<html lang='english'><body>{_COPY}</body></html>", at="english"),
+        finds(f"<html lang='en_GB'><body>{_COPY}</body></html>", at="en_GB"),
+        finds(f"<html lang='und'><body>{_COPY}</body></html>", at="und"),
+        finds(_COPY),
+    ],
+)
+def find_language_missing(message: Message, context: Context, options: Options) -> Iterator[Hit]:
+    """The html tag, or the only wrapper of the copy, says the language by a tag of BCP 47."""
+    _, document = need_html(message)
+    if not any(letter.isalpha() for letter in reading_of(message).visible_text):
+        raise DoesNotApply("there is nothing to read")
+    found = declared(message)
+    if found is None:
+        html = next((element for element in document.elements("html")), None)
+        yield Hit(
+            "The message does not say its language.",
+            Place.in_html(message, html.start_tag if html is not None else None),
+            identity="language",
+        )
+        return
+    element, attribute = found
+    tag = attribute.value.strip()
+    if not message.holds_field(tag) and (not _TAG.match(tag) or not primary_subtag(tag)):
+        yield Hit(
+            "“{tag}” names no language.",
+            Place.in_html(message, attribute.value_span, element.index),
+            {"tag": tag[:40]},
+            identity="language",
+        )
+
+
+@check(
+    id="access.title-missing",
+    name="Message without a title",
+    level=Level.NOTE,
+    why="In a browser window and in some clients the title is what a screen reader says first.",
+    fix="Write the subject, or what the message is about, into the title element.",
+    basis="WCAG 2.2 SC 2.4.2",
+    samples=[
+        clear(f"<html><head><title>Spring glazes</title></head><body>{_COPY}</body></html>"),
+        clear(f"<html><head><title>{{{{ subject }}}}</title></head><body>{_COPY}</body></html>"),
+        finds(f"<html><head></head><body>{_COPY}</body></html>"),
+        finds(f"<html><head><title> </title></head><body>{_COPY}</body></html>", at="<title>"),
+    ],
+)
+def find_title_missing(message: Message, context: Context, options: Options) -> Iterator[Hit]:
+    """The title element is there and says something."""
+    _, document = need_html(message)
+    # A title of a drawing (SVG) is the drawing's.
+    titles = [element for element in document.elements("title") if not any(place.tag == "svg" for place in element.ancestors())]
+    if any(element.text.strip() for element in titles):
+        return
+    yield Hit(
+        "The message has no title." if not titles else "The title is empty.",
+        Place.in_html(message, titles[0].start_tag if titles else None),
+        identity="title",
+    )
+
+
+@check(
+    id="access.headings",
+    name="Headings missing or skipped",
+    level=Level.NOTE,
+    why="Listeners go from heading to heading; without them they hear everything from the top.",
+    fix="Mark the main line as h1 and go down one level at a time.",
+    basis="WCAG 2.2 SC 1.3.1",
+    samples=[
+        clear(f"<h1>Glazes</h1>{_COPY}<h2>Ash</h2>{_COPY}<h3>Sea</h3>{_COPY}<h2>Sand</h2>{_COPY}"),
+        clear(f"<h2>Glazes</h2>{_COPY}"),
+        clear("<p>Short note.</p>"),
+        clear(f"<div role='heading' aria-level='1'>Glazes</div>{_COPY * 3}"),
+        clear(f"<h1>Glazes</h1><h3 style='display:none'>x</h3>{_COPY}"),
+        finds(f"{_COPY}{_COPY}{_COPY}{_COPY}"),
+        finds(f"<h1>Glazes</h1>{_COPY}<h3>Ash</h3>{_COPY}", at="<h3>"),
+    ],
+)
+def find_headings(message: Message, context: Context, options: Options) -> Iterator[Hit]:
+    """Copy of several passages has a heading, and no level of headings is skipped on the way down."""
+    _, document = need_html(message)
+    before = 0
+    found = False
+    for element in document.elements():
+        level = _level(element)
+        if not level or message.cascade.is_hidden(element) or not _says(element):
+            continue
+        if found and level > before + 1:
+            data = {"level": level, "before": before}
+            yield Hit(
+                "A heading of level {level} follows one of level {before}.", Place.in_html(message, element.start_tag, element.index), data
+            )
+        before, found = level, True
+    if not found and _is_long(message):
+        yield Hit("The message has no headings.", Place.in_html(message, None), identity="none")
+
+
+def _level(element: Element) -> int:
+    if (element.get("role") or "").strip().lower() == "heading":
+        written = (element.get("aria-level") or "2").strip()
+        return int(written) if written.isdecimal() and 0 < len(written) < 3 else 2
+    is_own = not (element.get("role") or "").strip()
+    return int(element.tag[1]) if is_own and element.tag in ("h1", "h2", "h3", "h4", "h5", "h6") else 0
+
+
+def _says(element: Element) -> bool:
+    return bool(element.text.strip()) or any((image.get("alt") or "").strip() for image in element.elements("img"))
+
+
+def _is_long(message: Message) -> bool:
+    """Whether there is enough to read that a listener wants to skip: a note of a few lines is read whole."""
+    letters = sum(len(passage.text) for section, passage in outline_of(message).sections if section != "footer")
+    return letters >= _LONG
+
+
+#: Characters of copy, the footer left out, from which headings are missed.
+_LONG = 350
+
+
+@check(
+    id="access.table-role",
+    name="Layout table that is read as a table",
+    level=Level.FIX,
+    why="A screen reader announces rows and columns before every line.",
+    fix='Give each layout table role="presentation".',
+    basis="WAI-ARIA 1.2, presentation; WCAG 2.2 SC 1.3.1",
+    samples=[
+        clear(f"<table role='presentation'><tr><td>{_COPY}</td></tr></table>"),
+        clear(f"<table role='none'><tr><td>{_COPY}</td></tr></table>"),
+        clear("<table><caption>Kilns</caption><tr><td>Ash</td><td>1,280 °C</td></tr></table>"),
+        clear("<table><tr><th>Glaze</th><th>°C</th></tr><tr><td>Ash</td><td>1,280</td></tr></table>"),
+        clear("<table style='display:none'><tr><td>x</td></tr></table>"),
+        clear(f"<p>x</p><!--[if mso]><table><tr><td><![endif]-->{_COPY}"),
+        clear(_COPY),
+        finds(f"<table><tr><td>{_COPY}</td></tr></table>", at="<table>"),
+        finds(f"<table role='presentation'><tr><td><table><tr><td>{_COPY}</td></tr></table></td></tr></table>", at="<table>"),
+    ],
+)
+def find_table_role(message: Message, context: Context, options: Options) -> Iterator[Hit]:
+    """Each table that lays out says so by its role; tables of data have header cells or a caption."""
+    _, document = need_html(message)
+    tables = list(document.elements("table"))
+    if not tables:
+        raise DoesNotApply("the message has no tables")
+    bare = [
+        table
+        for table in tables
+        if not (table.get("role") or "").strip() and not _is_of_data(message, table) and not message.cascade.is_hidden(table)
+    ]
+    if bare:
+        first, *others = (Place.in_html(message, table.start_tag, table.index) for table in bare)
+        many = f"{len(bare)} layout tables have" if len(bare) > 1 else "A layout table has"
+        yield Hit("{tables} no role of presentation.", first, {"tables": many}, identity="tables", also=tuple(others))
+
+
+def _is_of_data(message: Message, table: Element) -> bool:
+    return outline_of(message).is_data_table(table)
+
+
+@dataclass(frozen=True)
+class JustifiedOptions(Options):
+    """``least_characters``: shorter passages are labels, whose lines are not stretched."""
+
+    least_characters: int = 60
+
+
+@check(
+    id="access.justified",
+    name="Justified copy",
+    level=Level.NOTE,
+    why="Uneven gaps between words are hard on readers with dyslexia, most of all in narrow columns.",
+    fix="Align the copy to the side where its lines begin.",
+    basis="WCAG 2.2 SC 1.4.8",
+    options=JustifiedOptions,
+    samples=[
+        clear(_COPY),
+        clear("<p style='text-align:justify'>Ash and sand</p>"),
+        clear(f"<div style='text-align:justify'><div style='text-align:left'>{_COPY}</div></div>"),
+        finds(f"<div style='text-align:justify'>{_COPY}</div>", at="<p>"),
+        finds(f"<table><tr><td align='justify'>{_COPY}</td></tr></table>"),
+    ],
+)
+def find_justified(message: Message, context: Context, options: JustifiedOptions) -> Iterator[Hit]:
+    """No body copy is justified."""
+    html, document = need_html(message)
+    if "justify" not in html.text.lower():
+        return
+    computed = ComputedStyles(document)
+    found = [
+        passage
+        for passage in reading_of(message).passages
+        if len(tidy(passage.text)) >= options.least_characters and computed.value(passage.element, "text-align") == "justify"
+    ]
+    if found:
+        first, *others = (Place.in_html(message, passage.element.start_tag, passage.element.index) for passage in found)
+        many = f"{len(found)} passages are" if len(found) > 1 else "A passage is"
+        yield Hit("{passages} justified.", first, {"passages": many}, identity="justified", also=tuple(others))

@@ -1,0 +1,164 @@
+"""A message is words with pictures, not pictures alone."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from jetwind.core.checking import Box, Context, DoesNotApply, Hit, Level, Options, Place, box, check, clear, finds, laid_out
+from jetwind.core.checks.needs import need_html
+from jetwind.core.images import is_spacer, shown_size
+from jetwind.core.markup import Element
+from jetwind.core.message import Message
+from jetwind.core.prose.outline import outline_of
+from jetwind.core.prose.reading import reading_of
+from jetwind.core.renders import Render
+
+_PICTURE = "<img src='https://pictures.kiln.org/a.jpg' width='600' height='800' alt='Spring at the works, all of it'>"
+_BIG = "<img src='https://pictures.kiln.org/{}.jpg' width='600' height='400' alt='Pots'>"
+_COPY = "<p>Twelve glazes, mixed by hand from ash and sea sand, are a fifth off until the middle of the month for all who fire with us.</p>"
+_THREE = "<img src='a.jpg' width='600' height='400' alt='A'><img src='b.jpg' width='600' height='400' alt='B'><img src='c.jpg' width='600' height='400' alt='C'>"
+
+
+def _large(message: Message) -> list[Element]:
+    """Pictures that are seen and are not small: marks of networks, logos and bullets are."""
+    if message.document is None:
+        return []
+    found = []
+    for image in message.document.elements("img"):
+        width, height = shown_size(message, image)
+        if message.cascade.is_hidden(image) or is_spacer(message, image):
+            continue
+        if (width is None or width >= _LARGE) and (height is None or height >= _LARGE / 2):
+            found.append(image)
+    return found
+
+
+#: A picture narrower than this, in CSS px, is a mark; as is one of half that height.
+_LARGE = 200
+
+
+def _words(message: Message) -> int:
+    """Letters and digits of the copy that can be read, the footer left out."""
+    return sum(sum(letter.isalnum() for letter in passage.text) for section, passage in outline_of(message).sections if section != "footer")
+
+
+@dataclass(frozen=True)
+class OnlyOptions(Options):
+    """``least_letters``: letters outside of the footer from which there is something to read."""
+
+    least_letters: int = 20
+
+
+@check(
+    id="images.only",
+    name="Nothing but pictures",
+    level=Level.STOP,
+    why="With pictures blocked the message is empty, a screen reader has little to read, and filters take it for spam.",
+    fix="Write the message as text, and let pictures go with it.",
+    basis="Common practice, no published source",
+    options=OnlyOptions,
+    samples=[
+        clear(f"{_PICTURE}{_COPY}"),
+        clear("<p>{{ body }}</p>" + _PICTURE),
+        clear("<img src='https://pictures.kiln.org/logo.png' width='120' height='40' alt='Kiln'>"),
+        clear("<p>x</p>"),
+        finds(_PICTURE, at=_PICTURE),
+        finds(
+            f"<a href='https://kiln.org/'>{_PICTURE}</a><p>Unsubscribe: <a href='https://kiln.org/u'>leave the list of the kiln works</a></p>"
+        ),
+    ],
+)
+def find_only_pictures(message: Message, context: Context, options: OnlyOptions) -> Iterator[Hit]:
+    """Beside its pictures and its footer a message has words to read."""
+    need_html(message)
+    large = _large(message)
+    if not large:
+        raise DoesNotApply("the message shows no large picture")
+    # What a field brings may be all the copy there is.
+    if _words(message) >= options.least_letters or message.holds_field(reading_of(message).visible_text):
+        return
+    first, *others = (Place.in_html(message, image.start_tag, image.index) for image in large)
+    yield Hit("The message has pictures and hardly a word to read.", first, {"pictures": len(large)}, identity="only", also=tuple(others))
+
+
+def _seen(selector: str, height: float) -> Box:
+    return box(selector, "image", 0, 0, 600, height)
+
+
+def _read(height: float) -> Box:
+    return box("p", "text", 0, 700, 600, height, characters=120)
+
+
+@dataclass(frozen=True)
+class BalanceOptions(Options):
+    """``most_share``: the share of the rendered area that pictures may cover (0 to 1). ``least_characters``: what is to be read beside more
+
+    large pictures than ``pictures``: as many pass with fewer words.
+    """
+
+    most_share: float = 0.6
+    least_characters: int = 400
+    pictures: int = 2
+
+
+@check(
+    id="images.text-ratio",
+    name="Much picture, little text",
+    level=Level.FIX,
+    why="Filters trust words more than pictures, and with pictures blocked little is left.",
+    fix="Say in text what the pictures say, or show fewer of them.",
+    basis="Common practice, no published source; areas as measured on the render",
+    options=BalanceOptions,
+    samples=[
+        clear(f"{_BIG}{_COPY}"),
+        clear(f"<p>{{{{ body }}}}</p>{_THREE}"),
+        clear(f"{_PICTURE}{_COPY}", renders=laid_out("desktop-pane", _seen("img", 500), _read(400), height=1000)),
+        clear(_PICTURE, renders=laid_out("desktop-pane", _seen("img", 800), height=800)),
+        clear(f"<img src='logo.png' width='120' height='40' alt='Kiln'>{_COPY}"),
+        finds(f"{_THREE}{_COPY}"),
+        finds(f"{_PICTURE}{_COPY}", at=_PICTURE, renders=laid_out("desktop-pane", _seen("img", 800), _read(200), height=1000)),
+    ],
+)
+def find_text_ratio(message: Message, context: Context, options: BalanceOptions) -> Iterator[Hit]:
+    """Pictures cover 60 % of the message at most, and over two large ones come with 400 characters of text."""
+    need_html(message)
+    large = _large(message)
+    if not large:
+        raise DoesNotApply("the message shows no large picture")
+    text = reading_of(message).visible_text
+    # A message of pictures alone is told as that; of one with fields nobody knows how much there will be to read.
+    if _words(message) < OnlyOptions().least_letters or message.holds_field(text):
+        return
+    share = covered(context.renders.where(is_night=False, images="on")) if context.renders is not None else None
+    place, *others = (Place.in_html(message, image.start_tag, image.index) for image in large)
+    if share is not None and share > options.most_share:
+        yield Hit(
+            "Pictures cover {share} % of the message; {most} % are the limit.",
+            place,
+            {"share": round(100 * share), "most": round(100 * options.most_share)},
+            identity="share",
+            also=tuple(others),
+        )
+    elif len(large) > options.pictures and len(text) < options.least_characters:
+        yield Hit(
+            "{pictures} large pictures come with {characters} characters of text.",
+            place,
+            {"pictures": len(large), "characters": len(text)},
+            identity="text",
+            also=tuple(others),
+        )
+
+
+def covered(renders: list[Render]) -> float | None:
+    """The share of the message's own area (0 to 1) that pictures cover in the first desktop render, else the first of all; None without one."""
+    chosen = next((render for render in renders if render.profile.device == "desktop"), renders[0] if renders else None)
+    if chosen is None:
+        return None
+    measured = chosen.measured
+    blocks = [block for block in measured.blocks if block.width > 0 and block.height > 0]
+    if not blocks or not measured.height:
+        return None
+    width = min(max(block.right for block in blocks), measured.width) - max(min(block.x for block in blocks), 0)
+    area = sum(block.width * block.height for block in blocks if block.kind == "image" and not block.is_broken)
+    return min(1.0, area / (width * measured.height)) if width > 0 else None
