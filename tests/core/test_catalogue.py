@@ -127,6 +127,7 @@ IDS = [
     "images.no-width",
     "images.only",
     "images.oversized",
+    "images.saving",
     "images.text-ratio",
     "images.total-heavy",
     "images.unreachable",
@@ -293,6 +294,7 @@ class TestDeclarations:
                 "IANA",
                 "Exif",
                 "Decoded by",
+                "Measured",
                 "dictionary",
                 "support dataset",
             )

@@ -26,7 +26,7 @@ from jetwind.apps.links.models import Kind, LinkAnswer, Opened, SeenByHand, When
 from jetwind.apps.review.answers import ask_for_checks, storable
 from jetwind.apps.review.questions import readers_of
 from jetwind.apps.workspace.models import Workspace
-from jetwind.core.images.elsewhere import remote_pictures
+from jetwind.core.images.elsewhere import remote_pictures, with_fetched
 from jetwind.core.links.answers import Answer, Answers
 from jetwind.core.links.listing import Listing
 from jetwind.core.links.opening import MOST_LANDINGS, MOST_PICTURE_OCTETS, as_resource, is_landing, to_open, without_way_out
@@ -207,6 +207,13 @@ def answers_for_checks(revision: Revision) -> dict[str, Any]:
         seen = list(SeenByHand.objects.filter(mailing_id=revision.mailing_id).values_list("address", flat=True))
     known: dict[str, Any] = {"seen_by_hand": frozenset(seen)}
     return known | ({"answers": KeptAnswers(revision.pk, key)} if key else {})
+
+
+def with_pictures_kept(revision: Revision, message: Message) -> Message:
+    """The message with the pictures that were fetched for it."""
+    opened = Opened.objects.filter(revision=revision).first()
+    rows = LinkAnswer.objects.filter(pk__in=opened.pictures) if opened is not None and opened.pictures else ()
+    return with_fetched(message, _as_resources(rows))
 
 
 def pictures_for_renders(revision: Revision, message: Message, report: Any) -> dict[str, Resource]:

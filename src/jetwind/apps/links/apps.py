@@ -16,14 +16,14 @@ class LinksConfig(AppConfig):
 
         from jetwind.apps.intake.selectors import known_of_revisions
         from jetwind.apps.intake.services import on_new_revision
-        from jetwind.apps.links.answering import answers_for_checks, pictures_for_renders
+        from jetwind.apps.links.answering import answers_for_checks, pictures_for_renders, with_pictures_kept
         from jetwind.apps.links.house import LISTS, SINGLE
         from jetwind.apps.links.models import LetOpen, Opened, SeenByHand, Wire
         from jetwind.apps.links.services import follow_new_revision
         from jetwind.apps.links.station import gauge
         from jetwind.apps.previews.rendering import pictures_from_elsewhere
         from jetwind.apps.review.frame import gauges
-        from jetwind.apps.review.questions import circumstances
+        from jetwind.apps.review.questions import additions, circumstances
 
         opened = Opened.objects.filter(revision=OuterRef("pk"))
         seen = SeenByHand.objects.filter(mailing=OuterRef("mailing_id")).order_by("id")
@@ -40,4 +40,5 @@ class LinksConfig(AppConfig):
         gauges.append(gauge)
         on_new_revision.append(follow_new_revision)
         circumstances.append(answers_for_checks)
+        additions.append(with_pictures_kept)
         pictures_from_elsewhere.append(pictures_for_renders)

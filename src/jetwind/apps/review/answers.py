@@ -16,7 +16,7 @@ from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
 from jetwind.apps.review.models import CheckRun, FindingRecord
-from jetwind.apps.review.questions import Question, context_of, is_outdated, newest_run
+from jetwind.apps.review.questions import Question, context_of, is_outdated, message_to_check, newest_run
 from jetwind.apps.workspace.models import Workspace
 from jetwind.core.checking import CheckResult, Finding, Level, Outcome, Part, Place, registry
 from jetwind.core.message import Message
@@ -82,7 +82,7 @@ def check_now(revision: Revision) -> CheckRun:
         return known
     holding = question.holding(last) if last is not None else {}
     asked = [check_id for check_id in registry() if check_id not in holding]
-    answer = review_bounded(message_of(revision), question.context, asked, start=settings.HELPERS_START)
+    answer = review_bounded(message_to_check(revision), question.context, asked, start=settings.HELPERS_START)
     return _keep(revision, question, answer, last, holding)
 
 

@@ -26,6 +26,16 @@ from jetwind.engines.dictionaries import Installed
 
 #: What apps above know of a revision that checks read: values of the context by name.
 circumstances: list[Callable[[Revision], dict[str, Any]]] = []
+#: What apps above add to the message itself before it is checked, such as its pictures that were fetched; covered by a circumstance's key.
+additions: list[Callable[[Revision, Message], Message]] = []
+
+
+def message_to_check(revision: Revision) -> Message:
+    """The message with all that is known of it."""
+    message = message_of(revision)
+    for add in additions:
+        message = add(revision, message)
+    return message
 
 
 def context_of(revision: Revision) -> Context:

@@ -6,11 +6,12 @@ as far as they fit into :data:`MOST_MOTION` pixels.
 
 from __future__ import annotations
 
+import hashlib
 import io
 import warnings
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from functools import lru_cache
 from typing import TYPE_CHECKING, Any, Literal
 
@@ -42,7 +43,7 @@ _GPS, _LATITUDE, _LONGITUDE = 0x8825, 2, 4
 
 @dataclass(frozen=True, slots=True)
 class PictureFacts:
-    """A picture as its file is. ``width`` and ``height`` in px, ``octets`` of the file, ``took_ms`` of one round of an animation in ms.
+    """A picture as its file is. ``digest`` is the SHA-256 of its octets; ``width`` and ``height`` in px, ``octets`` of the file, ``took_ms`` of one round of an animation in ms.
 
     ``fault`` says why it cannot be shown; the size is that of its head all the same, 0 where it has none. ``frames`` counts up to
     :data:`MOST_FRAMES`. ``flashing`` is the share of its area (0 to 1) that flashes more than three times within a second.
@@ -52,6 +53,7 @@ class PictureFacts:
 
     octets: int
     format: str = ""
+    digest: str = ""
     width: int = 0
     height: int = 0
     colours: Colours = ""
@@ -83,6 +85,10 @@ class PictureFacts:
 @lru_cache(maxsize=256)
 def facts_of(data: bytes) -> PictureFacts:
     """Everything about a picture file. Never raises, whatever the octets are."""
+    return replace(_facts_of(data), digest=hashlib.sha256(data).hexdigest())
+
+
+def _facts_of(data: bytes) -> PictureFacts:
     octets = len(data)
     if b"<svg" in data[:1000].lower():
         return PictureFacts(octets, "SVG", fault="" if is_plain_drawing(data) else "damaged")
@@ -90,19 +96,20 @@ def facts_of(data: bytes) -> PictureFacts:
     if size is None:
         return PictureFacts(octets, fault="unknown")
     if size[0] * size[1] > MOST_PIXELS:
-        return PictureFacts(octets, _format_of(data), *size, fault="too-large")
+        return PictureFacts(octets, _format_of(data), width=size[0], height=size[1], fault="too-large")
     try:
         with _opened(data) as picture:
             told: dict[str, Any] = {"format": picture.format or "", "width": picture.width, "height": picture.height}
             # Pillow reduces 16 bits of a colour to 8 when it opens a PNG; the head says what it was (PNG §11.2.2: octet 24).
             told["colours"] = "16-bit" if picture.format == "PNG" and data[24:25] == b"\x10" else _colours(picture)
             told["is_clear"] = picture.mode in ("RGBA", "LA", "PA", "La", "RGBa") or "transparency" in picture.info
-            told["has_position"], told["people"] = _people(picture)
             # Pillow asks each frame of an animation only when it is sought.
             told["frames"] = min(int(getattr(picture, "n_frames", 1)), MOST_FRAMES)
             fault = _fault(picture)
+            # After it: to find the EXIF of a PNG Pillow unpacks the picture, and what fails then would not fail again.
+            told["has_position"], told["people"] = _people(picture)
     except DECODING_FAILS:
-        return PictureFacts(octets, _format_of(data), *size, fault="damaged")
+        return PictureFacts(octets, _format_of(data), width=size[0], height=size[1], fault="damaged")
     if told["frames"] > 1 and not fault:
         told |= _motion(data, told["frames"])
     return PictureFacts(octets, fault=fault, **told)

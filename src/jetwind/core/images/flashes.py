@@ -17,8 +17,8 @@ from jetwind.core.styles.contrast import relative_luminance
 if TYPE_CHECKING:
     from PIL import Image
 
-#: Blocks along each side of a picture.
-SIDE = 16
+#: Blocks along each side of a picture: so few that one of a picture large enough to harm holds many rows of a fine pattern.
+SIDE = 12
 #: The least change of relative luminance, the most luminance of the darker side, and the flashes a second that are let pass.
 CHANGE, DARK, MOST_A_SECOND = 0.1, 0.8, 3
 #: A red is saturated where it makes up so much of a colour, and the change counts from so many of its 320 steps.

@@ -1,0 +1,302 @@
+"""Pictures: what their files hold, where messages show them; hostile ones are bounded."""
+
+from __future__ import annotations
+
+import base64
+import io
+import random
+from typing import Any
+
+import piexif
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from PIL import Image
+
+from jetwind.core.checking import Context, Outcome, registry, run_check
+from jetwind.core.images.collecting import pictures_of
+from jetwind.core.images.facts import MOST_FRAMES, PictureFacts, facts_of
+from jetwind.core.message import Message, Resource, Sample, read_bytes
+from tests.factories import mail, package, picture
+
+_PIXEL = base64.b64decode("R0lGODlhAQABAIAAAAAAAP///yH5BAEAAAAALAAAAAABAAEAAAIBRAA7")
+
+
+def saved(image: Image.Image, form: str, **more: Any) -> bytes:
+    """A picture as a file."""
+    out = io.BytesIO()
+    image.save(out, form, **more)
+    return out.getvalue()
+
+
+def animation(frames: list[Image.Image], wait: int, form: str = "GIF") -> bytes:
+    """Frames shown for ``wait`` ms each."""
+    return saved(
+        frames[0], form, save_all=True, append_images=frames[1:], duration=wait, loop=0, **({"lossless": True} if form == "WEBP" else {})
+    )
+
+
+def plain(colour: str | tuple[int, int, int], size: tuple[int, int] = (200, 150)) -> Image.Image:
+    """One colour."""
+    return Image.new("RGB", size, colour)
+
+
+def grain(size: tuple[int, int] = (300, 200)) -> Image.Image:
+    """A picture with much to see."""
+    chance = random.Random(4)
+    return Image.frombytes("RGB", size, chance.randbytes(size[0] * size[1] * 3))
+
+
+class TestFacts:
+    """By content, whatever the file is called."""
+
+    @pytest.mark.parametrize(
+        ("form", "first_octets"),
+        [
+            ("PNG", b"\x89PNG\r\n\x1a\n"),  # PNG (ISO/IEC 15948) §5.2
+            ("JPEG", b"\xff\xd8\xff"),  # JPEG (ISO/IEC 10918-1) B.1.1.3: SOI, then a marker
+            ("GIF", b"GIF8"),  # GIF89a §17
+            ("WEBP", b"RIFF"),  # RFC 9649 §2.4
+            ("BMP", b"BM"),  # from memory
+            ("TIFF", b"II*\0"),  # TIFF 6.0 §2
+        ],
+    )
+    def test_formats(self, form: str, first_octets: bytes) -> None:
+        """The format's own first octets, size and weight as they are."""
+        data = saved(grain((31, 17)), form)
+        assert data.startswith(first_octets)
+        facts = facts_of(data)
+        assert (facts.format, facts.width, facts.height, facts.octets, facts.frames, facts.fault) == (form, 31, 17, len(data), 1, "")
+        assert PictureFacts.from_json(facts.as_json()) == facts
+
+    @pytest.mark.parametrize(
+        ("mode", "form", "colours"),
+        [
+            ("L", "PNG", "grey"),
+            ("P", "PNG", "palette"),
+            ("RGB", "JPEG", "rgb"),
+            ("CMYK", "JPEG", "cmyk"),
+            ("I;16", "PNG", "16-bit"),
+            ("RGBA", "PNG", "rgb"),
+        ],
+    )
+    def test_colours(self, mode: str, form: str, colours: str) -> None:
+        """As the file keeps them."""
+        assert facts_of(saved(Image.new(mode, (9, 9)), form)).colours == colours
+
+    def test_sixteen_bits_a_colour(self) -> None:
+        """A PNG of 16-bit RGB: IHDR says depth 16, colour type 2 (PNG §11.2.2)."""
+        import struct
+        import zlib
+
+        def chunk(kind: bytes, data: bytes) -> bytes:
+            return struct.pack(">I", len(data)) + kind + data + struct.pack(">I", zlib.crc32(kind + data))
+
+        raw = b"".join(b"\0" + b"\x12\x34" * 3 * 4 for _ in range(4))
+        data = (
+            b"\x89PNG\r\n\x1a\n"
+            + chunk(b"IHDR", struct.pack(">IIBBBBB", 4, 4, 16, 2, 0, 0, 0))
+            + chunk(b"IDAT", zlib.compress(raw))
+            + chunk(b"IEND", b"")
+        )
+        assert facts_of(data).colours == "16-bit"
+
+    def test_people(self) -> None:
+        """A position and names, written by a second library (piexif)."""
+        exif = piexif.dump(
+            {
+                "0th": {piexif.ImageIFD.Artist: b"Odell Marsh"},
+                "Exif": {piexif.ExifIFD.CameraOwnerName: b"Rosa Quill"},
+                "GPS": {
+                    piexif.GPSIFD.GPSLatitudeRef: b"N",
+                    piexif.GPSIFD.GPSLatitude: ((52, 1), (3, 1), (1, 1)),
+                    piexif.GPSIFD.GPSLongitudeRef: b"E",
+                    piexif.GPSIFD.GPSLongitude: ((4, 1), (8, 1), (1, 1)),
+                },
+            }
+        )
+        facts = facts_of(saved(grain(), "JPEG", exif=exif))
+        assert (facts.has_position, facts.people) == (True, ("Odell Marsh", "Rosa Quill"))
+        without = piexif.dump({"0th": {piexif.ImageIFD.Make: b"Kiln"}, "GPS": {piexif.GPSIFD.GPSVersionID: (2, 3, 0, 0)}})
+        facts = facts_of(saved(grain(), "JPEG", exif=without))
+        assert (facts.has_position, facts.people) == (False, ())
+
+    def test_clear_pixels(self) -> None:
+        """An alpha channel, or one clear colour of a palette."""
+        assert facts_of(saved(Image.new("RGBA", (9, 9)), "PNG")).is_clear
+        assert facts_of(_PIXEL).is_clear
+        assert not facts_of(saved(plain("red"), "PNG")).is_clear
+
+
+class TestMotion:
+    """Flashes by WCAG's definition, and what the first frame shows."""
+
+    @pytest.mark.parametrize(
+        ("wait", "dark", "light", "share"),
+        [
+            (100, "black", "white", 1.0),  # five flashes a second
+            (130, "black", "white", 1.0),  # nearly four
+            (170, "black", "white", 0.0),  # fewer than three
+            (100, (100, 100, 100), (118, 118, 118), 0.0),  # a change under 10 % of luminance
+            (100, (233, 233, 233), "white", 0.0),  # the darker side above 0.8
+            (100, (170, 0, 0), (140, 140, 140), 1.0),  # a saturated red that comes and goes
+            (10, "black", "white", 1.0),  # asks for 10 ms and is shown for 100
+        ],
+    )
+    def test_flashes(self, wait: int, dark: Any, light: Any, share: float) -> None:
+        """Two colours in turn."""
+        assert facts_of(animation([plain(dark), plain(light)] * 10, wait)).flashing == share
+
+    def test_a_part_that_flashes(self) -> None:
+        """Its share of the area; a fine pattern that flickers evenly is none (WCAG 2.2, the exception of the definition)."""
+        quarter = plain("black")
+        quarter.paste("white", (0, 0, 100, 75))
+        assert facts_of(animation([plain("black"), quarter] * 10, 100)).flashing == pytest.approx(0.25, abs=0.03)
+        rows = [plain("black"), plain("black")]
+        for number, frame in enumerate(rows):
+            for y in range(number, 150, 2):
+                frame.paste("white", (0, y, 200, y + 1))
+        assert facts_of(animation(rows * 10, 100)).flashing == 0
+
+    def test_one_fade_is_no_flash(self) -> None:
+        """Brighter and brighter over fifty frames."""
+        assert facts_of(animation([plain((step * 5, step * 5, step * 5)) for step in range(50)], 40)).flashing == 0
+
+    @pytest.mark.parametrize("form", ["GIF", "WEBP"])
+    def test_first_frame(self, form: str) -> None:
+        """Blank at first, then a picture."""
+        late = facts_of(animation([plain("white", (300, 200)), grain(), grain()], 300, form))
+        assert late.frames >= 2
+        assert late.first_detail < 0.5 < 10 < late.most_detail
+        soon = facts_of(animation([grain(), plain("white", (300, 200))], 300, form))
+        assert soon.first_detail == soon.most_detail
+
+
+def _bombs() -> dict[str, tuple[bytes, str]]:
+    whole = saved(grain((600, 400)), "JPEG")
+    png = saved(grain(), "PNG")
+    return {
+        "pixels": (saved(Image.new("1", (20_000, 20_000)), "PNG"), "too-large"),
+        "cut JPEG": (whole[: len(whole) // 2], "cut-off"),
+        "cut PNG": (png[: len(png) // 2], "cut-off"),
+        "no picture": (b"<html>Not found</html>", "unknown"),
+        "empty": (b"", "unknown"),
+        "head only": (_PIXEL[:6], "unknown"),
+        "no stream inside": (png.replace(b"IDAT\x78", b"IDAT\xff", 1), "damaged"),
+        "a drawing that draws itself": (b"<svg>" + b"<use href='#a'/>" * 20 + b"</svg>", "damaged"),
+    }
+
+
+class TestHostile:
+    """Nothing raises, and one finding says what is wrong."""
+
+    @pytest.mark.parametrize("what", _bombs())
+    def test_faults(self, what: str) -> None:
+        """Told by facts, and by one check alone."""
+        data, fault = _bombs()[what]
+        assert facts_of(data).fault == fault
+        copy = "<p>Pots, bowls and cups, all thrown by hand.</p>"
+        message = read_bytes(package(f"{copy}<img src='a.png' width='300' height='200' alt='Pots'>", a_dot_png=data), "a.zip")
+        told = {
+            check_id
+            for check_id in registry()
+            if check_id.startswith("images.") and run_check(registry()[check_id], message, Context()).findings
+        }
+        assert told == {"images.corrupt"}
+
+    def test_a_thousand_frames(self) -> None:
+        """Counted up to a limit; as many are looked at as may be."""
+        facts = facts_of(animation([plain((number % 256, number // 256, 0), (30, 20)) for number in range(MOST_FRAMES + 50)], 50))
+        assert (facts.frames, facts.fault) == (MOST_FRAMES, "")
+        assert facts.took_ms == 150 * 50
+
+    def test_very_tall(self) -> None:
+        """1 × 30,000 px is a picture."""
+        facts = facts_of(saved(Image.new("RGB", (1, 30_000)), "PNG"))
+        assert (facts.width, facts.height, facts.fault) == (1, 30_000, "")
+
+    @given(st.data())
+    def test_any_octets(self, data: st.DataObject) -> None:
+        """Changed, cut, doubled: an answer, never an exception."""
+        whole = data.draw(
+            st.sampled_from(
+                [saved(grain((40, 30)), form) for form in ("PNG", "JPEG", "GIF", "WEBP")] + [animation([plain("red"), plain("blue")], 50)]
+            )
+        )
+        octets = bytearray(whole)
+        for _ in range(data.draw(st.integers(1, 6))):
+            octets[data.draw(st.integers(0, len(octets) - 1))] = data.draw(st.integers(0, 255))
+        facts_of(bytes(octets[: data.draw(st.integers(1, len(octets)))]))
+
+
+_DRAWN = "<!--[if mso]><v:rect><v:fill type='frame' src='tile.png'/></v:rect><![endif]-->"
+
+
+def everywhere() -> Message:
+    """A package that shows pictures in every way."""
+    page = f"""<style>.a {{ background: url("sheet.png") }}</style><body background="tile.png">{_DRAWN}
+    <img src="one.png" alt="A"><img src="./one.png?x" alt="B"><p style="background-image:url('tile.png')">x</p>
+    <picture><source srcset="two.png 2x"><img src="one.png" srcset="one.png 1x, two.png 2x" alt="C"></picture>
+    <img src="data:image/gif;base64,{base64.b64encode(_PIXEL).decode()}" alt="D"><img src="gone.png" alt="E">
+    <img src="https://kiln.org/far.jpg" alt="F"><img src="//kiln.org/far.jpg" alt="G"><img src="https://kiln.org/{{{{ size }}}}.jpg" alt="H">
+    <img src="https://kiln.org/open.gif" width="1" height="1" alt=""></body>"""
+    files = {name: picture(number + 10, 10) for number, name in enumerate(("one.png", "two.png", "tile.png", "sheet.png"))}
+    return read_bytes(package(page, **{name.replace(".", "_dot_"): data for name, data in files.items()}), "a.zip")
+
+
+class TestCollecting:
+    """Every picture once, with every place that shows it."""
+
+    def test_everywhere(self) -> None:
+        """Attributes, styles, candidates, drawings; along, inside, elsewhere."""
+        known = {"https://kiln.org/far.jpg": PictureFacts(9_000, "JPEG", width=600, height=400)}
+        found = {one.name: one for one in pictures_of(everywhere(), known, (Sample("Bo", {"size": "large"}),))}
+        ways = {name: sorted(use.way for use in one.uses) for name, one in found.items()}
+        assert ways == {
+            "one.png": ["candidate", "image", "image", "image"],
+            "two.png": ["candidate", "candidate"],
+            "tile.png": ["background", "background", "drawing"],
+            "sheet.png": ["sheet"],
+            "a picture inside the HTML": ["image"],
+            "far.jpg": ["image", "image"],
+            "large.jpg": ["image"],
+            "open.gif": ["image"],
+        }
+        assert [found[name].where for name in ("one.png", "a picture inside the HTML", "far.jpg")] == ["along", "inside", "elsewhere"]
+        assert found["far.jpg"].facts == known["https://kiln.org/far.jpg"]
+        assert found["large.jpg"].facts is None
+        assert [name for name, one in found.items() if one.is_tracking] == ["open.gif"]
+
+    def test_fetched_pictures_are_measured(self) -> None:
+        """As those that travel along."""
+        from jetwind.core.images.elsewhere import with_fetched
+
+        data = picture(30, 20)
+        message = with_fetched(
+            read_bytes(mail("<img src='https://kiln.org/far.png' alt='x'>"), "a.eml"),
+            {"https://kiln.org/far.png": Resource("far.png", "image/png", None, data)},
+        )
+        (one,) = pictures_of(message)
+        assert (one.data, one.facts) == (data, facts_of(data))
+
+
+class TestAnswers:
+    """What checks say where nobody looked."""
+
+    def test_not_fetched(self) -> None:
+        """No clearance for a picture that was not seen; what was seen is told all the same."""
+        message = read_bytes(mail("<img src='https://kiln.org/far.jpg' width='300' alt='x'>"), "a.eml")
+        for check_id in ("images.corrupt", "images.format", "images.location", "images.flash", "images.total-heavy", "images.oversized"):
+            assert run_check(registry()[check_id], message, Context()).outcome is Outcome.CANNOT_TELL, check_id
+
+    def test_no_pictures(self) -> None:
+        """Does not apply."""
+        message = read_bytes(mail("<p>Pots</p>"), "a.eml")
+        outcomes = {
+            check_id: run_check(registry()[check_id], message, Context()).outcome
+            for check_id in registry()
+            if check_id.startswith("images.")
+        }
+        assert outcomes.pop("images.missing") is Outcome.CLEAR
+        assert outcomes.pop("images.heavy") is Outcome.CLEAR
+        assert set(outcomes.values()) == {Outcome.DOES_NOT_APPLY}
