@@ -383,6 +383,13 @@ class TestPictures:
         run = check_now(Revision.objects.select_related("mailing__workspace").get(pk=revision.pk))
         told = run.findings.get(check_id="images.unreachable")
         assert told.data["address"] == f"{PICTURES}/missing.png"
+        # What was fetched is measured and made lighter like what travels along; what did not come is told once.
+        assert row.value.facts is not None
+        assert (row.value.facts["format"], row.value.facts["fault"]) == ("PNG", "")
+        assert {run.outcomes[check][0] for check in ("images.corrupt", "images.location", "images.saving", "images.total-heavy")} == {
+            "clear"
+        }
+        assert run.summary["picture_octets"] == row.value.octets
 
     def test_never_or_when_asked(self, quay: Any, standing: Any, monkeypatch: pytest.MonkeyPatch) -> None:
         """Nothing is asked for by itself; on a person's word the renders are made anew with what came."""

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import csv
 import io
+import random
 import zipfile
 from datetime import datetime
 from typing import Any
@@ -10,6 +12,7 @@ from zoneinfo import ZoneInfo
 
 import pytest
 from django.test import Client
+from PIL import Image, ImageFilter
 
 from jetwind.apps.audit.models import LogEntry
 from jetwind.apps.intake.models import Mailing, Revision
@@ -24,7 +27,7 @@ from jetwind.apps.workspace.check_list import check_groups, chosen_settings
 from jetwind.core.checking import registry
 from jetwind.core.message import Envelope, read_bytes
 from tests.apps.helpers import checked, taken_in
-from tests.factories import GOOD_HTML, GOOD_TEXT, mail, package, picture
+from tests.factories import GOOD_HTML, GOOD_TEXT, archive, mail, package, picture
 
 PLANNED = datetime(2027, 3, 1, 9, 0, tzinfo=ZoneInfo("UTC"))
 
@@ -257,6 +260,49 @@ class TestPlainText:
         assert "is not the newest" in client.post(f"/mailings/{old.mailing_id}/r1/plain-text-afresh/").content.decode()
         assert house.client(house.operator).post(f"/mailings/{old.mailing_id}/r2/plain-text-afresh/").status_code == 403
         assert old.mailing.revisions.count() == 2
+
+
+class TestImages:
+    """Weights as bars to one scale, what a lighter file would save, where each picture stands."""
+
+    def test_bars_and_rows(self, house: Any, django_assert_max_num_queries: Any) -> None:
+        """The one that could be lighter first, with what it would weigh; names are escaped."""
+        grain = Image.frombytes("RGB", (900, 600), random.Random(4).randbytes(900 * 600 * 3)).filter(ImageFilter.GaussianBlur(3))
+        heavy = io.BytesIO()
+        grain.save(heavy, "JPEG", quality=98)
+        body = "<p>Pots, bowls and cups, all thrown by hand.</p>"
+        pictures = "<img src='heavy.jpg' width='300' height='200' alt='Pots'><img src='a&amp;b.png' width='40' height='20' alt=''>"
+        revision = taken_in(
+            house, archive({"a.html": (body + pictures).encode(), "heavy.jpg": heavy.getvalue(), "a&b.png": picture()}), "a.zip"
+        )
+        found = next(one.record for one in walk_of(revision).findings if one.record.check_id == "images.saving")
+        with django_assert_max_num_queries(10):
+            shown = page(house.client(house.reviewer), revision, "images", f"?finding={found.fingerprint}")
+        assert shown.index("heavy.jpg</text>") < shown.index("a&amp;b.png</text>")
+        assert f"{len(heavy.getvalue()) / 1024:,.1f} KB" in shown
+        assert f"{found.data['saved'] / 1024:,.1f} KB less" in shown
+        assert "900 × 600 JPEG" in shown
+        assert '<tr class="chosen"><td class="address">heavy.jpg' in shown
+        assert "On a slow phone line they take" in shown
+        # The files with a list: what was told is what is in them, to the octet.
+        assert "/lighter-pictures.zip" in shown
+        given = house.client(house.reviewer).get(f"/mailings/{revision.mailing_id}/r1/lighter-pictures.zip")
+        packed = zipfile.ZipFile(io.BytesIO(given.content))
+        assert packed.namelist() == ["heavy.jpg", "list.csv"]
+        (row,) = csv.DictReader(io.StringIO(packed.read("list.csv").decode("utf-8-sig")))
+        made = packed.read("heavy.jpg")
+        assert len(heavy.getvalue()) - len(made) == found.data["saved"] == int(row["saved"])
+        assert (Image.open(io.BytesIO(made)).width, row["width in px"], row["octets then"]) == (600, "600", str(len(made)))
+        assert float(row["likeness"]) >= 0.98
+
+    def test_without_pictures(self, house: Any) -> None:
+        """Says so."""
+        revision = taken_in(house, mail("<p>Pots</p>"))
+        client = house.client(house.reviewer)
+        assert "The message shows no pictures." in page(client, revision, "images")
+        refused = client.get(f"/mailings/{revision.mailing_id}/r1/lighter-pictures.zip")
+        assert refused.status_code == 400
+        assert "No picture of this revision is known to be lighter" in refused.content.decode()
 
 
 class TestRevisions:

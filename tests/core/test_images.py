@@ -3,19 +3,27 @@
 from __future__ import annotations
 
 import base64
+import csv
 import io
 import random
+import zipfile
 from typing import Any
 
+import numpy as np
 import piexif
 import pytest
+import skimage.data
 from hypothesis import given
 from hypothesis import strategies as st
 from PIL import Image
+from skimage.metrics import structural_similarity
 
 from jetwind.core.checking import Context, Outcome, registry, run_check
 from jetwind.core.images.collecting import pictures_of
 from jetwind.core.images.facts import MOST_FRAMES, PictureFacts, facts_of
+from jetwind.core.images.handing_out import Handed, package_of
+from jetwind.core.images.lighter import candidates, lighter, proposal
+from jetwind.core.images.likeness import Likeness, likeness
 from jetwind.core.message import Message, Resource, Sample, read_bytes
 from tests.factories import mail, package, picture
 
@@ -300,3 +308,108 @@ class TestAnswers:
         assert outcomes.pop("images.missing") is Outcome.CLEAR
         assert outcomes.pop("images.heavy") is Outcome.CLEAR
         assert set(outcomes.values()) == {Outcome.DOES_NOT_APPLY}
+
+
+#: Photographs and scans that scikit-image ships (skimage.data; their origins stand in its README).
+REAL = ("camera", "coffee", "rocket", "chelsea", "immunohistochemistry", "brick", "gravel", "moon", "page", "text", "clock")
+#: Those whose flat dark grounds take a step of the quantiser at some quality, which structural similarity takes for a change of light.
+STEPPED = ("astronaut", "coins", "colorwheel", "retina")
+
+
+def real(name: str) -> Image.Image:
+    """One of them."""
+    return Image.fromarray(getattr(skimage.data, name)()).convert("RGB")
+
+
+class TestLikeness:
+    """Structural similarity, as published."""
+
+    @pytest.mark.parametrize("name", [*REAL, *STEPPED])
+    def test_against_scikit_image(self, name: str) -> None:
+        """The same to the fourth place, before and after JPEG."""
+        one = real(name)
+        other = Image.open(io.BytesIO(saved(one, "JPEG", quality=60)))
+        grey = [np.asarray(picture.convert("L"), dtype=np.float64) for picture in (one, other)]
+        theirs = structural_similarity(*grey, gaussian_weights=True, sigma=1.5, use_sample_covariance=False, data_range=255, full=True)[
+            1
+        ].mean()
+        assert Likeness(one, averages=False).to(other) == pytest.approx(theirs, abs=1e-4)
+        assert likeness(one, one) == 1
+
+    @pytest.mark.parametrize("name", REAL)
+    def test_falls_with_quality(self, name: str) -> None:
+        """The stronger a picture is compressed, the less it is like itself."""
+        one = real(name)
+        values = [likeness(one, Image.open(io.BytesIO(saved(one, "JPEG", quality=quality)))) for quality in (95, 86, 74, 62, 50, 35, 20, 8)]
+        assert values == sorted(values, reverse=True)
+        assert len(set(values)) == len(values)
+
+    def test_other_sizes(self) -> None:
+        """Cannot be held against each other."""
+        with pytest.raises(ValueError, match="cannot be held against"):
+            likeness(plain("red"), plain("red", (10, 10)))
+
+
+class TestLighter:
+    """Files that are really made."""
+
+    @pytest.mark.parametrize("name", REAL[:5])
+    def test_candidates(self, name: str) -> None:
+        """Lighter than the picture, of the widths of one to two times the shown one, each opening as it says; the proposal is the lightest."""
+        data = saved(real(name), "JPEG", quality=97)
+        found = candidates(data, 150)
+        assert {one.width for one in found} == {150, 225, 300}
+        assert [one.octets for one in found] == sorted(one.octets for one in found)
+        for one in found:
+            facts = facts_of(one.data)
+            assert (facts.format, facts.width, facts.height, facts.fault, facts.octets) == ("JPEG", one.width, one.height, "", one.octets)
+            assert one.octets < len(data)
+        best = proposal(found, 0.9)
+        assert best is not None
+        assert [one for one in found if one.octets < best.octets and one.likeness >= 0.9] == []
+        quick = lighter(data, 150, 0.9)
+        assert quick is not None
+        assert (quick.width, quick.likeness >= 0.9) == (300, True)
+
+    def test_clear_pixels_stay(self) -> None:
+        """No JPEG of them; one whose alpha is all opaque may be one."""
+        clear = grain().convert("RGBA")
+        clear.putalpha(Image.linear_gradient("L").resize(clear.size))
+        assert {one.format for one in candidates(saved(clear, "PNG"), 150)} == {"PNG"}
+        assert facts_of(candidates(saved(clear, "PNG"), 150)[0].data).is_clear
+        assert "JPEG" in {one.format for one in candidates(saved(grain().convert("RGBA"), "PNG"), 150)}
+
+    def test_only_where_it_can(self) -> None:
+        """Not of animations, drawings, broken files and bombs; newer formats where they are asked for."""
+        assert candidates(animation([grain(), plain("red", (300, 200))], 100), 150) == []
+        for data, _ in _bombs().values():
+            assert candidates(data, 150) == []
+            assert lighter(data, 150, 0.5) is None
+        data = saved(real("coffee"), "JPEG", quality=95)
+        assert {one.form for one in candidates(data, 150, {"JPEG", "WEBP", "AVIF"}, (1.0,))} == {"JPEG", "WEBP", "AVIF"}
+
+    def test_turned_pictures_and_their_exif(self) -> None:
+        """Turned as EXIF says, which is then gone."""
+        data = saved(
+            real("coffee"),
+            "JPEG",
+            quality=97,
+            exif=piexif.dump({"0th": {piexif.ImageIFD.Orientation: 6, piexif.ImageIFD.Artist: b"Odell"}}),
+        )
+        best = candidates(data, 100)[0]
+        assert best.width < best.height
+        assert facts_of(best.data).people == ()
+
+    def test_package(self) -> None:
+        """Names are safe and differ; the list says what each stands for, and no cell is a formula."""
+        made = candidates(saved(real("coffee"), "JPEG", quality=97), 100)[0]
+        handed = [
+            Handed(name, address, 99_999, made)
+            for name, address in (("a.png", ""), ("../A.JPG", "=cmd()"), ("..", "https://kiln.org/x"), ("list.csv", ""))
+        ]
+        packed = zipfile.ZipFile(io.BytesIO(package_of(handed)))
+        assert packed.namelist() == ["a.jpg", "A-2.jpg", "picture.jpg", "list.jpg", "list.csv"]
+        rows = list(csv.DictReader(io.StringIO(packed.read("list.csv").decode("utf-8-sig"))))
+        assert [row["stands for"] for row in rows] == ["a.png", "'=cmd()", "https://kiln.org/x", "list.csv"]
+        assert packed.read("a.jpg") == made.data
+        assert package_of(handed) == package_of(handed)

@@ -57,7 +57,7 @@ def shelf(width: int = 1200, height: int = 600) -> bytes:
     size = width * 0.16
     for number, colour in enumerate(_GLAZES.values()):
         _bowl(draw, width * 0.04 + number * width * 0.19, height * 0.8 - size * 0.55, size, colour)
-    return _jpeg(picture.filter(ImageFilter.GaussianBlur(0.6)))
+    return _jpeg(picture.filter(ImageFilter.GaussianBlur(0.6)), 72)
 
 
 def glaze(name: str) -> bytes:

@@ -6,11 +6,10 @@ import hashlib
 import logging
 from collections.abc import Iterable, Mapping, Sequence
 from contextlib import closing
-from copy import copy
 from dataclasses import replace
 from datetime import datetime
 from functools import cached_property
-from typing import Any
+from typing import Any, Literal
 
 from django.conf import settings
 from django.db import transaction
@@ -185,16 +184,23 @@ class KeptAnswers:
         self.key = key
         self._revision_id = revision_id
 
-    def __getattr__(self, name: str) -> Any:
-        return getattr(self._read, name)
-
     def __reduce__(self) -> tuple[Any, ...]:
-        return copy, (self._read,)
+        return Answers, (self.links, self.pictures)
 
     @cached_property
-    def _read(self) -> Answers:
+    def links(self) -> dict[str, Answer]:
+        """The answers of links, by address."""
+        return self._read("links")
+
+    @cached_property
+    def pictures(self) -> dict[str, Answer]:
+        """The answers of pictures, by address."""
+        return self._read("pictures")
+
+    def _read(self, name: Literal["links", "pictures"]) -> dict[str, Answer]:
         opened = Opened.objects.filter(revision_id=self._revision_id).first()
-        return _answers(opened) if opened is not None else Answers()
+        values = [row.value for row in LinkAnswer.objects.filter(pk__in=getattr(opened, name))] if opened is not None else []
+        return {value.address: value for value in values}
 
 
 def answers_for_checks(revision: Revision) -> dict[str, Any]:

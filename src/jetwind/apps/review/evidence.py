@@ -6,9 +6,8 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from jetwind.core.checking import Context
-from jetwind.core.images import measure, shown_size
 from jetwind.core.links import links
-from jetwind.core.message import Message, image_references
+from jetwind.core.message import Message
 from jetwind.core.prose.reading import reading_of
 
 
@@ -47,27 +46,6 @@ def _links(message: Message, context: Context) -> list[Table]:
     return [table]
 
 
-def _images(message: Message, context: Context) -> list[Table]:
-    table = Table(
-        "Every picture", ["Line", "Picture", "Pixels", "Shown at", "Weight", "Alternative text"], empty="The message has no pictures."
-    )
-    for reference in image_references(message):
-        resource = message.resource(reference.value) if reference.is_local else None
-        facts = measure(resource.data) if resource else None
-        shown = shown_size(message, reference.element)
-        assert message.html is not None
-        table.add(
-            message.html.source.position(reference.span.start).line,
-            reference.value if len(reference.value) < 80 else reference.value[:60] + " …",
-            f"{facts.width} × {facts.height} px" if facts else "unknown",
-            " × ".join(f"{size:.0f}" if size is not None else "auto" for size in shown) + " px",
-            kilobytes(len(resource.data)) if resource else ("elsewhere" if not reference.is_local else "missing"),
-            reference.element.get("alt") if reference.element.get("alt") is not None else "no alt",
-            element=reference.element.index,
-        )
-    return [table]
-
-
 def _access(message: Message, context: Context) -> list[Table]:
     table = Table("Pictures in words", ["Line", "Picture", "Alternative text"], empty="The message has no pictures.")
     if message.document is not None and message.html is not None:
@@ -98,7 +76,6 @@ def _footer(message: Message, context: Context) -> list[Table]:
 
 _TABLES: dict[str, Callable[[Message, Context], list[Table]]] = {
     "links": _links,
-    "images": _images,
     "access": _access,
     "footer": _footer,
 }

@@ -243,13 +243,14 @@ def excerpt_of(message: Message, record: FindingRecord) -> Excerpt | None:
 
 def _gauges(walk: Walk, message: Message) -> list[Gauge]:
     octets = message.html.octets if message.html else 0
+    pictures = int(walk.run.summary.get("picture_octets", message.image_octets)) if walk.run else message.image_octets
     spam = walk.run.spam if walk.run else None
     clip = options_of(walk.revision.mailing.workspace, "appearance.clipped")
     assert isinstance(clip, ClipOptions)
     most = clip.clip_octets
     return [
         Gauge("HTML", f"{octets / 1024:.1f} of {most / 1024:,.0f} KB", min(octets / max(most, 1), 1.0)),
-        Gauge("images", f"{message.image_octets / 1024:,.0f} KB"),
+        Gauge("images", f"{pictures / 1024:,.0f} KB"),
         Gauge("spam", f"{spam['score']:.1f} {spam['band']}" if spam else "not yet"),
     ]
 

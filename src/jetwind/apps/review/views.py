@@ -16,7 +16,7 @@ from jetwind.apps.accounts.models import User
 from jetwind.apps.intake.selectors import mailing_for, message_of, revision_for
 from jetwind.apps.intake.services import add_revision
 from jetwind.apps.jobs import services as jobs
-from jetwind.apps.review import envelope_station, fields_station, plain_text_station, services, wording_station
+from jetwind.apps.review import envelope_station, fields_station, images_station, plain_text_station, services, wording_station
 from jetwind.apps.review.answers import CHECKS, stored_review
 from jetwind.apps.review.comparison import compare
 from jetwind.apps.review.evidence import tables_for
@@ -60,6 +60,7 @@ _OWN_PAGES: dict[str, tuple[str, Callable[[HttpRequest, Walk, Message], dict[str
     "envelope": ("review/envelope.html", envelope_station.page),
     "wording": ("review/wording.html", wording_station.page),
     "fields": ("review/fields.html", fields_station.page),
+    "images": ("review/images.html", images_station.page),
     "plain-text": ("review/plain_text.html", plain_text_station.page),
 }
 
@@ -252,6 +253,16 @@ def plain_text_afresh(request: HttpRequest, mailing_id: int, number: int) -> Htt
     made = add_revision(request.user, revision.mailing, data, name)
     messages.success(request, f"Revision {made.number} has the plain text made afresh.")
     return redirect(station_address(made, "plain-text"))
+
+
+@require_GET
+@asks("mailing:view")
+def lighter_pictures(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+    """The lighter files of all pictures that could be lighter, with a list, as a zip."""
+    assert isinstance(request.user, User)
+    response = HttpResponse(images_station.lighter_files(revision_for(request.user, mailing_id, number)), content_type="application/zip")
+    response["Content-Disposition"] = f'attachment; filename="message-{mailing_id}-r{number}-lighter.zip"'
+    return response
 
 
 @require_GET

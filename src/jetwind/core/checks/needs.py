@@ -61,9 +61,10 @@ def pictures_in(message: Message, context: Context) -> list[Picture]:
     """
     answers = context.answers.pictures if context.answers is not None else {}
     known = {
-        address: PictureFacts.from_json(answer.facts)
+        address: PictureFacts.from_json(answer.facts) if answer.facts is not None and answer.is_picture else None
         for address, answer in answers.items()
-        if answer.facts is not None and answer.is_opened
+        # Of answers kept before pictures were measured nothing is known yet.
+        if answer.problem != "not-opened" and (answer.facts is not None or not answer.is_picture)
     }
     found = pictures_of(message, known, context.readers)
     if not found:
@@ -72,8 +73,11 @@ def pictures_in(message: Message, context: Context) -> list[Picture]:
 
 
 def told_of_all(pictures: Sequence[Picture]) -> None:
-    """What a check says that found nothing: raises CannotTell where pictures were not looked at."""
-    unseen = sum(picture.facts is None for picture in pictures)
+    """What a check says that found nothing: raises CannotTell where pictures were not looked at.
+
+    One that did not come is told by ``images.unreachable``; what only counts openings is never asked for.
+    """
+    unseen = sum(picture.facts is None and not picture.is_tracking and not picture.is_lost for picture in pictures)
     if unseen:
         raise CannotTell(
             f"{unseen} pictures lie elsewhere and were not fetched" if unseen > 1 else "1 picture lies elsewhere and was not fetched"

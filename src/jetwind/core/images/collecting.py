@@ -8,7 +8,7 @@ import html
 import posixpath
 import re
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import islice
 from typing import Literal
 from urllib.parse import unquote, unquote_to_bytes
@@ -41,18 +41,24 @@ class Use:
 class Picture:
     """A picture with every place that shows it. ``key`` is its digest, or its address where it lies elsewhere.
 
-    ``facts`` is None where it was not fetched. ``data`` are its octets where they are at hand. ``claims`` is the type that the message
-    or a server gave it, empty where none did. ``is_tracking``: it is there to be counted.
+    ``known`` are its facts where it lies elsewhere and was fetched. ``data`` are its octets where they are at hand. ``claims`` is the type that the message
+    or a server gave it, empty where none did. ``is_tracking``: it is there to be counted; ``is_lost``: it was asked for and did not come.
     """
 
     key: str
     name: str
     where: Literal["along", "inside", "elsewhere"]
     uses: tuple[Use, ...]
-    facts: PictureFacts | None = None
+    known: PictureFacts | None = None
     data: bytes | None = None
     claims: str = ""
     is_tracking: bool = False
+    is_lost: bool = False
+
+    @property
+    def facts(self) -> PictureFacts | None:
+        """What its file holds, which is opened for it; None where it was not fetched."""
+        return self.known if self.known is not None or self.data is None else facts_of(self.data)
 
     @property
     def images(self) -> list[Use]:
@@ -60,8 +66,9 @@ class Picture:
         return [use for use in self.uses if use.way == "image" and use.element is not None and use.element.tag == "img"]
 
 
-def pictures_of(message: Message, known: Mapping[str, PictureFacts] | None = None, readers: Sequence[Sample] = ()) -> list[Picture]:
-    """The pictures that a message shows, in the order in which they stand. ``known`` are facts of those elsewhere, by address.
+def pictures_of(message: Message, known: Mapping[str, PictureFacts | None] | None = None, readers: Sequence[Sample] = ()) -> list[Picture]:
+    """The pictures that a message shows, in the order in which they stand. ``known`` are facts of those elsewhere that were asked for, by
+    address; None for one that did not come.
 
     One whose address nobody knows yet, and one that is not in the package, is left out: other checks tell those.
     """
@@ -77,15 +84,18 @@ def pictures_of(message: Message, known: Mapping[str, PictureFacts] | None = Non
             key = address or (resource.sha256 if resource is not None else "")
         if key:
             found.setdefault(key, (resource, address, []))[2].append(use)
-    return [_picture(key, resource, address, tuple(uses), (known or {}).get(key)) for key, (resource, address, uses) in found.items()]
+    asked = known or {}
+    return [
+        replace(_picture(key, resource, address, tuple(uses)), known=asked.get(key), is_lost=key in asked and asked[key] is None)
+        for key, (resource, address, uses) in found.items()
+    ]
 
 
-def _picture(key: str, resource: Resource | None, address: str, uses: tuple[Use, ...], known: PictureFacts | None) -> Picture:
+def _picture(key: str, resource: Resource | None, address: str, uses: tuple[Use, ...]) -> Picture:
     data = resource.data if resource is not None else None
-    facts = known if known is not None or data is None else facts_of(data)
     tracking = bool(address) and all(use.element is not None and use.way == "image" and _counts(use) for use in uses)
     if address:
-        return Picture(key, _last_part(address), "elsewhere", uses, facts, data, resource.content_type if resource else "", tracking)
+        return Picture(key, _last_part(address), "elsewhere", uses, None, data, resource.content_type if resource else "", tracking)
     assert resource is not None
     inside = uses[0].value.strip()[:5].lower() == "data:"
     return Picture(
@@ -93,7 +103,7 @@ def _picture(key: str, resource: Resource | None, address: str, uses: tuple[Use,
         "a picture inside the HTML" if inside else resource.name,
         "inside" if inside else "along",
         uses,
-        facts,
+        None,
         data,
         resource.content_type,
     )

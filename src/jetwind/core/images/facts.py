@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import hashlib
 import io
+import re
 import warnings
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
@@ -90,8 +91,9 @@ def facts_of(data: bytes) -> PictureFacts:
 
 def _facts_of(data: bytes) -> PictureFacts:
     octets = len(data)
-    if b"<svg" in data[:1000].lower():
-        return PictureFacts(octets, "SVG", fault="" if is_plain_drawing(data) else "damaged")
+    if is_drawing(data):
+        width, height = _drawing_size(data)
+        return PictureFacts(octets, "SVG", width=width, height=height, fault="" if is_plain_drawing(data) else "damaged")
     size = pixel_size(data)
     if size is None:
         return PictureFacts(octets, fault="unknown")
@@ -113,6 +115,22 @@ def _facts_of(data: bytes) -> PictureFacts:
     if told["frames"] > 1 and not fault:
         told |= _motion(data, told["frames"])
     return PictureFacts(octets, fault=fault, **told)
+
+
+def is_drawing(data: bytes) -> bool:
+    """Whether a file is a drawing (SVG)."""
+    return b"<svg" in data[:1000].lower()
+
+
+_SVG_SIZE = re.compile(
+    rb"<svg\b[^>]{0,2000}?\bviewBox\s*=\s*[\"']\s*[-\d.]+[\s,]+[-\d.]+[\s,]+(\d{1,5})(?:\.\d*)?[\s,]+(\d{1,5})", re.IGNORECASE
+)
+
+
+def _drawing_size(data: bytes) -> tuple[int, int]:
+    """The size of a drawing by its view box; 300 × 150 px where it has none, as browsers take it (CSS 2.2 §10.3.2)."""
+    found = _SVG_SIZE.search(data[:10_000])
+    return (max(1, int(found[1])), max(1, int(found[2]))) if found is not None else (300, 150)
 
 
 @contextmanager

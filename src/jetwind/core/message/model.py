@@ -193,6 +193,11 @@ class Message(WithoutCaches):
         """Weight of all pictures that travel with the message, in octets."""
         return sum(len(image.data) for image in self.images)
 
+    @property
+    def loaded_octets(self) -> int:
+        """Weight of all pictures that a reader loads, as far as it is known: those that travel along and those that were fetched, in octets."""
+        return self.image_octets + sum(len(picture.data) for picture in self.fetched.values())
+
     def resource(self, reference: str) -> Resource | None:
         """The picture that an HTML reference (``cid:`` or a path in the package) stands for."""
         return self._resources.get(resource_key(reference))

@@ -16,15 +16,16 @@ _WEIGHT = {Level.STOP: 0, Level.FIX: 1, Level.NOTE: 2}
 
 @dataclass(frozen=True, slots=True)
 class Summary:
-    """What a report says of the message itself and has to be worked out: the preview text, and the number of links."""
+    """What a report says of the message itself and has to be worked out: the preview text, the number of links, the weight of pictures in octets."""
 
     preview_text: str
     links: int
+    picture_octets: int = 0
 
 
 def summary_of(message: Message) -> Summary:
     """The summary of a message."""
-    return Summary(reading_of(message).preview_text, sum(1 for _ in links(message)))
+    return Summary(reading_of(message).preview_text, sum(1 for _ in links(message)), message.loaded_octets)
 
 
 @dataclass(frozen=True)

@@ -21,7 +21,7 @@ from yarl import URL
 
 from jetwind import __version__
 from jetwind.core.images import measure
-from jetwind.core.images.facts import facts_of
+from jetwind.core.images.facts import facts_of, is_drawing
 from jetwind.core.links.addresses import Address, parsed
 from jetwind.core.links.answers import MOST_HOPS, REDIRECTS, Answer, Hop, Page, Problem
 from jetwind.core.links.page import page_of
@@ -157,6 +157,9 @@ class Fetcher:
             size, kind = (facts.width, facts.height), facts.format
             if wanted.kind == "picture" and not body.is_cut:
                 measured = (await asyncio.to_thread(facts_of, body.data)).as_json()
+        elif wanted.kind == "picture" and is_drawing(body.data) and content_type == "image/svg+xml" and not body.is_cut:
+            told_of = facts_of(body.data)
+            size, kind, measured = (told_of.width, told_of.height), told_of.format, told_of.as_json()
         elif body.data and content_type in _HTML:
             page = await asyncio.to_thread(page_of, body.data, charset_of(headers.get("Content-Type", "")))
         return Fetched(

@@ -10,7 +10,7 @@ from jetwind.core.checks.images.files import hit, need_shown
 from jetwind.core.checks.images.package import PIXEL
 from jetwind.core.checks.images.shown import widest
 from jetwind.core.checks.needs import pictures_in
-from jetwind.core.images.facts import PictureFacts
+from jetwind.core.images.collecting import Picture
 from jetwind.core.images.lighter import lighter, may_be_lighter
 from jetwind.core.message import Message
 
@@ -53,12 +53,11 @@ def find_saving(message: Message, context: Context, options: SavingOptions) -> I
     for picture in need_shown(pictures_in(message, context)):
         facts = picture.facts
         if picture.data is None or facts is None:
-            unseen += 1
+            unseen += not picture.is_lost
             continue
         if facts.octets < max(options.least_octets, 1) or not may_be_lighter(facts):
             continue
-        shown = widest(message, context, picture) or _by_itself(facts)
-        found = lighter(picture.data, shown, options.least_likeness)
+        found = lighter(picture.data, shown_width(message, context, picture), options.least_likeness)
         saved = facts.octets - found.octets if found is not None else 0
         if found is not None and saved >= options.least_octets and saved >= options.least_share * facts.octets:
             yield hit(
@@ -75,6 +74,6 @@ def find_saving(message: Message, context: Context, options: SavingOptions) -> I
         raise CannotTell(f"the files of {unseen} pictures are not at hand" if unseen > 1 else "the file of 1 picture is not at hand")
 
 
-def _by_itself(facts: PictureFacts) -> float:
-    """The width of a picture that nobody gave one: its own pixels, as clients show it."""
-    return float(facts.width)
+def shown_width(message: Message, context: Context, picture: Picture) -> float:
+    """The CSS px that a picture is shown with at most; its own pixels where nobody says, as clients show it then."""
+    return widest(message, context, picture) or float(picture.facts.width if picture.facts is not None else 0)

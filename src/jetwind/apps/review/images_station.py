@@ -1,0 +1,167 @@
+"""The Images station: what each picture weighs, as bars to one scale, and what it would weigh; where it is shown and how large."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from django.conf import settings
+from django.http import HttpRequest
+from django.template.defaultfilters import truncatechars
+
+from jetwind.apps.intake.models import Revision
+from jetwind.apps.review.evidence import kilobytes
+from jetwind.apps.review.questions import message_to_check
+from jetwind.apps.review.selectors import ShownFinding, Walk, walk_of
+from jetwind.apps.ui.refusal import Refused
+from jetwind.apps.workspace.selectors import options_of
+from jetwind.core.checking import DoesNotApply
+from jetwind.core.checks.images.lighter import SavingOptions, shown_width
+from jetwind.core.checks.images.shown import sizes
+from jetwind.core.checks.images.weight import TotalOptions
+from jetwind.core.checks.needs import pictures_in
+from jetwind.core.images import measure
+from jetwind.core.images.collecting import Picture
+from jetwind.core.images.handing_out import Handed, package_of
+from jetwind.core.message import Message
+from jetwind.engines.bounded import PastBudget, lighter_bounded
+
+#: Pictures that are shown; the heaviest come first.
+_MOST_ROWS = 200
+#: Width of the longest bar and height of a row, in px of the drawing.
+_BAR, _ROW = 330, 22
+#: Octets that a line of a phone brings in a second: 3G as browsers' own tools simulate it, and a fixed line (from memory).
+LINES = (("slow phone line", 50_000), ("home line", 2_500_000))
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """A picture as a row: its bar now and after, in px of the drawing, and its facts in words."""
+
+    picture: Picture
+    y: int
+    bar: float
+    after: float | None
+    weight: str
+    saved: str
+    pixels: str
+    shown: str
+    lines: str
+    alternative: str
+    how: str
+    is_chosen: bool
+
+    @property
+    def name(self) -> str:
+        """As it fits."""
+        return truncatechars(self.picture.name, 60)
+
+
+def page(request: HttpRequest, walk: Walk, message: Message) -> dict[str, Any]:
+    """What the station's template needs."""
+    try:
+        pictures = pictures_in(message, walk.context)
+    except DoesNotApply:
+        return {"entries": []}
+    weighed = [(picture, _octets(picture)) for picture in pictures]
+    known = [octets for _, octets in weighed if octets is not None]
+    savings = {found.record.data.get("name"): found for found in walk.findings if found.record.check_id == "images.saving"}
+    # What saves most comes first, then what weighs most; what nobody weighed comes last.
+    weighed.sort(key=lambda pair: (-_saved(savings.get(pair[0].name)), -(pair[1] if pair[1] is not None else -1)))
+    scale = max(known, default=1)
+    chosen = next((found.record.element for found in walk.findings if found.record.fingerprint == request.GET.get("finding")), None)
+    entries = [
+        _entry(message, walk, picture, octets, scale, number, savings.get(picture.name), chosen)
+        for number, (picture, octets) in enumerate(weighed[:_MOST_ROWS])
+    ]
+    total, saved = sum(known), sum(_saved(found) for found in savings.values())
+    return {
+        "entries": entries,
+        "height": _ROW * len(entries) + 24,
+        "total": kilobytes(total),
+        "after": kilobytes(total - saved) if saved else "",
+        "limit": kilobytes(TotalOptions().most_octets),
+        "lines": [(name, _seconds(total, rate), _seconds(total - saved, rate) if saved else "") for name, rate in LINES],
+        "unknown": sum(octets is None and not picture.is_tracking and not picture.is_lost for picture, octets in weighed),
+    }
+
+
+def lighter_files(revision: Revision) -> bytes:
+    """A zip of the lighter files that ``images.saving`` told of.
+
+    Raises:
+        Refused: it told of none, or making them takes more than it may.
+    """
+    walk = walk_of(revision)
+    told = {str(found.record.data.get("name")) for found in walk.findings if found.record.check_id == "images.saving"}
+    if not told:
+        raise Refused("No picture of this revision is known to be lighter with the same look.")
+    message = message_to_check(revision)
+    wanted = [picture for picture in pictures_in(message, walk.context) if picture.name in told and picture.data is not None]
+    least = options_of(revision.mailing.workspace, "images.saving")
+    assert isinstance(least, SavingOptions)
+    given = [(picture.data or b"", shown_width(message, walk.context, picture)) for picture in wanted]
+    try:
+        made = lighter_bounded(given, least.least_likeness, start=settings.HELPERS_START)
+    except PastBudget as past:
+        raise Refused(f"The lighter pictures cannot be made: {past}.") from past
+    handed = [
+        Handed(picture.name, picture.key if picture.where == "elsewhere" else "", len(picture.data or b""), candidate)
+        for picture, candidate in zip(wanted, made, strict=True)
+        if candidate is not None
+    ]
+    return package_of(handed)
+
+
+def _octets(picture: Picture) -> int | None:
+    if picture.data is not None:
+        return len(picture.data)
+    return picture.known.octets if picture.known is not None else None
+
+
+def _saved(found: ShownFinding | None) -> int:
+    return int(found.record.data.get("saved", 0)) if found is not None else 0
+
+
+def _why_unknown(picture: Picture) -> str:
+    return "does not come" if picture.is_lost else "counts openings" if picture.is_tracking else "not fetched"
+
+
+def _seconds(octets: int, rate: int) -> str:
+    seconds = octets / rate
+    return "under 0.1 s" if seconds < 0.05 else f"{seconds:.1f} s" if seconds < 10 else f"{seconds:.0f} s"
+
+
+def _entry(
+    message: Message,
+    walk: Walk,
+    picture: Picture,
+    octets: int | None,
+    scale: int,
+    number: int,
+    found: ShownFinding | None,
+    chosen: int | None,
+) -> Entry:
+    assert message.html is not None
+    facts = measure(picture.data) if picture.data is not None else picture.known
+    shown = [size for use in picture.uses for size in sizes(message, walk.context, use)]
+    widths = sorted({round(size.width) for size in shown})
+    lines = sorted({message.html.source.position(use.span.start).line for use in picture.uses})
+    said = next((use.element.get("alt") for use in picture.images if use.element is not None), None)
+    saved = _saved(found)
+    return Entry(
+        picture=picture,
+        y=_ROW * number,
+        bar=round(_BAR * (octets or 0) / scale, 1),
+        after=round(_BAR * (octets - saved) / scale, 1) if saved and octets else None,
+        weight=kilobytes(octets) if octets is not None else _why_unknown(picture),
+        saved=kilobytes(saved) if saved else "",
+        pixels=f"{facts.width:,} × {facts.height:,} {facts.format}" if facts is not None and facts.width else "unknown",
+        shown=f"{widths[0]}–{widths[-1]} px" if len(widths) > 1 else f"{widths[0]} px" if widths else "not said",
+        lines=", ".join(str(line) for line in lines[:4]) + (" …" if len(lines) > 4 else ""),
+        alternative="no alt attribute"
+        if said is None and picture.images
+        else said or ("empty: decoration" if picture.images else "background"),
+        how=str(found.record.data.get("how", "")) if found is not None else "",
+        is_chosen=chosen is not None and any(use.element is not None and use.element.index == chosen for use in picture.uses),
+    )

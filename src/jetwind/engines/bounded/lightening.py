@@ -1,0 +1,27 @@
+"""Lighter files of pictures, made in a helper: what decodes a stranger's picture may need any amount of time and memory."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from jetwind.core.images.lighter import Candidate, lighter
+from jetwind.engines.bounded.helper import Budget, Helper, Start
+
+#: A photograph of 1,200 × 800 px takes a tenth of a second.
+_LIGHTENING = Budget(answer_seconds=10.0, all_seconds=40.0, memory=600_000_000)
+
+
+def lighter_bounded(pictures: Sequence[tuple[bytes, float]], least: float, *, start: Start) -> list[Candidate | None]:
+    """For each picture, given with the CSS px that it is shown with, the lightest file that is at least so much like it.
+
+    Raises:
+        PastBudget: it takes more than it may.
+    """
+    with Helper((tuple(pictures), least), _LIGHTENING, start) as helper:
+        return [helper.ask(_lighter, number) for number in range(len(pictures))]
+
+
+def _lighter(given: tuple[tuple[tuple[bytes, float], ...], float], number: int) -> Candidate | None:
+    pictures, least = given
+    data, shown = pictures[number]
+    return lighter(data, shown, least)
