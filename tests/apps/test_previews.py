@@ -19,6 +19,7 @@ from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
 from jetwind.apps.previews import modes, services
 from jetwind.apps.previews.models import Render
+from jetwind.apps.previews.rendering import progress_of
 from jetwind.apps.previews.selectors import marks_in, renders_for_checks
 from jetwind.apps.previews.tasks import render_house, render_revision
 from jetwind.apps.workspace.models import Workspace
@@ -199,6 +200,18 @@ def in_profile(layout: Measured) -> type[FakeBrowser]:
 def block(element: int, kind: Any, x: float, y: float, width: float, height: float) -> Block:
     """A block of readable letters."""
     return Block(element, kind, x, y, width, height, 40, 16, 400, (0, 0, 0, 1), (255, 255, 255, 1))
+
+
+def test_progress_is_of_one_moment(house: Any, django_assert_num_queries: Any) -> None:
+    """Two counts with somebody asking for more between them said that less than nothing was done, and the database refused that."""
+    revision = taken_in(house)
+    services.ask_for_renders(revision, only=["desktop-pane", "phone-upright"])
+    total = revision.renders.count()
+    waiting = revision.renders.filter(state=Render.State.WAITING).count()
+    assert waiting >= 2
+    Render.objects.filter(revision=revision, profile="desktop-pane").update(state=Render.State.DONE)
+    with django_assert_num_queries(1):
+        assert progress_of(revision) == (total - waiting + 1, total)
 
 
 class TestAppearance:

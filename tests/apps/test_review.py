@@ -43,7 +43,7 @@ class TestChecks:
             check_revision.func(revision_id=revision.pk, work_id=work.pk)
         work.refresh_from_db()
         assert (work.state, work.done, CheckRun.objects.count()) == ("done", 1, 1)
-        assert open_checks(revision) == ["access.alt-missing", "links.insecure"]
+        assert open_checks(revision) == ["access.alt-missing", "images.no-width", "links.insecure"]
 
     def test_changed_circumstances_make_it_stale_and_a_new_run(self, house: Any) -> None:
         """Another kind is another question; going back finds the first answer again."""
@@ -144,11 +144,11 @@ class TestExcuses:
         services.excuse(
             house.reviewer, revision, fingerprint(revision, "links.insecure"), "the shop has no https", only_this_revision=False
         )
-        assert open_checks(revision) == ["access.alt-missing"]
+        assert open_checks(revision) == ["access.alt-missing", "images.no-width"]
         add_revision(house.author, revision.mailing, FAULTY.replace(b"Spring glaze", b"Summer glaze"), "b.eml")
-        assert open_checks(checked(revision.mailing)) == ["access.alt-missing"]
+        assert open_checks(checked(revision.mailing)) == ["access.alt-missing", "images.no-width"]
         add_revision(house.author, revision.mailing, FAULTY.replace(b"http://www.kiln.org/sale", b"http://www.kiln.org/sold"), "c.eml")
-        assert open_checks(checked(revision.mailing)) == ["access.alt-missing", "links.insecure"]
+        assert open_checks(checked(revision.mailing)) == ["access.alt-missing", "images.no-width", "links.insecure"]
 
     def test_for_one_revision_only(self, house: Any) -> None:
         """Open again in the next, where it may be excused anew."""

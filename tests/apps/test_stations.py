@@ -295,6 +295,19 @@ class TestImages:
         assert (Image.open(io.BytesIO(made)).width, row["width in px"], row["octets then"]) == (600, "600", str(len(made)))
         assert float(row["likeness"]) >= 0.98
 
+        assert "Put them into the next revision" not in shown
+        # Whoever may change the message puts them in; of an older revision nobody does.
+        address = f"/mailings/{revision.mailing_id}/r1/lighter-pictures/"
+        assert house.client(house.reviewer).post(address).status_code == 403
+        author = house.client(house.author)
+        assert "Put them into the next revision" in page(author, revision, "images")
+        assert author.post(address).status_code == 302
+        second = Revision.objects.get(mailing=revision.mailing, number=2)
+        assert message_of(second).resource("heavy.jpg").data == made  # type: ignore[union-attr]
+        assert author.post(address).status_code == 400
+        assert Revision.objects.filter(mailing=revision.mailing).count() == 2
+        assert "images.saving" not in ids(checked(revision.mailing))
+
     def test_without_pictures(self, house: Any) -> None:
         """Says so."""
         revision = taken_in(house, mail("<p>Pots</p>"))

@@ -24,6 +24,7 @@ from jetwind.core.images.facts import MOST_FRAMES, PictureFacts, facts_of
 from jetwind.core.images.handing_out import Handed, package_of
 from jetwind.core.images.lighter import candidates, lighter, proposal
 from jetwind.core.images.likeness import Likeness, likeness
+from jetwind.core.images.placing import with_lighter
 from jetwind.core.message import Message, Resource, Sample, read_bytes
 from tests.factories import mail, package, picture
 
@@ -413,3 +414,74 @@ class TestLighter:
         assert [row["stands for"] for row in rows] == ["a.png", "'=cmd()", "https://kiln.org/x", "list.csv"]
         assert packed.read("a.jpg") == made.data
         assert package_of(handed) == package_of(handed)
+
+
+class TestPlacing:
+    """Lighter files put in the place of pictures, and taken in again."""
+
+    def photograph(self, form: str = "JPEG") -> bytes:
+        """A file that can be much lighter."""
+        return saved(real("coffee"), form, **({"quality": 97} if form == "JPEG" else {}))
+
+    def test_in_a_mail(self) -> None:
+        """The part is another, to the octet; everything around it stays, and the reference still finds it."""
+        body = "<p>Pots</p><img src='cid:pot' width='150' alt='Pot'><img src='cid:dot' width='4' alt=''>"
+        raw = mail(body, "Pots.", images={"pot": self.photograph("PNG"), "dot": picture()})
+        message = read_bytes(raw, "a.eml")
+        one = next(found for found in pictures_of(message) if found.name == "pot.png")
+        made = lighter(one.data or b"", 150, 0.9)
+        assert made is not None
+        data, placed = with_lighter(message, {one.key: made})
+        assert placed == ["pot.png"]
+        again = read_bytes(data, "a.eml")
+        assert [defect.kind for defect in again.defects] == [defect.kind for defect in message.defects]
+        found = {picture.uses[0].value: picture for picture in pictures_of(again)}
+        assert (found["cid:pot"].data, found["cid:pot"].claims, found["cid:pot"].name) == (
+            made.data,
+            f"image/{made.format.lower()}",
+            "pot.jpg",
+        )
+        assert found["cid:dot"].data == picture()
+        assert again.html is not None
+        assert again.html.text == getattr(message.html, "text", "")
+        assert again.html.text.strip() == body
+        assert (again.subject, again.text and again.text.text) == (message.subject, message.text and message.text.text)
+        at = raw.index(b"Content-Type: image/png")
+        assert data[: at - 200] == raw[: at - 200]
+        assert data.rstrip().rpartition(b"\n")[2] == raw.rstrip().rpartition(b"\n")[2]
+
+    def test_in_a_package(self) -> None:
+        """References follow to the new ending, in attributes, styles and candidates; what stands in the HTML is replaced there."""
+        png = self.photograph("PNG")
+        inside = base64.b64encode(self.photograph()).decode()
+        page = (
+            "<style>.a { background: url(img/pot.png) }</style><img src='img/pot.png' srcset='img/pot.png 1x, img/other.png 2x' width='150' alt='Pot'>"
+            f"<img src='img/other.png' width='20' alt='x'><p style=\"background:url('img/pot.png')\">x</p><img src='data:image/jpeg;base64,{inside}' width='150' alt='In'>"
+        )
+        message = read_bytes(package(page, img__pot_dot_png=png, img__other_dot_png=picture()), "a.zip")
+        found = {one.name: one for one in pictures_of(message)}
+        chosen = {one.key: made for one in found.values() if (made := lighter(one.data or b"", 150, 0.9)) is not None}
+        data, placed = with_lighter(message, chosen)
+        assert sorted(placed) == ["a picture inside the HTML", "img/pot.jpg"]
+        again = read_bytes(data, "b.zip")
+        assert again.html is not None
+        assert again.html.text.count("img/pot.jpg") == 4
+        assert again.html.text.count("img/other.png") == 2
+        assert "pot.png" not in again.html.text
+        names = {one.name: one for one in pictures_of(again)}
+        assert names["img/pot.jpg"].data == chosen[found["img/pot.png"].key].data
+        assert names["a picture inside the HTML"].data == chosen[found["a picture inside the HTML"].key].data
+        assert names["img/other.png"].data == picture()
+        assert not run_check(registry()["images.missing"], again, Context()).findings
+        assert not run_check(registry()["images.corrupt"], again, Context()).findings
+
+    def test_what_cannot_be_followed_stays(self) -> None:
+        """A reference written with an entity, and a name that is taken."""
+        png = self.photograph("PNG")
+        message = read_bytes(package("<img src='p&#111;t.png' width='150' alt='x'>", pot_dot_png=png), "a.zip")
+        (one,) = pictures_of(message)
+        made = lighter(png, 150, 0.9)
+        assert made is not None
+        assert with_lighter(message, {one.key: made})[1] == []
+        message = read_bytes(package("<img src='pot.png' width='150' alt='x'>", pot_dot_png=png, pot_dot_jpg=self.photograph()), "a.zip")
+        assert with_lighter(message, {one.key: made})[1] == []

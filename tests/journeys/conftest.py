@@ -30,7 +30,17 @@ def wait_until(answer: Callable[[], Any], what: str, seconds: float = 60) -> Any
         if found := answer():
             return found
         time.sleep(0.1)
-    pytest.fail(f"{what} did not happen within {seconds:.0f} s")
+    pytest.fail(f"{what} did not happen within {seconds:.0f} s; the work: {_work()}")
+
+
+def _work() -> list[tuple[Any, ...]]:
+    """What was to be done, for whoever has to find out why it was not."""
+    from jetwind.apps.jobs.models import Work
+
+    try:
+        return list(Work.objects.order_by("pk").values_list("kind", "subject", "state", "done", "total", "doing", "problem"))
+    except Exception as failure:
+        return [(repr(failure),)]
 
 
 class Process:

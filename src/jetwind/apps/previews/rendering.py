@@ -11,6 +11,7 @@ from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 from django.conf import settings
+from django.db.models import Count, Q
 
 from jetwind import __version__
 from jetwind.apps.blobs import store
@@ -91,16 +92,21 @@ def render_now(revision: Revision, work_id: int, browser: Captures) -> None:
 
 
 def _report(revision: Revision, work_id: int, doing: str) -> None:
-    total = revision.renders.count()
-    jobs.report(work_id, done=total - revision.renders.filter(state=Render.State.WAITING).count(), total=total, doing=doing)
+    done, total = progress_of(revision)
+    jobs.report(work_id, done=done, total=total, doing=doing)
+
+
+def progress_of(revision: Revision) -> tuple[int, int]:
+    """How many renders of a revision do not wait any more, and how many there are: counted at one moment, since others may ask for more."""
+    counted = revision.renders.aggregate(total=Count("pk"), waiting=Count("pk", filter=Q(state=Render.State.WAITING)))
+    return counted["total"] - counted["waiting"], counted["total"]
 
 
 def _render(revision: Revision, work_id: int, browser: Captures, copy: _Copy, deadline: float) -> None:
     """One reader's copy in every profile that waits for it."""
-    total = revision.renders.count()
     rows = revision.renders.filter(state=Render.State.WAITING)
     waiting = [render for render in rows.filter(reader=copy.whom.name) if render.profile in profiles()]
-    done = total - rows.count()
+    done, total = progress_of(revision)
     jobs.report(work_id, done=done, total=total, doing="rewriting the message")
     to_take: dict[str, tuple[list[Render], Rewritten, CaptureRequest]] = {}
     for render in sorted(waiting, key=lambda render: (render.mode != OWN, list(profiles()).index(render.profile))):

@@ -9,7 +9,9 @@ from django.conf import settings
 from django.http import HttpRequest
 from django.template.defaultfilters import truncatechars
 
+from jetwind.apps.accounts.models import User
 from jetwind.apps.intake.models import Revision
+from jetwind.apps.intake.services import add_revision
 from jetwind.apps.review.evidence import kilobytes
 from jetwind.apps.review.questions import message_to_check
 from jetwind.apps.review.selectors import ShownFinding, Walk, walk_of
@@ -23,6 +25,8 @@ from jetwind.core.checks.needs import pictures_in
 from jetwind.core.images import measure
 from jetwind.core.images.collecting import Picture
 from jetwind.core.images.handing_out import Handed, package_of
+from jetwind.core.images.lighter import Candidate
+from jetwind.core.images.placing import can_take, with_lighter
 from jetwind.core.message import Message
 from jetwind.engines.bounded import PastBudget, lighter_bounded
 
@@ -82,6 +86,7 @@ def page(request: HttpRequest, walk: Walk, message: Message) -> dict[str, Any]:
         "after": kilobytes(total - saved) if saved else "",
         "limit": kilobytes(TotalOptions().most_octets),
         "lines": [(name, _seconds(total, rate), _seconds(total - saved, rate) if saved else "") for name, rate in LINES],
+        "can_place": any(picture.name in savings and can_take(message, picture) for picture in pictures),
         "unknown": sum(octets is None and not picture.is_tracking and not picture.is_lost for picture, octets in weighed),
     }
 
@@ -92,6 +97,30 @@ def lighter_files(revision: Revision) -> bytes:
     Raises:
         Refused: it told of none, or making them takes more than it may.
     """
+    _, made = _lighter(revision)
+    return package_of([Handed(one.name, one.key if one.where == "elsewhere" else "", len(one.data or b""), file) for one, file in made])
+
+
+def put_lighter_in(user: User, revision: Revision) -> tuple[Revision, list[str]]:
+    """The next revision, with the lighter files in the place of the pictures that travel along; and the names of these.
+
+    Raises:
+        Refused: as for :func:`lighter_files`; the revision is not the newest, or its pictures lie elsewhere.
+        NotAllowed: the person may not change the message.
+    """
+    newest = revision.mailing.revisions.last()
+    if newest is None or newest.pk != revision.pk:
+        raise Refused(f"Revision {revision.number} is not the newest; put the pictures into the newest one.")
+    message, made = _lighter(revision)
+    chosen = {picture.key: file for picture, file in made if can_take(message, picture)}
+    data, placed = with_lighter(message, chosen)
+    if not placed:
+        raise Refused("The pictures that could be lighter lie elsewhere; save the lighter files and put them on their server.")
+    name = revision.file_name if message.form == "eml" else f"{revision.file_name.rpartition('.')[0] or 'message'}.zip"
+    return add_revision(user, revision.mailing, data, name), placed
+
+
+def _lighter(revision: Revision) -> tuple[Message, list[tuple[Picture, Candidate]]]:
     walk = walk_of(revision)
     told = {str(found.record.data.get("name")) for found in walk.findings if found.record.check_id == "images.saving"}
     if not told:
@@ -105,12 +134,7 @@ def lighter_files(revision: Revision) -> bytes:
         made = lighter_bounded(given, least.least_likeness, start=settings.HELPERS_START)
     except PastBudget as past:
         raise Refused(f"The lighter pictures cannot be made: {past}.") from past
-    handed = [
-        Handed(picture.name, picture.key if picture.where == "elsewhere" else "", len(picture.data or b""), candidate)
-        for picture, candidate in zip(wanted, made, strict=True)
-        if candidate is not None
-    ]
-    return package_of(handed)
+    return message, [(picture, candidate) for picture, candidate in zip(wanted, made, strict=True) if candidate is not None]
 
 
 def _octets(picture: Picture) -> int | None:

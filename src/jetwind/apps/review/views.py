@@ -255,6 +255,19 @@ def plain_text_afresh(request: HttpRequest, mailing_id: int, number: int) -> Htt
     return redirect(station_address(made, "plain-text"))
 
 
+@require_POST
+@asks(send="mailing:change")
+@once
+def put_lighter_in(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+    """Make the next revision, with lighter pictures."""
+    assert isinstance(request.user, User)
+    made, placed = images_station.put_lighter_in(request.user, revision_for(request.user, mailing_id, number))
+    messages.success(
+        request, f"Revision {made.number} has {'one lighter picture' if len(placed) == 1 else f'{len(placed)} lighter pictures'}."
+    )
+    return redirect(station_address(made, "images"))
+
+
 @require_GET
 @asks("mailing:view")
 def lighter_pictures(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:

@@ -13,7 +13,8 @@ from dataclasses import dataclass
 from jetwind.core.images.lighter import Candidate
 
 LIST = "list.csv"
-_ENDINGS = {"JPEG": ".jpg", "PNG": ".png", "WEBP": ".webp", "AVIF": ".avif"}
+#: The ending of a file by the format of a candidate.
+ENDINGS = {"JPEG": ".jpg", "PNG": ".png", "WEBP": ".webp", "AVIF": ".avif"}
 #: What is left out of a file name: it may come from a stranger's message.
 _UNSAFE = re.compile(r"[^\w.\- ]+")
 
@@ -53,7 +54,7 @@ def _names(handed: Sequence[Handed]) -> list[str]:
     found: dict[str, str] = {}
     for one in handed:
         stem = _UNSAFE.sub("-", posixpath.splitext(posixpath.basename(one.name.replace("\\", "/")))[0]).strip(". -")[:80] or "picture"
-        ending = _ENDINGS[one.candidate.format]
+        ending = ENDINGS[one.candidate.format]
         name, number = f"{stem}{ending}", 2
         while name.lower() in found or name.lower() == LIST:
             name, number = f"{stem}-{number}{ending}", number + 1

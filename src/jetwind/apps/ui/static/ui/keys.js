@@ -61,10 +61,19 @@ let hasTyped = false;
 document.addEventListener("input", (event) => {
   if (!event.target.closest(".tools, [data-wiper]")) hasTyped = true;
 });
+// Nor does it call back somebody who is on the way to another page; a download leads to none.
+let isLeaving = false;
+addEventListener("beforeunload", () => {
+  isLeaving = true;
+  setTimeout(() => {
+    isLeaving = false;
+  }, 5000);
+});
 document.addEventListener("htmx:afterSwap", () => {
   if (
     document.querySelector("[data-fresh]") &&
     !hasTyped &&
+    !isLeaving &&
     !document.querySelector("dialog[open], details.menu[open]")
   ) {
     location.reload();
