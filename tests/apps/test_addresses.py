@@ -24,7 +24,7 @@ ANGLES = {"name": "Angles", "open": "<<", "close": ">>"}
 #: Addresses whose path names a thing of a workspace.
 _OF_A_THING = re.compile(r"<")
 #: Files that may not be there yet: asked for rightly, they answer 404.
-_MAY_BE_MISSING = {"clearance", "render-sheet-pdf", "render-sheet-png", "render-map"}
+_MAY_BE_MISSING = {"clearance", "lighter-pictures", "render-sheet-pdf", "render-sheet-png", "render-map"}
 
 
 @pytest.fixture

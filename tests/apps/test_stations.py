@@ -276,8 +276,9 @@ class TestImages:
             house, archive({"a.html": (body + pictures).encode(), "heavy.jpg": heavy.getvalue(), "a&b.png": picture()}), "a.zip"
         )
         found = next(one.record for one in walk_of(revision).findings if one.record.check_id == "images.saving")
+        reviewer = house.client(house.reviewer)
         with django_assert_max_num_queries(10):
-            shown = page(house.client(house.reviewer), revision, "images", f"?finding={found.fingerprint}")
+            shown = page(reviewer, revision, "images", f"?finding={found.fingerprint}")
         assert shown.index("heavy.jpg</text>") < shown.index("a&amp;b.png</text>")
         assert f"{len(heavy.getvalue()) / 1024:,.1f} KB" in shown
         assert f"{found.data['saved'] / 1024:,.1f} KB less" in shown
@@ -295,16 +296,17 @@ class TestImages:
         assert (Image.open(io.BytesIO(made)).width, row["width in px"], row["octets then"]) == (600, "600", str(len(made)))
         assert float(row["likeness"]) >= 0.98
 
-        assert "Put them into the next revision" not in shown
+        approver = house.client(house.approver)
+        assert "Put them into the next revision" not in page(approver, revision, "images")
         # Whoever may change the message puts them in; of an older revision nobody does.
         address = f"/mailings/{revision.mailing_id}/r1/lighter-pictures/"
-        assert house.client(house.reviewer).post(address).status_code == 403
+        assert approver.post(address).status_code == 403
         author = house.client(house.author)
         assert "Put them into the next revision" in page(author, revision, "images")
         assert author.post(address).status_code == 302
         second = Revision.objects.get(mailing=revision.mailing, number=2)
         assert message_of(second).resource("heavy.jpg").data == made  # type: ignore[union-attr]
-        assert author.post(address).status_code == 400
+        assert author.post(address).status_code == 409
         assert Revision.objects.filter(mailing=revision.mailing).count() == 2
         assert "images.saving" not in ids(checked(revision.mailing))
 
@@ -314,7 +316,7 @@ class TestImages:
         client = house.client(house.reviewer)
         assert "The message shows no pictures." in page(client, revision, "images")
         refused = client.get(f"/mailings/{revision.mailing_id}/r1/lighter-pictures.zip")
-        assert refused.status_code == 400
+        assert refused.status_code == 409
         assert "No picture of this revision is known to be lighter" in refused.content.decode()
 
 
