@@ -113,7 +113,7 @@ def find_oversized(message: Message, context: Context, options: OversizedOptions
             yield hit(
                 message,
                 picture,
-                "{name} has {pixels} px across and is shown with {shown}.",
+                "{name} is {pixels} px wide and shown at {shown} px.",
                 pixels=f"{picture.facts.width:,}",
                 shown=f"{shown:g}",
             )
@@ -146,7 +146,7 @@ def find_upscaled(message: Message, context: Context, options: Options) -> Itera
         # A pixel or two are the rounding of a column; a ground of a few px is stretched on purpose.
         if picture.facts.width < shown * 0.99 - 1 and min(picture.facts.width, picture.facts.height) > 3:
             yield hit(
-                message, picture, "{name} has {pixels} px across and is shown with {shown}.", pixels=picture.facts.width, shown=f"{shown:g}"
+                message, picture, "{name} is {pixels} px wide and shown at {shown} px.", pixels=picture.facts.width, shown=f"{shown:g}"
             )
     told_of_all(pictures_in(message, context))
 
