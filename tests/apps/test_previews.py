@@ -367,6 +367,42 @@ class TestAppearance:
             client.get(f"/mailings/{revision.mailing_id}/r1/appearance/")
 
 
+class TestAccess:
+    """The message with its pictures and with their words, every text outlined by its contrast."""
+
+    def test_two_renders_with_outlines(self, house: Any, fake_browser: FakeBrowser, django_assert_max_num_queries: Any) -> None:
+        """Of a chosen client with pictures and one without; the weakest text first, with its ratio, its colours and its line."""
+        revision = taken_in(house, illustrated())
+        render(revision)
+        rows = revision.renders.filter(profile__in=("desktop-pane", "pane-blocked"))
+        assert message_of(revision).document is not None
+        heading = next(message_of(revision).document.elements("h1"))  # type: ignore[union-attr]
+        for row in rows:
+            blocks = (
+                Block(heading.index, "text", 0, 0, 200, 30, characters=12, size=16, colour=(150, 150, 150, 1), ground=(255, 255, 255, 1)),
+                Block(heading.index + 1, "text", 0, 40, 200, 30, characters=40, size=16, colour=(0, 0, 0, 1), ground=None),
+            )
+            row.measured = Measured(600, 400, 600, 300, blocks).as_json()
+            row.save()
+        client = house.client(house.reviewer)
+        with django_assert_max_num_queries(10):
+            page = client.get(f"/mailings/{revision.mailing_id}/r1/access/").content.decode()
+        assert page.count('class="outlined faint"') == page.count("<b>2.9</b>") == 2
+        assert page.count('class="outlined unknown"') == 2
+        assert "#969696 on #ffffff" in page
+        assert 'alt="The message in Desktop, standards engine, images blocked"' in page
+        assert "without red cones (protanopia)" in page
+        other = client.get(f"/mailings/{revision.mailing_id}/r1/access/?profile=phone-upright&words=nowhere").content.decode()
+        assert 'alt="The message in Phone, upright"' in other
+
+    def test_before_the_first_render(self, house: Any) -> None:
+        """Says where it will be; the words of the pictures stand there all the same."""
+        revision = taken_in(house, illustrated())
+        page = house.client(house.reviewer).get(f"/mailings/{revision.mailing_id}/r1/access/").content.decode()
+        assert "The message is not rendered yet" in page
+        assert "<td>Bowl</td>" in page
+
+
 class TestModes:
     """Ways of showing."""
 

@@ -75,7 +75,7 @@ def pins_on(findings: list[ShownFinding], document: Document, layout: Measured, 
     pins: list[Pin] = []
     for found, (x, y, width, height), further in placed:
         spot = (round(x / 12), round(y / 12))
-        left, top, wide, tall = _on_picture((x, y, width, height), layout)
+        left, top, wide, tall = on_picture((x, y, width, height), layout)
         pins.append(
             Pin(
                 number=len(pins) + 1,
@@ -89,14 +89,14 @@ def pins_on(findings: list[ShownFinding], document: Document, layout: Measured, 
                 width=wide,
                 height=tall,
                 stack=stacks[spot],
-                further=[_on_picture(one, layout) for one in further],
+                further=[on_picture(one, layout) for one in further],
             )
         )
         stacks[spot] += 1
     return pins
 
 
-def _on_picture(box: Box, layout: Measured) -> Box:
+def on_picture(box: Box, layout: Measured) -> Box:
     """A box in percent of the picture, kept inside it and wide enough to be seen."""
     x, y, width, height = box
     left = max(x, 0)

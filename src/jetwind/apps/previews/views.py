@@ -18,7 +18,7 @@ from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import message_of, revision_for
 from jetwind.apps.intake.services import set_measured_reader
 from jetwind.apps.jobs import services as jobs
-from jetwind.apps.previews import services
+from jetwind.apps.previews import access_station, services
 from jetwind.apps.previews.as_whom import AS_WRITTEN, AsWhom, as_whom, reader_choices
 from jetwind.apps.previews.captions import caption
 from jetwind.apps.previews.models import Mark, Render
@@ -36,6 +36,7 @@ from jetwind.core.markup import Document, Element
 from jetwind.core.profiles import REFERENCE, Profile, profiles
 from jetwind.core.profiles.support import origin
 from jetwind.core.renders.measured import Measured
+from jetwind.core.styles.sight import SIGHTS
 
 _SLUG = "appearance"
 #: The common scale of the contact sheet, and how tall a render may stand there, in px of the screen.
@@ -112,6 +113,15 @@ def _whom_of(request: HttpRequest, revision: Revision) -> tuple[AsWhom, str]:
     asked = request.GET.get("reader", "")
     whom = as_whom(revision, asked)
     return whom, asked if asked == AS_WRITTEN or whom.name == asked else ""
+
+
+@require_GET
+@asks("mailing:view")
+def access(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+    """The Access station: two renders with every text outlined by its contrast."""
+    assert isinstance(request.user, User)
+    around = frame(request, revision_for(request.user, mailing_id, number), access_station.SLUG)
+    return render(request, "previews/access.html", around.context() | access_station.page(request, around))
 
 
 @require_GET
@@ -245,6 +255,7 @@ def _large(
         "marks": marks_on(marks_in(revision), document, layout) if layout and document else [],
         "lost_marks": [placed for placed in marks_in(revision) if placed.element is None],
         "places": _places(document, layout) if layout and document else [],
+        "sights": SIGHTS,
         "told": told(shot, message.html.source if message.html else None) if shot is not None else [],
         "images": images_in_words(shown),
         "modelled_on": profile.modelled_on,

@@ -46,17 +46,6 @@ def _links(message: Message, context: Context) -> list[Table]:
     return [table]
 
 
-def _access(message: Message, context: Context) -> list[Table]:
-    table = Table("Pictures in words", ["Line", "Picture", "Alternative text"], empty="The message has no pictures.")
-    if message.document is not None and message.html is not None:
-        for image in message.document.elements("img"):
-            alt = image.get("alt")
-            said = "no alt attribute" if alt is None else alt or "empty: decoration"
-            line = message.html.source.position(image.start_tag.start).line if image.start_tag else ""
-            table.add(line, image.get("src") or "no address", said, element=image.index)
-    return [table]
-
-
 def _footer(message: Message, context: Context) -> list[Table]:
     from jetwind.core.links.way_out import list_unsubscribe_targets, unsubscribe_link
     from jetwind.core.prose.postal import postal_address
@@ -76,7 +65,6 @@ def _footer(message: Message, context: Context) -> list[Table]:
 
 _TABLES: dict[str, Callable[[Message, Context], list[Table]]] = {
     "links": _links,
-    "access": _access,
     "footer": _footer,
 }
 
