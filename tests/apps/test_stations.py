@@ -25,6 +25,7 @@ from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.apps.workspace import services as workspaces
 from jetwind.apps.workspace.check_list import check_groups, chosen_settings
 from jetwind.core.checking import registry
+from jetwind.core.images.likeness import likeness
 from jetwind.core.message import Envelope, read_bytes
 from tests.apps.helpers import checked, taken_in
 from tests.factories import GOOD_HTML, GOOD_TEXT, archive, mail, package, picture
@@ -298,6 +299,16 @@ class TestImages:
 
         approver = house.client(house.approver)
         assert "Put them into the next revision" not in page(approver, revision, "images")
+        # Both as pixels of our own making, of one size, alike.
+        sides = [
+            reviewer.get(f"/mailings/{revision.mailing_id}/r1/lighter-pictures/{found.fingerprint}/{side}.png")
+            for side in ("before", "after")
+        ]
+        before, after = (Image.open(io.BytesIO(side.content)) for side in sides)
+        assert (before.format, after.format, before.size, after.size) == ("PNG", "PNG", (600, 400), (600, 400))
+        assert 0.98 <= likeness(before, after) < 1
+        assert shown.count(f"/lighter-pictures/{found.fingerprint}/") == 2
+        assert reviewer.get(f"/mailings/{revision.mailing_id}/r1/lighter-pictures/{'0' * 16}/after.png").status_code == 404
         # Whoever may change the message puts them in; of an older revision nobody does.
         address = f"/mailings/{revision.mailing_id}/r1/lighter-pictures/"
         assert approver.post(address).status_code == 403

@@ -28,7 +28,7 @@ from jetwind.core.images.handing_out import Handed, package_of
 from jetwind.core.images.lighter import Candidate
 from jetwind.core.images.placing import can_take, with_lighter
 from jetwind.core.message import Message
-from jetwind.engines.bounded import PastBudget, lighter_bounded
+from jetwind.engines.bounded import PastBudget, before_and_after_bounded, lighter_bounded
 
 #: Pictures that are shown; the heaviest come first.
 _MOST_ROWS = 200
@@ -69,13 +69,13 @@ def page(request: HttpRequest, walk: Walk, message: Message) -> dict[str, Any]:
         return {"entries": []}
     weighed = [(picture, _octets(picture)) for picture in pictures]
     known = [octets for _, octets in weighed if octets is not None]
-    savings = {found.record.data.get("name"): found for found in walk.findings if found.record.check_id == "images.saving"}
+    savings = {str(found.record.data.get("key")): found for found in walk.findings if found.record.check_id == "images.saving"}
     # What saves most comes first, then what weighs most; what nobody weighed comes last.
-    weighed.sort(key=lambda pair: (-_saved(savings.get(pair[0].name)), -(pair[1] if pair[1] is not None else -1)))
+    weighed.sort(key=lambda pair: (-_saved(savings.get(pair[0].key)), -(pair[1] if pair[1] is not None else -1)))
     scale = max(known, default=1)
     chosen = next((found.record.element for found in walk.findings if found.record.fingerprint == request.GET.get("finding")), None)
     entries = [
-        _entry(message, walk, picture, octets, scale, number, savings.get(picture.name), chosen)
+        _entry(message, walk, picture, octets, scale, number, savings.get(picture.key), chosen)
         for number, (picture, octets) in enumerate(weighed[:_MOST_ROWS])
     ]
     total, saved = sum(known), sum(_saved(found) for found in savings.values())
@@ -86,7 +86,8 @@ def page(request: HttpRequest, walk: Walk, message: Message) -> dict[str, Any]:
         "after": kilobytes(total - saved) if saved else "",
         "limit": kilobytes(TotalOptions().most_octets),
         "lines": [(name, _seconds(total, rate), _seconds(total - saved, rate) if saved else "") for name, rate in LINES],
-        "can_place": any(picture.name in savings and can_take(message, picture) for picture in pictures),
+        "wiper": _wiper(savings, request.GET.get("finding", "")),
+        "can_place": any(picture.key in savings and can_take(message, picture) for picture in pictures),
         "unknown": sum(octets is None and not picture.is_tracking and not picture.is_lost for picture, octets in weighed),
     }
 
@@ -122,11 +123,11 @@ def put_lighter_in(user: User, revision: Revision) -> tuple[Revision, list[str]]
 
 def _lighter(revision: Revision) -> tuple[Message, list[tuple[Picture, Candidate]]]:
     walk = walk_of(revision)
-    told = {str(found.record.data.get("name")) for found in walk.findings if found.record.check_id == "images.saving"}
+    told = {str(found.record.data.get("key")) for found in walk.findings if found.record.check_id == "images.saving"}
     if not told:
         raise Refused("No picture of this revision is known to be lighter with the same look.")
     message = message_to_check(revision)
-    wanted = [picture for picture in pictures_in(message, walk.context) if picture.name in told and picture.data is not None]
+    wanted = [picture for picture in pictures_in(message, walk.context) if picture.key in told and picture.data is not None]
     least = options_of(revision.mailing.workspace, "images.saving")
     assert isinstance(least, SavingOptions)
     given = [(picture.data or b"", shown_width(message, walk.context, picture)) for picture in wanted]
@@ -135,6 +136,44 @@ def _lighter(revision: Revision) -> tuple[Message, list[tuple[Picture, Candidate
     except PastBudget as past:
         raise Refused(f"The lighter pictures cannot be made: {past}.") from past
     return message, [(picture, candidate) for picture, candidate in zip(wanted, made, strict=True) if candidate is not None]
+
+
+def looked_at(revision: Revision, fingerprint: str, side: str) -> bytes | None:
+    """A picture that could be lighter, ``before`` or ``after``, as a PNG of our own making; None where no finding told of it.
+
+    Raises:
+        Refused: making it takes more than it may.
+    """
+    walk = walk_of(revision)
+    found = next((one for one in walk.findings if one.record.check_id == "images.saving" and one.record.fingerprint == fingerprint), None)
+    message = message_to_check(revision)
+    pictures = pictures_in(message, walk.context) if found is not None else []
+    picture = next((one for one in pictures if found is not None and one.key == found.record.data.get("key")), None)
+    if picture is None or picture.data is None:
+        return None
+    least = options_of(revision.mailing.workspace, "images.saving")
+    assert isinstance(least, SavingOptions)
+    shown = shown_width(message, walk.context, picture)
+    try:
+        both = before_and_after_bounded(picture.data, shown, least.least_likeness, start=settings.HELPERS_START)
+    except PastBudget as past:
+        raise Refused(f"The picture cannot be shown: {past}.") from past
+    return both[side == "after"] if both is not None else None
+
+
+def _wiper(savings: dict[str, ShownFinding], fingerprint: str) -> dict[str, Any] | None:
+    """The picture that is looked at before and after: that of the chosen finding, else the one that saves most."""
+    found = next((one for one in savings.values() if one.record.fingerprint == fingerprint), None) or max(
+        savings.values(), key=_saved, default=None
+    )
+    if found is None:
+        return None
+    data = found.record.data
+    return {"finding": found.record, "width": min(round(float(data.get("shown", 0))) or _WIPER, _WIPER), "data": data}
+
+
+#: The widest that a picture is shown under the wiper, in px of the screen.
+_WIPER = 700
 
 
 def _octets(picture: Picture) -> int | None:

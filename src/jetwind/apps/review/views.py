@@ -255,6 +255,19 @@ def plain_text_afresh(request: HttpRequest, mailing_id: int, number: int) -> Htt
     return redirect(station_address(made, "plain-text"))
 
 
+@require_GET
+@asks("mailing:view")
+def look_at_picture(request: HttpRequest, mailing_id: int, number: int, fingerprint: str, side: str) -> HttpResponse:
+    """A picture that could be lighter, before and after; the octets of a stranger's picture are never handed to a browser."""
+    assert isinstance(request.user, User)
+    data = images_station.looked_at(revision_for(request.user, mailing_id, number), fingerprint, side)
+    if data is None:
+        raise Http404("no such picture")
+    response = HttpResponse(data, content_type="image/png")
+    response["Cache-Control"] = "private, max-age=600"
+    return response
+
+
 @require_POST
 @asks(send="mailing:change")
 @once

@@ -72,6 +72,16 @@ def pictures_of(message: Message, known: Mapping[str, PictureFacts | None] | Non
 
     One whose address nobody knows yet, and one that is not in the package, is left out: other checks tell those.
     """
+    # Of the readers only the first says what a field makes of an address.
+    first = sorted(readers[0].values.items()) if readers else None
+    found = message.shared(f"pictures {first!r}", lambda: _found(message, readers))
+    asked = known or {}
+    return [
+        replace(picture, known=asked.get(picture.key), is_lost=picture.key in asked and asked[picture.key] is None) for picture in found
+    ]
+
+
+def _found(message: Message, readers: Sequence[Sample]) -> tuple[Picture, ...]:
     found: dict[str, tuple[Resource | None, str, list[Use]]] = {}
     for use in islice(_uses(message), LIMITS.links):
         value = use.value.strip()
@@ -84,11 +94,7 @@ def pictures_of(message: Message, known: Mapping[str, PictureFacts | None] | Non
             key = address or (resource.sha256 if resource is not None else "")
         if key:
             found.setdefault(key, (resource, address, []))[2].append(use)
-    asked = known or {}
-    return [
-        replace(_picture(key, resource, address, tuple(uses)), known=asked.get(key), is_lost=key in asked and asked[key] is None)
-        for key, (resource, address, uses) in found.items()
-    ]
+    return tuple(_picture(key, resource, address, tuple(uses)) for key, (resource, address, uses) in found.items())
 
 
 def _picture(key: str, resource: Resource | None, address: str, uses: tuple[Use, ...]) -> Picture:

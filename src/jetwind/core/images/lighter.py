@@ -109,6 +109,23 @@ def lighter(data: bytes, shown_width: float, least: float) -> Candidate | None:
     return min((one for one in found if one.octets < facts.octets), key=lambda one: one.octets, default=None)
 
 
+def before_and_after(data: bytes, candidate: Candidate, shown_width: float) -> tuple[bytes, bytes]:
+    """A picture and its candidate as a dense screen shows them: two PNG files of equal size, on white, made of nothing but pixels."""
+    from PIL import Image
+
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        picture = _opened(data)
+        seen = _on_white(_at_width(picture, min(picture.width, round(2 * shown_width))))
+        after = _on_white(_opened(candidate.data))
+    out = []
+    for one in (seen, after if after.size == seen.size else after.resize(seen.size, Image.Resampling.BICUBIC)):
+        file = io.BytesIO()
+        one.save(file, "PNG", compress_level=1)
+        out.append(file.getvalue())
+    return out[0], out[1]
+
+
 def proposal(found: Sequence[Candidate], least: float) -> Candidate | None:
     """The lightest whose likeness is at least ``least``."""
     return next((one for one in found if one.likeness >= least), None)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from jetwind.core.images.lighter import Candidate, lighter
+from jetwind.core.images.lighter import Candidate, before_and_after, lighter
 from jetwind.engines.bounded.helper import Budget, Helper, Start
 
 #: A photograph of 1,200 × 800 px takes a tenth of a second.
@@ -19,6 +19,22 @@ def lighter_bounded(pictures: Sequence[tuple[bytes, float]], least: float, *, st
     """
     with Helper((tuple(pictures), least), _LIGHTENING, start) as helper:
         return [helper.ask(_lighter, number) for number in range(len(pictures))]
+
+
+def before_and_after_bounded(data: bytes, shown: float, least: float, *, start: Start) -> tuple[bytes, bytes] | None:
+    """A picture and its lighter file as two PNG to be looked at, each as a dense screen shows it; None where there is no lighter one.
+
+    Raises:
+        PastBudget: it takes more than it may.
+    """
+    with Helper((((data, shown),), least), _LIGHTENING, start) as helper:
+        return helper.ask(_before_and_after)
+
+
+def _before_and_after(given: tuple[tuple[tuple[bytes, float], ...], float]) -> tuple[bytes, bytes] | None:
+    candidate = _lighter(given, 0)
+    data, shown = given[0][0]
+    return before_and_after(data, candidate, shown) if candidate is not None else None
 
 
 def _lighter(given: tuple[tuple[tuple[bytes, float], ...], float], number: int) -> Candidate | None:

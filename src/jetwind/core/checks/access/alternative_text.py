@@ -7,6 +7,7 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache
+from itertools import islice
 
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.checks.images.package import PIXEL
@@ -149,10 +150,16 @@ _POT = "https://kiln.org/pot.png"
 )
 def find_link_empty(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """A link that holds a picture has a word in it, or a label."""
+    names: dict[int, str] = {}
     for image in _shown_pictures(message):
         alt = image.attributes.get("alt")
-        link = next((place for place in image.ancestors() if place.tag == "a" and place.get("href") is not None), None)
-        if alt is None or alt.value.strip() or link is None or accessible_name(link) or is_spacer(message, image):
+        link = _link_around(image)
+        if alt is None or alt.value.strip() or link is None or link.get("href") is None or is_spacer(message, image):
+            continue
+        # A link may hold thousands of pictures: its name is read once.
+        if link.index not in names:
+            names[link.index] = accessible_name(link)
+        if names[link.index]:
             continue
         # One that is kept from everybody who listens is there beside another link to the same place.
         if (link.get("aria-hidden") or "").strip().lower() == "true":
@@ -164,6 +171,14 @@ def find_link_empty(message: Message, context: Context, options: Options) -> Ite
             {"source": posixpath.basename(source.split("?")[0]) or source},
             identity=source,
         )
+
+
+#: Boxes around a picture in which its link is looked for: hostile markup nests thousands.
+_MOST_BOXES = 40
+
+
+def _link_around(image: Element) -> Element | None:
+    return next((place for place in islice(image.ancestors(), _MOST_BOXES) if place.tag == "a"), None)
 
 
 _NUMBER = re.compile(r"[\W_]*\d+[\W_]*\Z")
@@ -271,11 +286,12 @@ def find_repeats(message: Message, context: Context, options: Options) -> Iterat
         return
     before = ""
     waiting: list[tuple[Element, str]] = []
+    labels: dict[int, str] = {}
     shown = {image.index for image in _shown_pictures(message)}
     for piece in _spoken(message):
         if isinstance(piece, Element):
             words = _plain(piece.get("alt") or "") if piece.index in shown else ""
-            if words and words in (before, _label(piece)):
+            if words and words in (before, _label(piece, labels)):
                 yield _repeated(message, piece)
             elif words:
                 waiting.append((piece, words))
@@ -286,10 +302,14 @@ def find_repeats(message: Message, context: Context, options: Options) -> Iterat
         waiting, before = [], piece
 
 
-def _label(image: Element) -> str:
-    """The words of the link that holds a picture."""
-    link = next((place for place in image.ancestors() if place.tag == "a"), None)
-    return _plain(link.text[:1_000]) if link is not None else ""
+def _label(image: Element, known: dict[int, str]) -> str:
+    """The words of the link that holds a picture; ``known`` are those of links that were read."""
+    link = _link_around(image)
+    if link is None:
+        return ""
+    if link.index not in known:
+        known[link.index] = _plain(link.text[:1_000])
+    return known[link.index]
 
 
 def _repeated(message: Message, image: Element) -> Hit:

@@ -5,10 +5,11 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
+from itertools import islice
 
 from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.checks.needs import need_html
-from jetwind.core.markup import Element
+from jetwind.core.markup import Element, TextRun
 from jetwind.core.message import Message
 from jetwind.core.prose.language import declared, primary_subtag
 from jetwind.core.prose.outline import outline_of
@@ -85,7 +86,11 @@ def find_title_missing(message: Message, context: Context, options: Options) -> 
     """The title element is there and says something."""
     _, document = need_html(message)
     # A title of a drawing (SVG) is the drawing's.
-    titles = [element for element in document.elements("title") if not any(place.tag == "svg" for place in element.ancestors())]
+    titles = [
+        element
+        for element in document.elements("title")
+        if not any(place.tag == "svg" for place in islice(element.ancestors(), _MOST_BOXES))
+    ]
     if any(element.text.strip() for element in titles):
         return
     yield Hit(
@@ -140,7 +145,14 @@ def _level(element: Element) -> int:
 
 
 def _says(element: Element) -> bool:
-    return bool(element.text.strip()) or any((image.get("alt") or "").strip() for image in element.elements("img"))
+    return any(
+        node.text.strip() if isinstance(node, TextRun) else node.tag == "img" and (node.get("alt") or "").strip()
+        for node in islice(element.walk(), _MOST_INSIDE)
+    )
+
+
+#: Nodes of a heading, and boxes around an element, that are looked at: hostile markup nests thousands.
+_MOST_INSIDE, _MOST_BOXES = 200, 40
 
 
 def _is_long(message: Message) -> bool:
@@ -178,19 +190,21 @@ def find_table_role(message: Message, context: Context, options: Options) -> Ite
     tables = list(document.elements("table"))
     if not tables:
         raise DoesNotApply("the message has no tables")
+    of_data = {
+        holder.index
+        for node in document.elements("th", "caption")
+        if _says(node)
+        and (holder := next((place for place in islice(node.ancestors(), _MOST_BOXES) if place.tag == "table"), None)) is not None
+    }
     bare = [
         table
         for table in tables
-        if not (table.get("role") or "").strip() and not _is_of_data(message, table) and not message.cascade.is_hidden(table)
+        if not (table.get("role") or "").strip() and table.index not in of_data and not message.cascade.is_hidden(table)
     ]
     if bare:
         first, *others = (Place.in_html(message, table.start_tag, table.index) for table in bare)
         many = f"{len(bare)} layout tables have" if len(bare) > 1 else "A layout table has"
         yield Hit("{tables} no role of presentation.", first, {"tables": many}, identity="tables", also=tuple(others))
-
-
-def _is_of_data(message: Message, table: Element) -> bool:
-    return outline_of(message).is_data_table(table)
 
 
 @dataclass(frozen=True)

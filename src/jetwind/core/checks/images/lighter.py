@@ -57,7 +57,8 @@ def find_saving(message: Message, context: Context, options: SavingOptions) -> I
             continue
         if facts.octets < max(options.least_octets, 1) or not may_be_lighter(facts):
             continue
-        found = lighter(picture.data, shown_width(message, context, picture), options.least_likeness)
+        shown = shown_width(message, context, picture)
+        found = lighter(picture.data, shown, options.least_likeness)
         saved = facts.octets - found.octets if found is not None else 0
         if found is not None and saved >= options.least_octets and saved >= options.least_share * facts.octets:
             yield hit(
@@ -69,6 +70,8 @@ def find_saving(message: Message, context: Context, options: SavingOptions) -> I
                 how=found.words,
                 likeness=round(found.likeness, 4),
                 saved=saved,
+                key=picture.key,
+                shown=shown,
             )
     if unseen:
         raise CannotTell(f"the files of {unseen} pictures are not at hand" if unseen > 1 else "the file of 1 picture is not at hand")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from itertools import islice
 
 from jetwind.core.checking import Box, Context, DoesNotApply, Hit, Level, Options, Place, box, check, clear, finds, laid_out
 from jetwind.core.checking.samples import pictured
@@ -13,7 +14,7 @@ from jetwind.core.images import is_spacer, shown_size
 from jetwind.core.images.collecting import Picture, Use
 from jetwind.core.markup import Element
 from jetwind.core.message import Message
-from jetwind.core.prose.outline import outline_of
+from jetwind.core.prose.outline import Width, outline_of
 
 _A = "https://pictures.kiln.org/bowl.jpg"
 _IMAGE = f"<img src='{_A}' width='600' height='400' alt='Bowl'>"
@@ -268,11 +269,18 @@ def _is_held_down(message: Message, element: Element) -> bool:
     return limit.endswith("%") or limit.startswith(("min(", "calc("))
 
 
+#: Boxes around a picture that are asked for their width: hostile markup nests thousands.
+_MOST_BOXES = 40
+
+
 def _room(message: Message, element: Element) -> float | None:
     """The width in px of the nearest box around an element that has one."""
-    for place in element.ancestors():
+    for place in islice(element.ancestors(), _MOST_BOXES):
         if place.tag in ("td", "th", "div", "table", "p", "center", "section"):
-            width = outline_of(message).width(place)
+            widths: dict[int, Width | None] = message.shared("widths of boxes", dict)
+            if place.index not in widths:
+                widths[place.index] = outline_of(message).width(place)
+            width = widths[place.index]
             if width is not None and not width.is_percent:
                 return width.value
     return None
