@@ -14,7 +14,7 @@ from jetwind.apps.departures.selectors import departures
 from jetwind.apps.intake.models import Mailing
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.review.answers import RECHECKS
-from jetwind.apps.workspace.access import asks, may, workspace_of
+from jetwind.apps.workspace.access import asks, permissions_of, workspace_of
 
 #: Messages on one page of the list; the axis above it shows all.
 PAGE = 50
@@ -38,7 +38,7 @@ def home(request: HttpRequest) -> HttpResponse:
         "stage": stage,
         "search": search,
         "now": now,
-        "may_take_in": may(request.user, "mailing:take-in", workspace),
+        "may_take_in": "mailing:take-in" in permissions_of(request.user, workspace),
         "is_busy": any(row.is_busy for row in shown),
         "section": "departures",
     }
