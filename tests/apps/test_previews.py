@@ -392,6 +392,8 @@ class TestAccess:
         assert "#969696 on #ffffff" in page
         assert 'alt="The message in Desktop, standards engine, images blocked"' in page
         assert "without red cones (protanopia)" in page
+        # What a screen reader says was asked of the browser once the renders were done.
+        assert "What a stand-in says" in page
         other = client.get(f"/mailings/{revision.mailing_id}/r1/access/?profile=phone-upright&words=nowhere").content.decode()
         assert 'alt="The message in Phone, upright"' in other
 

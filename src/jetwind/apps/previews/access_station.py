@@ -20,14 +20,15 @@ from jetwind.apps.workspace.selectors import chosen_profiles
 from jetwind.core.checks.rendered import element_of, says_something
 from jetwind.core.markup import Document
 from jetwind.core.message import Message
-from jetwind.core.profiles import Profile, profiles
+from jetwind.core.profiles import REFERENCE, Profile, profiles
 from jetwind.core.renders.measured import Block, Measured
+from jetwind.core.renders.spoken import Spoken
 from jetwind.core.styles.contrast import as_hex, ratio
 from jetwind.core.styles.sight import SIGHTS
 
 SLUG = "access"
 #: Outlines that are drawn, and rows of the tables.
-_MOST_OUTLINES, _MOST_ROWS = 400, 60
+_MOST_OUTLINES, _MOST_ROWS, _MOST_HEARD = 400, 60, 400
 #: How wide each of the two renders is shown at most, in px of the screen.
 _WIDE = 350
 
@@ -91,6 +92,7 @@ def page(request: HttpRequest, around: Frame) -> dict[str, Any]:
         "views": views if shots else [],
         "sights": SIGHTS,
         "texts": _texts(message, document, first) if first is not None and document is not None else [],
+        "spoken": _heard(message, shots.get(REFERENCE)),
         "pictures": _pictures(message, around),
     }
 
@@ -160,6 +162,19 @@ def _texts(message: Message, document: Document, layout: Measured) -> list[Faint
             )
         )
     return rows[:_MOST_ROWS]
+
+
+def _heard(message: Message, render: Render | None) -> list[tuple[int, str, str, str, int | str]]:
+    """What a screen reader says: number, role, words, language, line."""
+    if render is None or message.document is None or message.html is None:
+        return []
+    rows = []
+    for number, row in enumerate(render.spoken[:_MOST_HEARD], 1):
+        one = Spoken.from_row(row)
+        element = message.document.all_elements[one.element] if 0 <= one.element < len(message.document.all_elements) else None
+        line = message.html.source.position(element.start_tag.start).line if element is not None and element.start_tag is not None else ""
+        rows.append((number, f"{one.role}, level {one.level}" if one.level else one.role, one.words, one.language, line))
+    return rows
 
 
 def _pictures(message: Message, around: Frame) -> list[tuple[int | str, str, str, bool]]:

@@ -43,6 +43,8 @@ class Render(models.Model):
     #: Addresses of pictures that lie elsewhere and were not there when it was made.
     lacking = models.JSONField(default=list)
     departure = models.FloatField(null=True, blank=True)
+    #: What a screen reader says, as rows of ``renders.spoken.Spoken``; of the reference profile alone.
+    spoken = models.JSONField(default=list)
 
     class Meta:
         ordering = ["id"]

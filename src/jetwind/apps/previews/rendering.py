@@ -21,11 +21,11 @@ from jetwind.apps.jobs import services as jobs
 from jetwind.apps.previews.as_whom import AS_WRITTEN, AsWhom, as_whom
 from jetwind.apps.previews.models import LossTrial, Render
 from jetwind.apps.previews.modes import OWN, in_words, shown_in
-from jetwind.apps.review.answers import ask_for_checks
+from jetwind.apps.review.answers import ask_for_checks, storable
 from jetwind.apps.workspace.selectors import chosen_profiles
 from jetwind.core.images.elsewhere import with_fetched
 from jetwind.core.message import Message, Resource
-from jetwind.core.profiles import Profile, Rewriter, Rewritten, profiles
+from jetwind.core.profiles import REFERENCE, Profile, Rewriter, Rewritten, profiles
 from jetwind.core.readers import as_reader
 from jetwind.core.renders.departure import departure
 from jetwind.core.renders.led_back import LedBack
@@ -173,8 +173,38 @@ def find_out(revision: Revision, copy: _Copy, browser: Captures, deadline: float
             render = own[profile_id]
             render.departure = departure(copy.measured(reference), render.layout).score
             render.save(update_fields=["departure"])
+    _listen(copy, own.get(REFERENCE), browser, deadline, report)
     _try_losses(revision, copy, chosen, finished, browser, deadline, report)
     ask_for_checks(revision)
+
+
+#: Elements of a message beyond which nobody listens to it: its tree alone would be megabytes.
+_MOST_TO_HEAR = 8_000
+
+
+def _listen(copy: _Copy, render: Render | None, browser: Captures, deadline: float, report: Any) -> None:
+    """What a screen reader says of the message, from the browser that rendered it."""
+    document = copy.message.document
+    if (
+        render is None
+        or render.state != Render.State.DONE
+        or render.spoken
+        or document is None
+        or len(document.all_elements) > _MOST_TO_HEAR
+    ):
+        return
+    report("listening to what a screen reader says")
+    profile = profiles()[REFERENCE]
+    try:
+        page = copy.rewriter(profile)
+    except PastBudget:
+        return
+    said = browser.spoken(CaptureRequest.of(page, profile, "none"), deadline - time.monotonic())
+    if said:
+        led_back = copy.led_back
+        rows = said if led_back is None else [replace(one, element=led_back.element(one.element)) for one in said]
+        render.spoken = storable([one.as_row() for one in rows])
+        render.save(update_fields=["spoken"])
 
 
 def _try_losses(

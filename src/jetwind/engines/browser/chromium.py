@@ -22,7 +22,8 @@ from dataclasses import dataclass
 from typing import Any, TypeVar
 
 from jetwind.core.profiles import MARK_ATTRIBUTE
-from jetwind.engines.browser import measuring
+from jetwind.core.renders.spoken import Spoken
+from jetwind.engines.browser import listening, measuring
 from jetwind.engines.browser.capture import ALL_SECONDS, Capture, CaptureFailed, CaptureRequest
 from jetwind.engines.browser.devtools import CLOSED, DevTools, DevToolsError
 from jetwind.engines.browser.executable import FLAGS, find_executable
@@ -115,6 +116,10 @@ class Browser:
         """
         self._wait(self._capture_all(list(requests), done, seconds))
 
+    def spoken(self, request: CaptureRequest, seconds: float) -> tuple[Spoken, ...] | None:
+        """What a screen reader says of a page, in its order; None where the page does not say so in time."""
+        return self._wait(self._spoken(request, min(seconds, self._patience_ms / 1000)))
+
     def close(self) -> None:
         """End the browser, its driver and the thread."""
         try:
@@ -194,6 +199,36 @@ class Browser:
         finally:
             self._turns.give_back(message, slot)
 
+    async def _spoken(self, request: CaptureRequest, seconds: float) -> tuple[Spoken, ...] | None:
+        if seconds <= 0:
+            return None
+        message = _Message(time.monotonic() + seconds)
+        slot = await self._turns.take(message)
+        key = (1, slot)
+        try:
+            return await asyncio.wait_for(self._listened(await self._page(key), request), seconds)
+        except (DevToolsError, TimeoutError) as failure:
+            logger.warning("a page says nothing: %s", failure, extra={"action": "browser.not-heard"})
+            return None
+        finally:
+            # A page that has built its accessibility tree once keeps it up for every later message.
+            await self._discard(key)
+            self._turns.give_back(message, slot)
+
+    async def _listened(self, page: _Page, request: CaptureRequest) -> tuple[Spoken, ...]:
+        devtools, proxy = self._devtools, self._proxy
+        if devtools is None or proxy is None:
+            raise DevToolsError(CLOSED)
+        key = proxy.hold(request.parts)
+        try:
+            await self._load(page, request)
+            tree = await devtools.send("Accessibility.getFullAXTree", session=page.session)
+            await devtools.send("DOM.enable", session=page.session)
+            elements = await devtools.send("DOM.getFlattenedDocument", {"depth": -1}, page.session)
+        finally:
+            proxy.release(key)
+        return listening.read(tree["nodes"], elements["nodes"], MARK_ATTRIBUTE)
+
     async def _guard_memory(self, devtools: DevTools) -> None:
         """End the largest page when the browser's processes together take more than they may."""
         while devtools.is_open:
@@ -214,25 +249,7 @@ class Browser:
             raise DevToolsError(CLOSED)
         key = proxy.hold(request.parts)
         try:
-            size = {
-                "width": request.width,
-                "height": request.first_screen,
-                "deviceScaleFactor": request.pixel_ratio,
-                "mobile": False,
-                # The page is laid out for this size, but what is painted while it loads stays small: measured, a tenth of a picture's cost.
-                "dontSetVisibleSize": True,
-            }
-            scheme = [{"name": "prefers-color-scheme", "value": "dark" if request.dark else "light"}]
-            # Window and colour scheme must hold before the message comes: seen on a busy machine, half of a page was styled for the other scheme.
-            await asyncio.gather(
-                devtools.send("Emulation.setDeviceMetricsOverride", size, page.session),
-                devtools.send("Emulation.setEmulatedMedia", {"features": scheme}, page.session),
-            )
-            loaded = devtools.coming(page.session, "Page.loadEventFired")
-            await asyncio.gather(
-                devtools.send("Page.setDocumentContent", {"frameId": page.frame, "html": _with_own_scheme(request.html)}, page.session),
-                asyncio.wait_for(loaded, self._patience_ms / 1000),
-            )
+            size = await self._load(page, request)
             measured = measuring.read(await self._evaluate(page, measuring.call(MARK_ATTRIBUTE, paint=request.paint)), request)
             if measured.left < 0:
                 # A picture cannot begin left of the page: a message that is read from the right and shrunk is laid out at its own width.
@@ -254,6 +271,32 @@ class Browser:
         finally:
             proxy.release(key)
         return Capture(base64.b64decode(shot["data"]), f"image/{options['format']}", measured)
+
+    async def _load(self, page: _Page, request: CaptureRequest) -> dict[str, Any]:
+        """Lay a page out in its window; what was said of the window's size."""
+        devtools = self._devtools
+        if devtools is None:
+            raise DevToolsError(CLOSED)
+        size = {
+            "width": request.width,
+            "height": request.first_screen,
+            "deviceScaleFactor": request.pixel_ratio,
+            "mobile": False,
+            # The page is laid out for this size, but what is painted while it loads stays small: measured, a tenth of a picture's cost.
+            "dontSetVisibleSize": True,
+        }
+        scheme = [{"name": "prefers-color-scheme", "value": "dark" if request.dark else "light"}]
+        # Window and colour scheme must hold before the message comes: seen on a busy machine, half of a page was styled for the other scheme.
+        await asyncio.gather(
+            devtools.send("Emulation.setDeviceMetricsOverride", size, page.session),
+            devtools.send("Emulation.setEmulatedMedia", {"features": scheme}, page.session),
+        )
+        loaded = devtools.coming(page.session, "Page.loadEventFired")
+        await asyncio.gather(
+            devtools.send("Page.setDocumentContent", {"frameId": page.frame, "html": _with_own_scheme(request.html)}, page.session),
+            asyncio.wait_for(loaded, self._patience_ms / 1000),
+        )
+        return size
 
     async def _evaluate(self, page: _Page, expression: str) -> Any:
         if self._devtools is None:

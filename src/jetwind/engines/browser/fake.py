@@ -6,6 +6,7 @@ import io
 from collections.abc import Callable, Iterable
 
 from jetwind.core.renders.measured import Block, Measured
+from jetwind.core.renders.spoken import Spoken
 from jetwind.engines.browser.capture import ALL_SECONDS, Capture, CaptureRequest
 
 
@@ -39,6 +40,10 @@ class FakeBrowser:
         for number, request in enumerate(requests):
             if not done(number, self.capture(request)):
                 return
+
+    def spoken(self, request: CaptureRequest, seconds: float) -> tuple[Spoken, ...] | None:
+        """One text."""
+        return (Spoken("text", "What a stand-in says", 0, "en", 0),)
 
     def close(self) -> None:
         """Nothing to stop."""

@@ -10,6 +10,7 @@ from jetwind.core.profiles import Profile, Rewriter, Rewritten, untouched
 from jetwind.core.renders import Render, Renders
 from jetwind.core.renders.measured import Measured
 from jetwind.core.renders.showing import Effect, Shown, Trial, as_it_is, effect, gather, trials, whole, with_it, without
+from jetwind.core.renders.spoken import Spoken
 from jetwind.engines.bounded.helper import PastBudget
 from jetwind.engines.browser.capture import ALL_SECONDS, Capture, CaptureRequest
 
@@ -23,6 +24,9 @@ class Captures(Protocol):
         self, requests: Iterable[CaptureRequest], done: Callable[[int, Capture | Exception], bool], seconds: float = ALL_SECONDS
     ) -> None:
         """Answer all requests and hand each to ``done``."""
+
+    def spoken(self, request: CaptureRequest, seconds: float) -> tuple[Spoken, ...] | None:
+        """What a screen reader says of a page; None where it does not say so in time."""
 
 
 def survey(

@@ -1,0 +1,80 @@
+"""What a screen reader says, from the browser's own accessibility tree."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import pytest
+
+from jetwind.core.message import read_bytes
+from jetwind.core.profiles import REFERENCE, profiles, rewrite
+from jetwind.core.renders.spoken import Spoken
+from jetwind.engines.browser import Browser, CaptureRequest
+from jetwind.engines.browser.listening import MOST_SAID, read
+
+PAGE = """<html lang="en"><body><table role="presentation"><tr><td><h1>Spring <a href="https://k.org/">glazes</a></h1>
+<p>Hello <b>Bo</b>, come &amp; see.</p><img src="cid:a" alt="A pot"><img src="cid:b" alt=""><img src="cid:c" width="30" height="30">
+<a href="https://k.org/u"><img src="cid:d" alt="Shop"></a></td></tr></table>
+<table><tr><th>Glaze</th><th>°C</th></tr><tr><td>Ash</td><td>1,280</td></tr></table><table><tr><td>Lay</td><td>out</td></tr></table>
+<h3>Next</h3><ul><li lang="de">Eins</li><li>Two</li></ul><hr><div style="display:none">Hidden</div><p aria-hidden="true">Nor this</p></body></html>"""
+
+
+@pytest.fixture(scope="module")
+def browser() -> Iterator[Browser]:
+    """Debian's Chromium."""
+    browser = Browser()
+    yield browser
+    browser.close()
+
+
+def heard(browser: Browser, html: str, seconds: float = 20) -> tuple[Spoken, ...] | None:
+    """What is said of some HTML in the reference profile."""
+    profile = profiles()[REFERENCE]
+    return browser.spoken(CaptureRequest.of(rewrite(read_bytes(html.encode(), "a.html"), profile), profile, "none"), seconds)
+
+
+def test_order_roles_and_languages(browser: Browser) -> None:
+    """Headings with levels, links and pictures by name, layout tables flattened, data tables and lists told; what is hidden is not said."""
+    said = heard(browser, PAGE)
+    assert said is not None
+    assert [(one.role, one.words, one.level, one.language) for one in said] == [
+        ("heading", "Spring glazes", 1, "en"),
+        ("link", "glazes", 0, "en"),
+        ("text", "Hello Bo, come & see.", 0, "en"),
+        ("image", "A pot", 0, "en"),
+        ("image", "", 0, "en"),
+        ("link", "Shop", 0, "en"),
+        ("table", "", 0, "en"),
+        ("text", "Glaze", 0, "en"),
+        ("text", "°C", 0, "en"),
+        ("text", "Ash", 0, "en"),
+        ("text", "1,280", 0, "en"),
+        ("text", "Lay", 0, "en"),
+        ("text", "out", 0, "en"),
+        ("heading", "Next", 3, "en"),
+        ("list", "2 items", 0, "en"),
+        ("text", "Eins", 0, "de"),
+        ("text", "Two", 0, "en"),
+        ("line", "", 0, "en"),
+    ]
+    document = read_bytes(PAGE.encode(), "a.html").document
+    assert document is not None
+    tags = {"heading": ("h1", "h3"), "link": ("a",), "image": ("img",), "list": ("ul",), "table": ("table",), "line": ("hr",)}
+    for one in said:
+        assert document.all_elements[one.element].tag in tags.get(one.role, ("p", "b", "th", "td", "li")), one
+
+
+def test_limits(browser: Browser) -> None:
+    """No more is kept than anybody reads; no time, no answer; the next page is rendered as before."""
+    said = heard(browser, "".join(f"<p>Pot {number}</p>" for number in range(MOST_SAID + 300)))
+    assert said is not None
+    assert len(said) == MOST_SAID
+    assert heard(browser, PAGE, seconds=0) is None
+    after = heard(browser, "<p>x</p>")
+    assert after is not None
+    assert [(one.role, one.words) for one in after] == [("text", "x")]
+
+
+def test_no_tree() -> None:
+    """Nothing is said of nothing."""
+    assert read([], [], "data-x") == ()
