@@ -1,9 +1,11 @@
 """Work in the background: what is interrupted is taken up again, what cannot be says so."""
 
+from contextlib import closing
 from typing import Any
 
+import psycopg
 import pytest
-from django.db import OperationalError
+from django.db import OperationalError, connection
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from jetwind.apps.intake.models import Revision
@@ -16,8 +18,6 @@ from tests.apps.helpers import taken_in
 
 def end_job(work: Work, status: str) -> None:
     """The job of a piece of work comes to its end in the queue, and nothing else does."""
-    from django.db import connection
-
     with connection.cursor() as cursor:
         cursor.execute("update procrastinate_jobs set status = 'doing' where id = %s", [work.job_id])
         cursor.execute("update procrastinate_jobs set status = %s where id = %s", [status, work.job_id])
@@ -141,3 +141,25 @@ def test_a_worker_enqueues_in_its_own_transaction(house: Any) -> None:
         assert (Work.objects.count(), ProcrastinateJob.objects.count()) == (0, before)
         answers.ask_for_checks(revision)
         assert (Work.objects.count(), ProcrastinateJob.objects.count()) == (1, before + 1)
+
+
+@pytest.mark.django_db(transaction=True)
+def test_a_paused_transaction_loses_its_locks(house: Any) -> None:
+    """What a process holds that stops in the middle is free again after a while: PostgreSQL ends its session, as it is told to for all."""
+    work = Work.objects.create(kind="checks", subject="revision:0", state=Work.State.RUNNING)
+    with connection.cursor() as cursor:
+        cursor.execute("show idle_in_transaction_session_timeout")
+        assert cursor.fetchone() == ("2min",)
+    with closing(psycopg.connect(**_of_the_test())) as paused:
+        paused.execute("set idle_in_transaction_session_timeout = 200")
+        paused.commit()
+        paused.execute("select 1 from jobs_work where id = %s for update", [work.pk])
+        # Waits for the lock, and gets it.
+        assert Work.objects.filter(pk=work.pk).update(done=1) == 1
+        with pytest.raises(psycopg.Error, match="idle-in-transaction"):
+            paused.execute("select 1")
+
+
+def _of_the_test() -> dict[str, Any]:
+    known = connection.settings_dict
+    return {"host": known["HOST"], "port": known["PORT"], "user": known["USER"], "password": known["PASSWORD"], "dbname": known["NAME"]}

@@ -109,9 +109,15 @@ TEMPLATES = [
     }
 ]
 
+#: A worker that has not been heard of for so many seconds is dead, and its jobs are picked up again.
+STALLED_AFTER_SECONDS = float(os.environ.get("JETWIND_STALLED_AFTER", "20"))
 DATABASES = {
     "default": dj_database_url.config(default="postgres://jetwind@127.0.0.1:5432/jetwind", conn_max_age=None, conn_health_checks=True)
 }
+# A process that is paused in the middle of a transaction keeps its locks, and everybody else waits for it: PostgreSQL ends such a session.
+_MOST_IDLE_MS = round(max(6 * STALLED_AFTER_SECONDS, 15) * 1000)
+_options: dict[str, str] = DATABASES["default"].setdefault("OPTIONS", {})  # type: ignore[typeddict-item]
+_options["options"] = f"{_options.get('options', '')} -c idle_in_transaction_session_timeout={_MOST_IDLE_MS}".strip()
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
 LANGUAGE_CODE = "en-gb"
@@ -184,8 +190,6 @@ EMAIL_HOST, EMAIL_PORT, EMAIL_TIMEOUT = TEST_SMTP_HOST, TEST_SMTP_PORT, 15
 DEFAULT_FROM_EMAIL = os.environ.get("JETWIND_MAIL_FROM", "jetwind@localhost.invalid")
 #: Helper processes are forked from one made for it: the threads of workers and web servers may hold locks (engines/bounded).
 HELPERS_START: Literal["fork", "server"] = "server"
-#: A worker that has not been heard of for so many seconds is dead, and its jobs are picked up again.
-STALLED_AFTER_SECONDS = float(os.environ.get("JETWIND_STALLED_AFTER", "20"))
 
 #: Where the practice field says on which ports it listens; without it, its names are nobody's.
 PRACTICE_DIRECTORY = os.environ.get("JETWIND_PRACTICE", "")

@@ -8,7 +8,7 @@ from contextlib import contextmanager
 from datetime import datetime
 from typing import Any, TypeVar
 
-from django.db import InterfaceError, OperationalError, close_old_connections, connection, transaction
+from django.db import InterfaceError, InternalError, OperationalError, close_old_connections, connection, transaction
 from django.db.models import QuerySet
 from django.db.models.functions import JSONObject
 from django.utils import timezone
@@ -139,7 +139,8 @@ def carried_out(work_id: int) -> Iterator[None]:
                 _enqueue_again(work, job, at=rest.until)
                 work.doing = rest.doing[:120]
                 work.save()
-    except (OperationalError, InterfaceError):
+    except (OperationalError, InterfaceError, InternalError):
+        # The last is what a session gets that was paused in the middle of a transaction, and ended for it.
         raise
     except Exception:
         if _stopping.is_set():
