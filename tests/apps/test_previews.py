@@ -389,10 +389,10 @@ class TestAccess:
         checked(revision.mailing)
         with django_assert_max_num_queries(10):
             page = client.get(f"/mailings/{revision.mailing_id}/r1/access/").content.decode()
-        assert page.count('class="outlined faint"') == page.count("<b>2.9</b>") == 2
+        assert page.count('class="outlined faint"') == page.count("<b>2.95</b>") == 2
         assert page.count('class="outlined unknown"') == 2
         assert "#969696 on #ffffff" in page
-        assert 'alt="The message in Desktop, standards engine, images blocked"' in page
+        assert 'alt="The message in Reading pane, images blocked"' in page
         assert "without red cones (protanopia)" in page
         # What a screen reader says was asked of the browser once the renders were done.
         assert "What a stand-in says" in page

@@ -13,9 +13,9 @@ from jetwind.engines.browser import Browser, CaptureRequest
 from jetwind.engines.browser.listening import MOST_SAID, read
 
 PAGE = """<html lang="en"><body><table role="presentation"><tr><td><h1>Spring <a href="https://k.org/">glazes</a></h1>
-<p>Hello <b>Bo</b>, come &amp; see.</p><img src="cid:a" alt="A pot"><img src="cid:b" alt=""><img src="cid:c" width="30" height="30">
+<p>Hello <b>Bo</b>, <span>come</span> &amp;<br>see.</p><img src="cid:a" alt="A pot"><img src="cid:b" alt=""><img src="cid:c" width="30" height="30">
 <a href="https://k.org/u"><img src="cid:d" alt="Shop"></a></td></tr></table>
-<table><tr><th>Glaze</th><th>°C</th></tr><tr><td>Ash</td><td>1,280</td></tr></table><table><tr><td>Lay</td><td>out</td></tr></table>
+<table><tr><th>Glaze</th><th>°C</th></tr><tr><td>Ash</td><td>1,280</td></tr></table><table><tr><td>Lay</td><td>out</td></tr></table><table role="presentation"><tr><td>One</td></tr><tr><td>two</td></tr></table>
 <h3>Next</h3><ul><li lang="de">Eins</li><li>Two</li></ul><hr><div style="display:none">Hidden</div><p aria-hidden="true">Nor this</p></body></html>"""
 
 
@@ -51,6 +51,8 @@ def test_order_roles_and_languages(browser: Browser) -> None:
         ("text", "1,280", 0, "en"),
         ("text", "Lay", 0, "en"),
         ("text", "out", 0, "en"),
+        ("text", "One", 0, "en"),
+        ("text", "two", 0, "en"),
         ("heading", "Next", 3, "en"),
         ("list", "2 items", 0, "en"),
         ("text", "Eins", 0, "de"),
@@ -61,7 +63,7 @@ def test_order_roles_and_languages(browser: Browser) -> None:
     assert document is not None
     tags = {"heading": ("h1", "h3"), "link": ("a",), "image": ("img",), "list": ("ul",), "table": ("table",), "line": ("hr",)}
     for one in said:
-        assert document.all_elements[one.element].tag in tags.get(one.role, ("p", "b", "th", "td", "li")), one
+        assert document.all_elements[one.element].tag in tags.get(one.role, ("p", "b", "span", "th", "td", "li")), one
 
 
 def test_limits(browser: Browser) -> None:

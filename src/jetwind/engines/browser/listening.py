@@ -9,17 +9,14 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
+from jetwind.core.prose.reading import BLOCKS
 from jetwind.core.renders.spoken import Spoken
 
 #: Things that are said, and characters of each, that are kept.
 MOST_SAID, MOST_WORDS = 1_500, 300
 #: Said by their name, whatever is inside: a screen reader reads them in one go.
 _WHOLE = frozenset({"link", "button", "checkbox", "radio", "textbox", "combobox", "menuitem", "switch", "slider"})
-#: Part of the line that they stand in.
-_INLINE = frozenset(
-    {"StaticText", "strong", "emphasis", "mark", "code", "subscript", "superscript", "insertion", "deletion", "time", "none", "generic"}
-)
-_UNSAID = frozenset({"InlineTextBox", "ListMarker", "LineBreak"})
+_UNSAID = frozenset({"InlineTextBox", "ListMarker"})
 
 Node = Mapping[str, Any]
 
@@ -39,11 +36,16 @@ def read(tree: Sequence[Node], elements: Sequence[Node], mark: str) -> tuple[Spo
         node, block, is_told = stack.pop()
         role, name = _value(node, "role"), _value(node, "name")
         children = [nodes[number] for number in node.get("childIds", ()) if number in nodes]
-        element, language = places.get(node.get("backendDOMNodeId"), (-1, ""))
+        element, language, tag = places.get(node.get("backendDOMNodeId"), (-1, "", ""))
         if role in _UNSAID:
             continue
-        if role not in _INLINE:
+        # A box that says nothing itself, such as a cell of a layout table, still parts what is said before and after it.
+        if tag in BLOCKS and tag != "br":
             block = node["nodeId"]
+        if role == "LineBreak":
+            if said and said[-1].role == "text":
+                said[-1] = replace(said[-1], words=f"{said[-1].words} ")
+            continue
         if not node.get("ignored") and role == "StaticText":
             if name.strip() and not is_told:
                 if line == block and said and said[-1].role == "text" and said[-1].language == language:
@@ -76,8 +78,8 @@ def _said(role: str, name: str, node: Node, children: Sequence[Node]) -> Spoken 
     return None
 
 
-def _places(elements: Sequence[Node], mark: str) -> dict[int | None, tuple[int, str]]:
-    """For each node of the page by its number: the marked element it stands in, and the language that holds there."""
+def _places(elements: Sequence[Node], mark: str) -> dict[int | None, tuple[int, str, str]]:
+    """For each node of the page by its number: the marked element it stands in, the language that holds there, and its tag."""
     by_number = {node["nodeId"]: node for node in elements}
     known: dict[int, tuple[int, str]] = {}
     for node in elements:
@@ -95,7 +97,7 @@ def _places(elements: Sequence[Node], mark: str) -> dict[int | None, tuple[int, 
                 element = int(attributes[mark])
             language = (attributes.get("lang") or language)[:40]
             known[one["nodeId"]] = (element, language)
-    return {node.get("backendNodeId"): known[node["nodeId"]] for node in elements}
+    return {node.get("backendNodeId"): (*known[node["nodeId"]], str(node.get("localName", ""))) for node in elements}
 
 
 def _value(node: Node, name: str) -> str:
