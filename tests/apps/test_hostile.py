@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+import io
 import random
 from typing import Any
 
 import pytest
 from django.urls import reverse
+from PIL import Image
 
 from jetwind.apps.intake.services import take_in
 from jetwind.apps.review.models import FindingRecord
 from jetwind.core.reports import STATIONS
 from tests.apps.helpers import checked
+from tests.factories import archive, picture
 from tests.hostile import PIECES
 
 PIECES_THAT_HURT = (
@@ -96,3 +99,46 @@ def test_places_in_an_address(house: Any) -> None:
         ("x", "Place 1 of 2"),
     ):
         assert words in client.get(address, {"finding": found.fingerprint, "place": place}).content.decode()
+
+
+def hostile_pictures() -> dict[str, bytes]:
+    """Pictures made to hurt, by file name."""
+    frames = [Image.new("RGB", (40, 30), (number % 256, 0, 255 - number % 256)) for number in range(400)]
+    moving, bomb, deep = io.BytesIO(), io.BytesIO(), io.BytesIO()
+    frames[0].save(moving, "GIF", save_all=True, append_images=frames[1:], duration=20, loop=0)
+    Image.new("1", (30_000, 30_000)).save(bomb, "PNG")
+    Image.new("I;16", (300, 200)).save(deep, "PNG")
+    whole = picture(600, 400, form="JPEG")
+    return {
+        "moving.gif": moving.getvalue(),
+        "bomb.png": bomb.getvalue(),
+        "deep.png": deep.getvalue(),
+        "cut.jpg": whole[: len(whole) // 2],
+        "empty.png": b"\x89PNG\r\n\x1a\n",
+        "page.png": b"<html><script>alert(1)</script></html>",
+        "drawing.svg": b"<svg xmlns='http://www.w3.org/2000/svg' viewBox='0 0 9 9'><script>alert(1)</script></svg>",
+        "tall.png": picture(1, 30_000),
+        "=cmd().png": picture(),
+    }
+
+
+@pytest.mark.django_db
+def test_hostile_pictures(house: Any) -> None:
+    """Each ends in what is wrong with it; every page is there; nothing of them is handed to a browser as it came."""
+    files = hostile_pictures()
+    shown = "".join(f"<img src='{name}' width='300' height='200' alt='{number} of many'>" for number, name in enumerate(files))
+    packed = archive({"a.html": f"<p>Pots, bowls and cups, all thrown by hand.</p>{shown}".encode(), **files})
+    revision = checked(take_in(house.author, house.workspace, packed, "a.zip"))
+    run = revision.check_runs.get()
+    assert [check for check, outcome in run.outcomes.items() if outcome[0] == "crashed"] == []
+    corrupt = {found.data["name"] for found in run.findings.filter(check_id="images.corrupt")}
+    assert corrupt == {"bomb.png", "cut.jpg", "empty.png", "page.png", "drawing.svg"}
+    assert {found.data["name"] for found in run.findings.filter(check_id="images.colour-space")} == {"deep.png"}
+    client = house.client(house.reviewer)
+    for station in STATIONS:
+        assert client.get(reverse("station", args=[revision.mailing_id, 1, station.slug])).status_code == 200
+    page = client.get(f"/mailings/{revision.mailing_id}/r1/images/").content.decode()
+    for name in files:
+        assert name in page
+    for address in ("lighter-pictures.zip", f"lighter-pictures/{'0' * 16}/before.png"):
+        assert client.get(f"/mailings/{revision.mailing_id}/r1/{address}").status_code in (200, 404, 409)

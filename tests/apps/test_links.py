@@ -5,8 +5,10 @@ from __future__ import annotations
 import csv
 import io
 import json
+import pickle
 import threading
 from collections.abc import Iterator
+from dataclasses import replace
 from datetime import timedelta
 from typing import Any
 
@@ -31,7 +33,8 @@ from jetwind.apps.review.answers import check_now
 from jetwind.apps.review.models import FindingRecord
 from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.apps.workspace.models import Workspace
-from jetwind.core.links.answers import Answer
+from jetwind.core.checking.samples import answered
+from jetwind.core.links.answers import Answer, Answers
 from jetwind.engines.browser import FakeBrowser
 from jetwind.engines.practice import DOMAIN, Standing
 from tests.factories import mail
@@ -409,6 +412,33 @@ class TestPictures:
 
 class TestStation:
     """The page and its files."""
+
+    def test_short_answers(self, quay: Any) -> None:
+        """What a list is made of: everything but the copy of the page."""
+        page = "Pots " * 9_000
+        row = answering.keep(quay.workspace, Kind.LINK, answered("https://kiln.org/", 200, page="Pots", heading="All pots", text=page))
+        (short,) = LinkAnswer.objects.filter(pk=row.pk).short()
+        whole = LinkAnswer.objects.get(pk=row.pk)
+        assert whole.value.page is not None
+        assert len(whole.value.page.text) > 40_000
+        assert short.value == replace(whole.value, page=replace(whole.value.page, text=""))
+        assert (short.pk, short.kind, short.address, short.asked_at, short.landing) == (
+            row.pk,
+            "link",
+            "https://kiln.org/",
+            whole.asked_at,
+            {},
+        )
+
+    def test_answers_for_a_process_without_a_database(self, quay: Any) -> None:
+        """They are read where they are pickled, and are plain values where they come out."""
+        revision = opened(taken(quay, message(f"{ANSWERS}/fine")))
+        kept = answering.answers_for_checks(revision)["answers"]
+        there = pickle.loads(pickle.dumps(kept))
+        assert type(there) is Answers
+        assert there.links == kept.links
+        assert list(there.links) == [f"{ANSWERS}/fine"]
+        assert there.pictures == {}
 
     def test_page_and_queries(self, quay: Any, django_assert_max_num_queries: Any) -> None:
         """Map, table, one link: at most ten queries, with two hundred links as with two."""

@@ -4,12 +4,17 @@ import re
 from typing import Any
 
 import pytest
+from django.template import Context as TemplateContext
+from django.template import Template
+from django.template.defaultfilters import force_escape
 from django.test import Client
 from django.urls import get_resolver
+from django.utils.safestring import SafeString
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.accounts.permissions import PERMISSIONS, roles_for
 from jetwind.apps.departures.selectors import departures
+from jetwind.apps.ui.filling import filled, joined
 from jetwind.apps.workspace.access import may
 from jetwind.core.reports import STATIONS
 from tests.apps.helpers import taken_in, walked
@@ -252,3 +257,18 @@ class TestHouse:
         client = house.client(house.reviewer)
         assert "Estimate 3.5, medium" in client.get(address).content.decode()
         assert "Estimate 0.0, low" in client.get(f"{address}?without=spam.subject-missing").content.decode()
+
+
+class TestFilling:
+    """Rows by the hundred, written without the template engine."""
+
+    @pytest.mark.parametrize("value", ["<b>", '"><script>alert(1)</script>', "a & b", "it’s 'x'", SafeString("<i>x</i>"), 7, ""])
+    def test_everything_is_escaped(self, value: object) -> None:
+        """As Django escapes it, and what claims to be markup too: no value of a row is any."""
+        assert filled("<p>{}</p>", value) == f"<p>{force_escape(str(value))}</p>"
+        assert "<script>" not in filled('<a href="{}">x</a>', value)
+
+    def test_joined_is_markup(self) -> None:
+        """A template takes it as it is."""
+        pieces = [filled("<li>{}</li>", text) for text in ("a", "<b>")]
+        assert Template("{{ rows }}").render(TemplateContext({"rows": joined(pieces)})) == "<li>a</li><li>&lt;b&gt;</li>"

@@ -19,14 +19,17 @@ from PIL import Image
 from skimage.metrics import structural_similarity
 
 from jetwind.core.checking import Context, Outcome, registry, run_check
+from jetwind.core.checking.samples import answered, opened, pictured
 from jetwind.core.images.collecting import pictures_of
 from jetwind.core.images.facts import MOST_FRAMES, PictureFacts, facts_of
+from jetwind.core.images.flashes import SIDE, Sight, flashing_share
 from jetwind.core.images.handing_out import Handed, package_of
 from jetwind.core.images.lighter import candidates, lighter, proposal
 from jetwind.core.images.likeness import Likeness, likeness
 from jetwind.core.images.placing import with_lighter
 from jetwind.core.message import Message, Resource, Sample, read_bytes
 from tests.factories import mail, package, picture
+from tests.references import newsletters
 
 _PIXEL = base64.b64decode("R0lGODlhAQABAIAAAAAAAP///yH5BAEAAAAALAAAAAABAAEAAAIBRAA7")
 
@@ -253,6 +256,37 @@ def everywhere() -> Message:
     return read_bytes(package(page, **{name.replace(".", "_dot_"): data for name, data in files.items()}), "a.zip")
 
 
+def _sights(values: list[float], wait: int) -> list[Sight]:
+    """Frames of one even lightness each."""
+    blocks = SIDE * SIDE
+    return [Sight(number * wait, (value,) * blocks, (None,) * blocks, 0.0) for number, value in enumerate(values)]
+
+
+class TestFlashesByDefinition:
+    """Properties that hold for every animation."""
+
+    @given(st.lists(st.floats(0, 1), min_size=2, max_size=30), st.integers(20, 400))
+    def test_share(self, values: list[float], wait: int) -> None:
+        """None or all of an even picture; slower never flashes more; fewer than eight changes a second never flash."""
+        share = flashing_share(_sights(values, wait), wait * len(values))
+        assert share in (0, 1)
+        assert flashing_share(_sights(values, wait * 4), wait * 4 * len(values)) <= share
+        if wait > 143:
+            assert share == 0
+
+    @given(st.lists(st.floats(0, 1), min_size=2, max_size=30), st.integers(20, 400))
+    def test_faint_or_bright(self, values: list[float], wait: int) -> None:
+        """Changes under a tenth, and changes among what is brighter than 0.8, are no flashes."""
+        assert flashing_share(_sights([0.4 + value * 0.09 for value in values], wait), wait * len(values)) == 0
+        assert flashing_share(_sights([0.81 + value * 0.19 for value in values], wait), wait * len(values)) == 0
+
+    def test_three_are_let_pass(self) -> None:
+        """Three flashes in a second, then rest; four are too many."""
+        for flashes, share in ((3, 0), (4, 1)):
+            values = [0.0, 1.0] * flashes + [0.0] * 40
+            assert flashing_share(_sights(values, 110), 110 * len(values)) == share
+
+
 class TestCollecting:
     """Every picture once, with every place that shows it."""
 
@@ -289,8 +323,120 @@ class TestCollecting:
         assert (one.data, one.facts) == (data, facts_of(data))
 
 
+A_POT = "https://kiln.org/pot.jpg"
+
+
+def told(html: str, check_id: str, **facts: Any) -> list[str]:
+    """What a check says of a mail whose only picture on a server was fetched."""
+    message = read_bytes(mail(html, None), "a.eml")
+    return [finding.message for finding in run_check(registry()[check_id], message, Context(**pictured(A_POT, **facts))).findings]
+
+
+class TestFaultsInNewsletters:
+    """A picture put into real newsletters, with each fault of its file or its size: told once, and what is right is not."""
+
+    FAULTS = (
+        ("images.corrupt", {"fault": "cut-off"}),
+        ("images.location", {"has_position": True}),
+        ("images.colour-space", {"colours": "cmyk"}),
+        ("images.format", {"format": "AVIF"}),
+        ("images.oversized", {"width": 2400, "height": 1600}),
+        ("images.upscaled", {"width": 200, "height": 133}),
+        ("images.distorted", {"width": 600, "height": 600}),
+        ("images.first-frame", {"format": "GIF", "frames": 9, "first_detail": 0.1, "most_detail": 20.0}),
+        ("images.flash", {"format": "GIF", "frames": 9, "flashing": 0.9}),
+        ("images.total-heavy", {"octets": 2_000_000}),
+        ("images.heavy", {"octets": 300_000}),
+    )
+
+    @pytest.mark.parametrize(("check_id", "facts"), FAULTS)
+    def test_told_once(self, check_id: str, facts: dict[str, Any]) -> None:
+        """Before and after, in a dozen messages that nobody here wrote."""
+        seen = 0
+        for name, raw in newsletters()[:45]:
+            message = read_bytes(raw, f"{name}.eml")
+            body = message.document.body.start_tag if message.document is not None else None
+            if message.html is None or body is None:
+                continue
+            text = message.html.text
+            changed = f'{text[: body.end]}<img src="{A_POT}" width="600" height="400" alt="A pot">{text[body.end :]}'
+            right, wrong = (
+                [
+                    finding
+                    for finding in run_check(
+                        registry()[check_id], read_bytes(b"\xef\xbb\xbf" + changed.encode(), "a.html"), Context(**pictured(A_POT, **more))
+                    ).findings
+                    if "pot.jpg" in str(finding.data)
+                ]
+                for more in ({"width": 1200, "height": 800}, {"width": 1200, "height": 800, **facts})
+            )
+            assert right == [], name
+            assert len(wrong) == 1, name
+            seen += 1
+        assert seen >= 8
+
+
+class TestReaders:
+    """What only some reader's copy has."""
+
+    def test_a_link_that_is_empty_for_somebody(self) -> None:
+        """The alternative text stands in a condition that one reader does not meet; an empty field alone is told as a hole, once (decision 20)."""
+        words = '{% if course == "Throwing" %}{{ course }}{% endif %}'
+        html = f"<p>Pots</p><a href='https://kiln.org/c'><img src='https://kiln.org/c.png' width='300' alt='{words}'></a>"
+        message = read_bytes(mail(html, None), "a.eml")
+        readers = (Sample("Bo", {"course": "Throwing"}), Sample("Nobody", {"course": ""}))
+        answer = run_check(registry()["access.alt-link-empty"], message, Context(readers=readers))
+        (finding,) = answer.findings
+        assert "Nobody" in f"{finding.message} {finding.data}"
+        assert run_check(registry()["access.alt-link-empty"], message, Context(readers=readers[:1])).findings == ()
+
+    def test_a_picture_for_each_reader(self) -> None:
+        """An address with a field is that of the first reader; without readers nobody knows which picture it is."""
+        message = read_bytes(mail("<img src='https://kiln.org/{{ size }}.jpg' width='300' alt='x'>", None), "a.eml")
+        readers = (Sample("Bo", {"size": "large"}), Sample("Li", {"size": "small"}))
+        assert [one.key for one in pictures_of(message, None, readers)] == ["https://kiln.org/large.jpg"]
+        assert pictures_of(message) == []
+
+
+class TestOptions:
+    """Thresholds that a house sets."""
+
+    @pytest.mark.parametrize(
+        ("check_id", "option", "strict", "loose", "facts"),
+        [
+            ("images.oversized", "most_times", 1.5, 3.0, {"width": 1000, "height": 667}),
+            ("images.first-frame", "least_share", 0.9, 0.1, {"format": "GIF", "frames": 4, "first_detail": 5.0, "most_detail": 10.0}),
+            ("images.flash", "most_share", 0.1, 0.9, {"format": "GIF", "frames": 4, "flashing": 0.5}),
+            ("images.total-heavy", "most_octets", 10_000, 90_000, {"octets": 50_000}),
+        ],
+    )
+    def test_strict_and_loose(self, check_id: str, option: str, strict: float, loose: float, facts: dict[str, Any]) -> None:
+        """Found under the strict one, not under the loose one."""
+        message = read_bytes(mail(f"<img src='{A_POT}' width='500' height='333' alt='A pot'>", None), "a.eml")
+        for value, count in ((strict, 1), (loose, 0)):
+            context = Context(settings={check_id: {option: value}}, **pictured(A_POT, **facts))
+            assert len(run_check(registry()[check_id], message, context).findings) == count
+
+
 class TestAnswers:
     """What checks say where nobody looked."""
+
+    def test_lost_and_counting_pictures(self) -> None:
+        """One that did not come is told by another check, one that counts openings is never asked for: neither stands in the way."""
+        html = f"<img src='{A_POT}' width='300' height='200' alt='x'><img src='https://kiln.org/o.gif' width='1' height='1' alt=''>"
+        message = read_bytes(mail(html, None), "a.eml")
+        lost = opened(pictures=(answered(A_POT, 404),))
+        assert run_check(registry()["images.corrupt"], message, Context(**lost)).outcome is Outcome.CLEAR  # type: ignore[arg-type]
+        assert len(run_check(registry()["images.unreachable"], message, Context(**lost)).findings) == 1  # type: ignore[arg-type]
+        assert told(html, "images.corrupt") == []
+        assert told(html, "images.corrupt", fault="damaged") == ["The picture pot.jpg is damaged and does not open."]
+
+    def test_one_picture_is_one_finding(self) -> None:
+        """Shown in three places it is told once, with all of them."""
+        html = f"<img src='{A_POT}' width='300' alt='x'>" * 2 + f"<p style='background:url({A_POT})'>x</p>"
+        message = read_bytes(mail(html, None), "a.eml")
+        (finding,) = run_check(registry()["images.location"], message, Context(**pictured(A_POT, has_position=True))).findings
+        assert len(finding.places) == 3
 
     def test_not_fetched(self) -> None:
         """No clearance for a picture that was not seen; what was seen is told all the same."""

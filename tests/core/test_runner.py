@@ -7,6 +7,7 @@ from dataclasses import replace
 import pytest
 
 from jetwind.core.checking import Context, Hit, Kind, Level, Options, Outcome, Place, registry, run, run_check
+from jetwind.core.checking.samples import pictured
 from jetwind.core.message import Message, read_bytes
 from jetwind.core.reports import station_of
 from jetwind.engines.dictionaries import Installed
@@ -58,6 +59,16 @@ class TestFingerprints:
 
 class TestOutcomes:
     """Findings, clear, cannot tell, does not apply, crashed."""
+
+    def test_what_was_found_before_it_cannot_tell(self) -> None:
+        """Of two pictures one was fetched: its fault is told, and that nothing is known of the other."""
+        html = "<img src='https://kiln.org/a.jpg' width='300' alt='A'><img src='https://kiln.org/b.jpg' width='300' alt='B'>"
+        message = read_bytes(mail(html, None), "a.eml")
+        answer = run_check(registry()["images.location"], message, Context(**pictured("https://kiln.org/a.jpg", has_position=True)))
+        assert (answer.outcome, len(answer.findings)) == (Outcome.FINDINGS, 1)
+        assert answer.reason == "of the rest nothing can be told: 1 picture lies elsewhere and was not fetched"
+        answer = run_check(registry()["images.location"], message, Context(**pictured("https://kiln.org/a.jpg")))
+        assert (answer.outcome, answer.findings) == (Outcome.CANNOT_TELL, ())
 
     def test_each_is_given(self) -> None:
         """On one message of HTML alone."""

@@ -10,13 +10,24 @@ from functools import partial
 
 import pytest
 
-from jetwind.apps.demo import messages
+from jetwind.apps.demo import messages, pictures
 from jetwind.core.checking import CheckResult, Context, Hit, Level, Options, Outcome, Place, registry
 from jetwind.core.checking.declaration import Check
+from jetwind.core.images.lighter import before_and_after, lighter
 from jetwind.core.message import Message, read_bytes
 from jetwind.core.profiles import profiles, rewrite
 from jetwind.core.reports import review
-from jetwind.engines.bounded import BoundedRewriter, Budget, Helper, PastBudget, Start, review_bounded
+from jetwind.engines.bounded import (
+    BoundedRewriter,
+    Budget,
+    Helper,
+    PastBudget,
+    Start,
+    before_and_after_bounded,
+    lightening,
+    lighter_bounded,
+    review_bounded,
+)
 from jetwind.engines.dictionaries import Installed
 
 SMALL = Budget(answer_seconds=0.5, all_seconds=1.2, memory=200_000_000)
@@ -157,3 +168,24 @@ class TestRewriter:
                 assert rewriter(profile) == direct(profile)
             assert rewriter(profile, only="css-padding") == direct(profile, only="css-padding")
             assert rewriter(profile, spared="css-padding") == direct(profile, spared="css-padding")
+
+
+class TestLightening:
+    """Lighter pictures, made in a helper."""
+
+    @pytest.mark.parametrize("start", STARTS)
+    def test_the_same_as_without(self, start: Start) -> None:
+        """The same octets, and the same pixels to look at; none of what is no picture."""
+        data = pictures.shelf()
+        here = lighter(data, 300, 0.9)
+        assert here is not None
+        assert lighter_bounded([(data, 300), (b"no picture", 300)], 0.9, start=start) == [here, None]
+        both = before_and_after_bounded(data, 300, 0.9, start=start)
+        assert both == before_and_after(data, here, 300)
+        assert before_and_after_bounded(b"no picture", 300, 0.9, start=start) is None
+
+    def test_past_the_budget(self, monkeypatch: pytest.MonkeyPatch) -> None:
+        """Pictures that take longer than they may say so."""
+        monkeypatch.setattr(lightening, "_LIGHTENING", Budget(answer_seconds=0.01, all_seconds=0.01, memory=600_000_000))
+        with pytest.raises(PastBudget):
+            lighter_bounded([(pictures.grainy_studio(), 600)] * 20, 0.99, start="fork")

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterator
+from typing import Any
 
 import pytest
 
@@ -10,7 +12,7 @@ from jetwind.core.message import read_bytes
 from jetwind.core.profiles import REFERENCE, profiles, rewrite
 from jetwind.core.renders.spoken import Spoken
 from jetwind.engines.browser import Browser, CaptureRequest
-from jetwind.engines.browser.listening import MOST_SAID, read
+from jetwind.engines.browser.listening import MOST_SAID, MOST_WORDS, read
 
 PAGE = """<html lang="en"><body><table role="presentation"><tr><td><h1>Spring <a href="https://k.org/">glazes</a></h1>
 <p>Hello <b>Bo</b>, <span>come</span> &amp;<br>see.</p><img src="cid:a" alt="A pot"><img src="cid:b" alt=""><img src="cid:c" width="30" height="30">
@@ -80,3 +82,72 @@ def test_limits(browser: Browser) -> None:
 def test_no_tree() -> None:
     """Nothing is said of nothing."""
     assert read([], [], "data-x") == ()
+
+
+def node(number: str, role: str, name: str = "", children: tuple[str, ...] = (), place: int = 0, **more: Any) -> dict[str, Any]:
+    """A node of an accessibility tree, as the browser gives it."""
+    return {
+        "nodeId": number,
+        "role": {"value": role},
+        "name": {"value": name},
+        "childIds": list(children),
+        "backendDOMNodeId": place,
+        **more,
+    }
+
+
+class TestReading:
+    """Trees as a browser may give them, without one."""
+
+    DOM = (
+        {"nodeId": 3, "parentId": 2, "backendNodeId": 30, "localName": "p", "attributes": ["data-x", "7"]},
+        {"nodeId": 2, "parentId": 1, "backendNodeId": 20, "localName": "body", "attributes": ["lang", "fr", "data-x", "2"]},
+        {"nodeId": 1, "backendNodeId": 10, "localName": "html", "attributes": ["lang", "en", "data-x", "no number"]},
+        {"nodeId": 4, "parentId": 3, "backendNodeId": 40, "localName": "", "nodeValue": "x"},
+    )
+
+    def test_places_and_languages(self) -> None:
+        """Of the nearest element that has them, whatever the order in which the elements come."""
+        tree = [
+            node("1", "RootWebArea", children=("2",)),
+            node("2", "paragraph", children=("3",), place=30),
+            node("3", "StaticText", "x", place=40),
+        ]
+        assert read(tree, self.DOM, "data-x") == (Spoken("text", "x", 0, "fr", 7),)
+
+    def test_what_is_ignored_still_holds_others(self) -> None:
+        """An ignored box says nothing itself; children that are named and not there are passed over."""
+        tree = [
+            node("1", "RootWebArea", children=("2", "9")),
+            node("2", "none", "unheard", children=("3", "4"), ignored=True),
+            node("3", "image", "A pot"),
+            node("4", "image", "unheard", ignored=True),
+        ]
+        assert [(one.role, one.words) for one in read(tree, (), "data-x")] == [("image", "A pot")]
+
+    def test_headings_and_controls(self) -> None:
+        """A heading says its words once, and the links in it; a control is read in one go."""
+        tree = [
+            node("1", "RootWebArea", children=("2", "6")),
+            node("2", "heading", "Pots here", children=("3", "4"), properties=[{"name": "level", "value": {"value": 2}}]),
+            node("3", "StaticText", "Pots "),
+            node("4", "link", "here", children=("5",)),
+            node("5", "StaticText", "here"),
+            node("6", "button", "Send", children=("7",)),
+            node("7", "StaticText", "Send"),
+        ]
+        assert [(one.role, one.words, one.level) for one in read(tree, (), "data-x")] == [
+            ("heading", "Pots here", 2),
+            ("link", "here", 0),
+            ("button", "Send", 0),
+        ]
+
+    def test_long_words_are_cut(self) -> None:
+        """A text of a million characters is kept as its beginning."""
+        (one,) = read([node("1", "RootWebArea", children=("2",)), node("2", "StaticText", "word " * 200_000)], (), "data-x")
+        assert len(one.words) <= MOST_WORDS
+
+    def test_kept_and_read_again(self) -> None:
+        """As rows of plain values."""
+        one = Spoken("heading", "Töpfe", 2, "de", 9)
+        assert Spoken.from_row(json.loads(json.dumps(one.as_row()))) == one

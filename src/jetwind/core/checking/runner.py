@@ -54,7 +54,7 @@ def run_check(declared: Check, message: Message, context: Context) -> CheckResul
 
 def _answer(declared: Check, message: Message, context: Context, options: Options, changed: Level | None) -> CheckResult:
     try:
-        hits = list(islice(declared.find(message, context, options), MOST_HITS + 1))
+        hits, unseen = _until_it_cannot_tell(declared.find(message, context, options), MOST_HITS + 1)
         findings = tuple(islice(_complete(declared, message, hits[:MOST_HITS], changed), MOST_FINDINGS + 1))
         if declared.merged:
             findings += tuple(_of_copies(declared, message, context, options, changed, findings))
@@ -67,8 +67,25 @@ def _answer(declared: Check, message: Message, context: Context, options: Option
     except Exception as crash:
         logger.exception("check crashed", extra={"action": "check.crashed", "check": declared.id})
         return CheckResult(declared.id, Outcome.CRASHED, reason=f"{type(crash).__name__}: {crash}")
-    reason = f"there are more; the first {MOST_FINDINGS} are shown" if more else ""
+    reason = f"there are more; the first {MOST_FINDINGS} are shown" if more else unseen
     return CheckResult(declared.id, Outcome.FINDINGS if findings else Outcome.CLEAR, findings, reason)
+
+
+def _until_it_cannot_tell(found: Iterator[Hit], most: int) -> tuple[list[Hit], str]:
+    """What was found, and what could not be told of the rest: some pictures may have been fetched and others not.
+
+    Raises:
+        CannotTell: nothing was found before.
+    """
+    hits: list[Hit] = []
+    try:
+        for hit in islice(found, most):
+            hits.append(hit)
+    except CannotTell as rest:
+        if not hits:
+            raise
+        return hits, f"of the rest nothing can be told: {rest}"
+    return hits, ""
 
 
 def _of_copies(
@@ -80,7 +97,7 @@ def _of_copies(
     found: list[tuple[ReadersCopy, Finding]] = []
     for copy in readers_copies(message, context.readers):
         try:
-            hits = list(islice(declared.find(copy.merged.message, context, options), MOST_HITS))
+            hits, _ = _until_it_cannot_tell(declared.find(copy.merged.message, context, options), MOST_HITS)
         except (DoesNotApply, CannotTell):
             continue
         found += ((copy, finding) for finding in _complete(declared, copy.merged.message, hits, changed))

@@ -1,0 +1,117 @@
+"""The stations Images and Access in a real browser: a real worker measures, makes lighter files, renders and listens."""
+
+from __future__ import annotations
+
+import io
+import random
+import zipfile
+from typing import Any
+
+from axe_playwright_python.sync_playwright import Axe
+from PIL import Image, ImageFilter
+from playwright.sync_api import Page, expect
+
+from jetwind.apps.intake.models import Revision
+from jetwind.apps.intake.selectors import message_of
+from jetwind.apps.jobs.models import Work
+from jetwind.apps.previews.models import Render
+from jetwind.core.images.facts import facts_of
+from tests.apps.helpers import taken_in
+from tests.factories import mail
+from tests.journeys.conftest import wait_until
+
+PAGE = """<html lang="en"><body><table role="presentation" width="600"><tr><td><h1>Pots by hand</h1>
+<p style="color:#999999">All of them are thrown, turned and glazed by hand, and none is like another.</p>
+<a href="https://kiln.org/pots" style="color:#b00000">Every pot of the spring</a>
+<img src="cid:heavy" width="300" height="200" alt="Five pots on a shelf"></td></tr></table></body></html>"""
+
+
+def heavy() -> bytes:
+    """A picture as a camera gives it, far too heavy for where it is shown."""
+    grain = Image.frombytes("RGB", (1200, 800), random.Random(7).randbytes(1200 * 800 * 3))
+    out = io.BytesIO()
+    grain.filter(ImageFilter.GaussianBlur(4)).save(out, "PNG")
+    return out.getvalue()
+
+
+def all_done() -> bool:
+    """Whether everything that was asked for is done."""
+    return Work.objects.filter(kind="renders").exists() and not Work.objects.filter(state__in=["waiting", "running"]).exists()
+
+
+def nothing_serious(page: Page) -> None:
+    """As far as axe-core can tell."""
+    found = [one for one in Axe().run(page).response["violations"] if one["impact"] in ("serious", "critical")]
+    assert found == [], page.url
+
+
+def test_a_heavy_picture_is_put_in_lighter(house: Any, start_worker: Any, sign_in: Any) -> None:
+    """From the bar to the next revision: what the station says of the lighter file is what is in the message then."""
+    revision = taken_in(house, mail(PAGE, images={"heavy": heavy()}))
+    start_worker()
+    wait_until(all_done, "the end of all work", 180)
+    page = sign_in("author")
+    page.goto(f"/mailings/{revision.mailing_id}/r1/images/")
+    expect(page.get_by_role("img", name="heavy.png")).to_be_visible()
+    expect(page.get_by_text("All pictures weigh")).to_contain_text("as light as they look")
+    # Both pictures come, of one size; the wiper moves by the keyboard.
+    for name in ("As it is now", "The lighter file"):
+        expect(page.get_by_role("img", name=name)).to_have_js_property("naturalWidth", 600, timeout=30_000)
+    wiper = page.get_by_role("slider", name="How much of the picture as it is now is shown")
+    wiper.press("ArrowRight")
+    expect(page.locator("[data-wiper]")).to_have_attribute("style", "--at: 51%;")
+    nothing_serious(page)
+    with page.expect_download() as saved:
+        page.get_by_role("link", name="Save the lighter pictures with a list").click()
+    packed = zipfile.ZipFile(saved.value.path())
+    (name,) = (name for name in packed.namelist() if name != "list.csv")
+    page.get_by_role("button", name="Put them into the next revision").click()
+    expect(page.get_by_text("Revision 2 has one lighter picture.")).to_be_visible()
+    second = Revision.objects.get(mailing=revision.mailing, number=2)
+    placed = message_of(second).resource("cid:heavy")
+    assert placed is not None
+    assert placed.data == packed.read(name)
+    assert (placed.name, facts_of(placed.data).width) == (name, 600)
+    wait_until(all_done, "the end of all work", 180)
+    page.goto(f"/mailings/{revision.mailing_id}/r2/images/")
+    expect(page.get_by_text("as light as they look")).to_have_count(0)
+
+
+def test_how_it_is_seen_and_heard(house: Any, start_worker: Any, sign_in: Any) -> None:
+    """Outlines with the ratio, words in place of pictures, what a screen reader says, and the render as others see it."""
+    revision = taken_in(house, mail(PAGE, images={"heavy": heavy()}))
+    start_worker()
+    wait_until(all_done, "the end of all work", 180)
+    assert Render.objects.get(revision=revision, profile="desktop-pane").spoken
+    page = sign_in("reviewer")
+    page.goto(f"/mailings/{revision.mailing_id}/r1/access/")
+    faint = page.locator(".outlined.faint").first
+    expect(faint).to_contain_text("2.84")
+    # The outline lies on the words: inside the render, and as wide as a line of them.
+    outline, shot = faint.bounding_box(), page.locator(".access-views .shot").first.bounding_box()
+    assert outline is not None
+    assert shot is not None
+    assert shot["x"] <= outline["x"]
+    assert outline["x"] + outline["width"] <= shot["x"] + shot["width"]
+    assert outline["width"] > 4 * outline["height"]
+    expect(page.get_by_role("img", name="The message in Reading pane, images blocked")).to_be_visible()
+    said = page.get_by_role("table").filter(has=page.get_by_role("columnheader", name="Role")).get_by_role("row")
+    expect(said.nth(1)).to_contain_text("heading, level 1")
+    expect(said.nth(3)).to_contain_text("Every pot of the spring")
+    expect(said.nth(4)).to_contain_text("Five pots on a shelf")
+    render = page.locator(".shot img").first
+    expect(render).to_have_css("filter", "none")
+    page.get_by_label("Seen").select_option(label="without green cones (deuteranopia)")
+    expect(render).to_have_css("filter", 'url("#sight-deuteranopia")')
+    page.get_by_label("Seen").select_option(label="with full sight")
+    expect(render).to_have_css("filter", "none")
+    nothing_serious(page)
+    page.emulate_media(color_scheme="dark")
+    nothing_serious(page)
+    # Another client, and the same choice under Appearance.
+    page.locator(".access-views summary").first.click()
+    page.get_by_role("link", name="Phone, upright", exact=True).click()
+    expect(page.get_by_role("img", name="The message in Phone, upright")).to_be_visible()
+    page.goto(f"/mailings/{revision.mailing_id}/r1/appearance/?profile=phone-upright")
+    page.get_by_label("Seen").select_option(label="with weak sight (blurred)")
+    expect(page.locator(".shot img").first).to_have_css("filter", 'url("#sight-weak")')
