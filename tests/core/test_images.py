@@ -621,6 +621,48 @@ class TestPlacing:
         assert not run_check(registry()["images.missing"], again, Context()).findings
         assert not run_check(registry()["images.corrupt"], again, Context()).findings
 
+    def test_two_pictures_of_one_attribute(self) -> None:
+        """Both get their new ending: the second is put into what came of the first."""
+        one, two = self.photograph("PNG"), saved(real("chelsea"), "PNG")
+        page = "<img src='pot.png' srcset='pot.png 1x, pot.png 1.5x, cat.png 2x' width='150' alt='Pot'>"
+        message = read_bytes(package(page, pot_dot_png=one, cat_dot_png=two), "a.zip")
+        chosen = {found.key: made for found in pictures_of(message) if (made := lighter(found.data or b"", 150, 0.9)) is not None}
+        data, placed = with_lighter(message, chosen)
+        assert sorted(placed) == ["cat.jpg", "pot.jpg"]
+        again = read_bytes(data, "b.zip")
+        assert again.html is not None
+        assert "srcset='pot.jpg 1x, pot.jpg 1.5x, cat.jpg 2x'" in again.html.text
+        assert ".png" not in again.html.text
+
+    @pytest.mark.parametrize(
+        "name", ['a"; x="y.png', "=?utf-8?q?a=0D=0AX-Evil=3A_1=2Epng?=", "p\u00f6t.png", "b\\.png", f"{'n' * 400}.png"]
+    )
+    def test_a_strangers_file_name(self, name: str) -> None:
+        """No name ends its header field: the part has the fields that it had, and the name as far as it is one."""
+        png = base64.encodebytes(self.photograph("PNG")).decode()
+        raw = (
+            "From: a@kiln.org\nSubject: x\nMIME-Version: 1.0\nContent-Type: multipart/related; boundary=b\n\n--b\nContent-Type: text/html\n\n"
+            f"<img src='cid:p' width='150' alt='x'>\n--b\nContent-Type: image/png\nContent-Transfer-Encoding: base64\nContent-ID: <p>\n"
+            f'Content-Disposition: inline; filename="{name}"\n\n{png}\n--b--\n'
+        ).encode()
+        message = read_bytes(raw, "a.eml")
+        (one,) = pictures_of(message)
+        made = lighter(one.data or b"", 150, 0.9)
+        assert made is not None
+        data, _ = with_lighter(message, {one.key: made})
+        again = read_bytes(data, "a.eml")
+        assert again.root is not None
+        part = next(leaf for leaf in again.root.leaves if leaf.content_type == "image/jpeg")
+        assert sorted(field.name.lower() for field in part.fields) == [
+            "content-disposition",
+            "content-id",
+            "content-transfer-encoding",
+            "content-type",
+        ]
+        assert part.data == made.data
+        assert all(field.octets.isascii() for field in part.fields)
+        assert pictures_of(again)[0].data == made.data
+
     def test_what_cannot_be_followed_stays(self) -> None:
         """A reference written with an entity, and a name that is taken."""
         png = self.photograph("PNG")

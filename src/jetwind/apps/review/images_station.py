@@ -78,13 +78,15 @@ def page(request: HttpRequest, walk: Walk, message: Message) -> dict[str, Any]:
         _entry(message, walk, picture, octets, scale, number, savings.get(picture.key), chosen)
         for number, (picture, octets) in enumerate(weighed[:_MOST_ROWS])
     ]
+    most = options_of(walk.revision.mailing.workspace, "images.total-heavy")
+    assert isinstance(most, TotalOptions)
     total, saved = sum(known), sum(_saved(found) for found in savings.values())
     return {
         "entries": entries,
         "height": _ROW * len(entries) + 24,
         "total": kilobytes(total),
         "after": kilobytes(total - saved) if saved else "",
-        "limit": kilobytes(TotalOptions().most_octets),
+        "limit": kilobytes(most.most_octets),
         "lines": [(name, _seconds(total, rate), _seconds(total - saved, rate) if saved else "") for name, rate in LINES],
         "wiper": _wiper(savings, request.GET.get("finding", "")),
         "can_place": any(picture.key in savings and can_take(message, picture) for picture in pictures),

@@ -9,6 +9,7 @@ import posixpath
 import re
 import zipfile
 from collections.abc import Mapping
+from urllib.parse import quote
 
 from jetwind.core.images.collecting import Picture, pictures_of
 from jetwind.core.images.handing_out import ENDINGS
@@ -66,10 +67,20 @@ def _part(part: MimePart, candidate: Candidate, newline: bytes) -> bytes:
         octets = field.octets.rstrip(b"\r\n")
         if lower == "content-disposition" and made and made != name:
             kind = part.disposition or "inline"
-            octets = f'Content-Disposition: {kind}; filename="{made}"'.encode()
+            octets = f"Content-Disposition: {kind}; {_file_name(made)}".encode("ascii")
         head.append(octets)
     body = base64.encodebytes(candidate.data).rstrip(b"\n").replace(b"\n", newline)
     return newline.join(head) + newline + newline + body
+
+
+def _file_name(name: str) -> str:
+    """The name as a parameter (RFC 2183 §2.3; RFC 2231 §4 beyond ASCII): a stranger's name must not end the field, nor its quotes."""
+    safe = re.sub(r"[\x00-\x1f\x7f\"\\]", "-", name)[-_LONGEST_NAME:]
+    return f'filename="{safe}"' if safe.isascii() else f"filename*=UTF-8''{quote(safe.encode('utf-8', 'replace'), safe='')}"
+
+
+#: Characters of a file name; file systems take no more octets.
+_LONGEST_NAME = 255
 
 
 def _in_package(message: Message, chosen: Mapping[str, Candidate]) -> tuple[bytes, list[str]]:
@@ -85,7 +96,7 @@ def _in_package(message: Message, chosen: Mapping[str, Candidate]) -> tuple[byte
             continue
         inside = picture.where == "inside"
         name = picture.name if inside else _renamed(picture.name, candidate)
-        own = {} if name == picture.name and not inside else _references(html, picture, name, candidate)
+        own = {} if name == picture.name and not inside else _references(html, edits, picture, name, candidate)
         if own is None or (name != picture.name and name.lower() in taken):
             continue
         edits |= own
@@ -108,17 +119,21 @@ def _in_package(message: Message, chosen: Mapping[str, Candidate]) -> tuple[byte
     return out.getvalue(), list(names.values())
 
 
-def _references(html: str, picture: Picture, name: str, candidate: Candidate) -> dict[Span, str] | None:
-    """What the references of a picture become in the source; None where one of them is written in a way that cannot be followed."""
+def _references(html: str, edits: Mapping[Span, str], picture: Picture, name: str, candidate: Candidate) -> dict[Span, str] | None:
+    """What the references of a picture become in the source; None where one of them is written in a way that cannot be followed.
+
+    One attribute may name several pictures (srcset): ``edits`` are those that were made before, and are edited further.
+    """
     found: dict[Span, str] = {}
     old, new = posixpath.basename(picture.name), posixpath.basename(name)
     for use in picture.uses:
-        written = html[use.span.start : use.span.end]
+        written = found.get(use.span, edits.get(use.span, html[use.span.start : use.span.end]))
         if picture.where == "inside":
+            if use.way == "candidate":
+                return None
             found[use.span] = f"data:{_type(candidate)};base64,{base64.b64encode(candidate.data).decode()}"
-        elif old in written:
-            # One attribute may name several candidates (srcset): what was changed there before is changed further.
-            found[use.span] = re.sub(rf"(?<![\w.-]){re.escape(old)}(?![\w.-])", lambda _: new, found.get(use.span, written))
+        elif old in written or (use.span in found and new in written):
+            found[use.span] = re.sub(rf"(?<![\w.-]){re.escape(old)}(?![\w.-])", lambda _: new, written)
         else:
             return None
     return found
