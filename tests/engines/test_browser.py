@@ -111,6 +111,26 @@ class TestPictures:
         ]
         assert shades == [255, 0, 255]
 
+    @pytest.mark.parametrize(
+        "before",
+        [
+            "<body link='#ff0000' vlink=red>",
+            "<body lInK\n=\n#f00>",
+            "<meta http-equiv='Content-Security-Policy' content=\"img-src 'none'; style-src 'none'\">",
+            "<meta name='color-scheme' content='dark'>",
+        ],
+    )
+    def test_nothing_stays_behind(self, browser: Browser, before: str) -> None:
+        """What a message says of links, pictures or colours to the whole document does not hold for the next one in the same page."""
+        html = f"<body><a {MARK_ATTRIBUTE}=1 href=x>see</a><img src='http://{PARTS_HOST}/one' style='display:block'>"
+        parts = {"one": ("image/png", picture(100, 50, "#A61B29"))}
+        for _ in range(SLOTS + 1):
+            browser.capture(request(before, parts=parts, picture="compare"))
+            taken = browser.capture(request(html, parts=parts, picture="compare"))
+            (link,) = taken.measured.of("link")
+            assert (link.colour, link.ground) == ((0, 0, 238, 1), (255, 255, 255, 1))
+            assert taken.measured.facts["broken"] == 0
+
     def test_sideways_content_is_measured_and_cut_at_the_width(self, browser: Browser) -> None:
         """The picture keeps the profile's width; how wide the content is stands beside it."""
         taken = browser.capture(request('<div style="width:640px;height:10px"></div>'))

@@ -50,25 +50,30 @@ PICTURES_PER_BROWSER = 400
 _WINDOW = {"width": 300, "height": 300}
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True)
 class _Page:
-    """A kept page: the context and the target that are ended with it, its session and its frame."""
+    """A kept page: the context and the target that are ended with it, its session and its frame; what the message in it leaves behind."""
 
     context: str
     session: str
     frame: str
+    left_behind: str = ""
 
 
-_DOCTYPE = re.compile(r"\s*<!doctype[^>]*>", re.IGNORECASE)
+#: What stays with a page's document when another message is written into it: colours of links, and what meta elements say to the browser.
+_STAYS = re.compile(r"\b[av]?link\s*=\s*[^\s>]{1,60}|<meta\b[^>]{1,400}", re.IGNORECASE)
+_VALUE = r"(?:\"[^\"]*\"|'[^']*'|[^\s\"'>]+)"
+#: Meta elements that say nothing to this browser, whose window is never a phone's: with no other attributes than these.
+_SAYS_NOTHING = re.compile(
+    rf"<meta(?:\s+(?:(?:charset|content|{MARK_ATTRIBUTE})\s*=\s*{_VALUE}|http-equiv\s*=\s*[\"']?(?:content-type|x-ua-compatible)[\"']?"
+    r"|name\s*=\s*[\"']?(?:viewport|format-detection|generator|author|description|keywords|progid|originator|x-[\w-]+)[\"']?))*\s*/?\s*",
+    re.IGNORECASE,
+)
 
 
-def _with_own_scheme(html: str) -> str:
-    """A page that names no colour scheme says so: a kept page keeps that of the message before."""
-    if "color-scheme" in html.lower():
-        return html
-    doctype = _DOCTYPE.match(html)
-    at = doctype.end() if doctype else 0
-    return f'{html[:at]}<meta name="color-scheme" content="normal">{html[at:]}'
+def _left_behind(html: str) -> str:
+    """What a message leaves behind in a page, as text to be compared."""
+    return "\n".join(one for one in _STAYS.findall(html) if not _SAYS_NOTHING.fullmatch(one))
 
 
 @dataclass(eq=False)
@@ -291,12 +296,22 @@ class Browser:
             devtools.send("Emulation.setDeviceMetricsOverride", size, page.session),
             devtools.send("Emulation.setEmulatedMedia", {"features": scheme}, page.session),
         )
+        stays = _left_behind(request.html)
+        if page.left_behind not in ("", stays):
+            await self._anew(devtools, page)
+        page.left_behind = stays
         loaded = devtools.coming(page.session, "Page.loadEventFired")
         await asyncio.gather(
-            devtools.send("Page.setDocumentContent", {"frameId": page.frame, "html": _with_own_scheme(request.html)}, page.session),
+            devtools.send("Page.setDocumentContent", {"frameId": page.frame, "html": request.html}, page.session),
             asyncio.wait_for(loaded, self._patience_ms / 1000),
         )
         return size
+
+    async def _anew(self, devtools: DevTools, page: _Page) -> None:
+        """Give a page an empty document in the place of the one it has. It costs 15 ms, so it is done only where something stays behind."""
+        blank = devtools.coming(page.session, "Page.loadEventFired")
+        await devtools.send("Page.navigate", {"url": "about:blank"}, page.session)
+        await asyncio.wait_for(blank, self._patience_ms / 1000)
 
     async def _evaluate(self, page: _Page, expression: str) -> Any:
         if self._devtools is None:
