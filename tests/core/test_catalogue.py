@@ -49,6 +49,7 @@ IDS = [
     "access.link-colour-only",
     "access.table-role",
     "access.tap-small",
+    "access.text-enlarged",
     "access.text-small",
     "access.title-missing",
     "appearance.action-below",

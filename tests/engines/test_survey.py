@@ -218,7 +218,7 @@ class TestLosses:
             renders = surveyed(message, browser)
             results = run(message, Context(renders=renders))
             told = [one for result in results for one in result.findings if one.check.startswith(("appearance.", "access."))]
-            assert told == []
+            assert told == [], [(one.message, one.data) for one in told]
 
 
 class TestMeasuredChecks:

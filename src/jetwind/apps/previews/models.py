@@ -45,6 +45,8 @@ class Render(models.Model):
     departure = models.FloatField(null=True, blank=True)
     #: What a screen reader says, as rows of ``renders.spoken.Spoken``; of the reference profile alone.
     spoken = models.JSONField(default=list)
+    #: What is lost with text at 200 %, as rows of ``renders.enlarged.Loss``; null where that was not found out, as of all profiles but one.
+    enlarged = models.JSONField(null=True, blank=True)
 
     class Meta:
         ordering = ["id"]

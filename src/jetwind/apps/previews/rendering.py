@@ -31,7 +31,7 @@ from jetwind.core.renders.departure import departure
 from jetwind.core.renders.led_back import LedBack
 from jetwind.core.renders.measured import Measured
 from jetwind.engines.bounded import BoundedRewriter, PastBudget
-from jetwind.engines.browser import ALL_SECONDS, Capture, CaptureRequest, Captures, losses_shown, references
+from jetwind.engines.browser import ALL_SECONDS, Capture, CaptureRequest, Captures, enlargeable, losses_shown, references
 
 
 @dataclass(frozen=True)
@@ -174,6 +174,8 @@ def find_out(revision: Revision, copy: _Copy, browser: Captures, deadline: float
             render.departure = departure(copy.measured(reference), render.layout).score
             render.save(update_fields=["departure"])
     _listen(copy, own.get(REFERENCE), browser, deadline, report)
+    enlarged = enlargeable(finished)
+    _enlarge(copy, own[enlarged.id] if enlarged is not None else None, browser, deadline, report)
     _try_losses(revision, copy, chosen, finished, browser, deadline, report)
     ask_for_checks(revision)
 
@@ -205,6 +207,23 @@ def _listen(copy: _Copy, render: Render | None, browser: Captures, deadline: flo
         rows = said if led_back is None else [replace(one, element=led_back.element(one.element)) for one in said]
         render.spoken = storable([one.as_row() for one in rows])
         render.save(update_fields=["spoken"])
+
+
+def _enlarge(copy: _Copy, render: Render | None, browser: Captures, deadline: float, report: Any) -> None:
+    """What is lost of the message with its text set twice as large."""
+    if render is None or render.enlarged is not None:
+        return
+    report("enlarging the text")
+    profile = profiles()[render.profile]
+    try:
+        page = copy.rewriter(profile)
+    except PastBudget:
+        return
+    lost = browser.enlarged(CaptureRequest.of(page, profile, "none"), deadline - time.monotonic())
+    if lost is not None:
+        lost = copy.led_back.enlarged(lost) if copy.led_back is not None else lost
+        render.enlarged = [one.as_row() for one in lost]
+        render.save(update_fields=["enlarged"])
 
 
 def _try_losses(

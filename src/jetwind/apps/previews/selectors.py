@@ -20,6 +20,7 @@ from jetwind.core.markup.anchor import Anchor, find
 from jetwind.core.profiles import profiles
 from jetwind.core.renders import Render as Rendered
 from jetwind.core.renders import Renders
+from jetwind.core.renders.enlarged import Loss
 from jetwind.core.renders.measured import Measured
 from jetwind.core.renders.showing import Shown
 from jetwind.core.source import SourceText, Span
@@ -86,7 +87,9 @@ def _renders(revision: Revision) -> Renders:
             for one in trial.shown
         )
     shares = {name: float(share) for name, share in workspace.audience.items()}
-    return Renders(done, failed, shares, shown, trial.untold, whom.name)
+    enlarged = next((render.enlarged for render in own.values() if render.enlarged is not None), None)
+    lost = tuple(Loss.from_row(row) for row in enlarged) if enlarged is not None else None
+    return Renders(done, failed, shares, shown, trial.untold, whom.name, lost)
 
 
 @dataclass(frozen=True, slots=True)

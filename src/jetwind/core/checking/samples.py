@@ -12,6 +12,7 @@ from jetwind.core.links.answers import Answer, Answers, Hop, Landed, Page
 from jetwind.core.message import Envelope, Message, Sample, read_bytes
 from jetwind.core.profiles import profiles
 from jetwind.core.renders import Render, Renders
+from jetwind.core.renders.enlarged import Loss
 from jetwind.core.renders.measured import Block, Measured
 from jetwind.core.renders.showing import Shown
 
@@ -96,6 +97,7 @@ class Layout:
     shown: tuple[Shown, ...]
     measured: Mapping[str, Any]
     reader: str = ""
+    enlarged: tuple[tuple[Literal["cut", "covers"], str, str], ...] | None = None
 
     def on(self, message: Message) -> Renders:
         """The render of this message.
@@ -113,15 +115,34 @@ class Layout:
         profile = profiles()[self.profile_id]
         width, height = profile.content_width, profile.viewport[1]
         values = {"width": width, "height": 1200, "content_width": width, "first_screen": height, **self.measured}
-        return Renders({self.profile_id: Render(profile, Measured(blocks=tuple(blocks), **values))}, shown=self.shown, reader=self.reader)
+        return Renders(
+            {self.profile_id: Render(profile, Measured(blocks=tuple(blocks), **values))},
+            shown=self.shown,
+            reader=self.reader,
+            enlarged=self._lost(message),
+        )
+
+    def _lost(self, message: Message) -> tuple[Loss, ...] | None:
+        if self.enlarged is None or message.document is None:
+            return None
+        first = {selector: message.document.select(selector)[0].index for _, *pair in self.enlarged for selector in pair}
+        return tuple(Loss(kind, first[selector], first[other]) for kind, selector, other in self.enlarged)
 
 
-def laid_out(profile_id: str, *boxes: Box, shown: tuple[Shown, ...] = (), reader: str = "", **measured: Any) -> Layout:
+def laid_out(
+    profile_id: str,
+    *boxes: Box,
+    shown: tuple[Shown, ...] = (),
+    reader: str = "",
+    enlarged: tuple[tuple[Literal["cut", "covers"], str, str], ...] | None = None,
+    **measured: Any,
+) -> Layout:
     """A render in one profile, for samples: boxes in a window of the profile's size, unless ``measured`` has other values.
 
-    ``reader`` is the sample reader whose copy it shows.
+    ``reader`` is the sample reader whose copy it shows. ``enlarged`` is what is lost with text at 200 %: the kind of loss, selectors of the text and of the
+    other element.
     """
-    return Layout(profile_id, boxes, shown, measured, reader)
+    return Layout(profile_id, boxes, shown, measured, reader, enlarged)
 
 
 def hops(*steps: tuple[str, int]) -> tuple[Hop, ...]:

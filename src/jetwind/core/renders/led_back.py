@@ -6,6 +6,7 @@ from dataclasses import replace
 
 from jetwind.core.message import Message
 from jetwind.core.readers import AsReader
+from jetwind.core.renders.enlarged import Loss
 from jetwind.core.renders.measured import Measured
 from jetwind.core.renders.of_message import Renders
 from jetwind.core.renders.showing import Shown
@@ -56,7 +57,13 @@ class LedBack:
             for name, render in found.renders.items()
         }
         shown = tuple(self.shown(one) for one in found.shown) if found.shown is not None else None
-        return replace(found, renders=renders, shown=shown, reader=self._merged.reader.name)
+        enlarged = self.enlarged(found.enlarged) if found.enlarged is not None else None
+        return replace(found, renders=renders, shown=shown, reader=self._merged.reader.name, enlarged=enlarged)
+
+    def enlarged(self, found: tuple[Loss, ...]) -> tuple[Loss, ...]:
+        """What is lost with larger text, with elements of the message; without what only some client reads."""
+        led = (Loss(one.kind, self.element(one.element), self.element(one.other)) for one in found)
+        return tuple(dict.fromkeys(one for one in led if one.element >= 0))
 
     def shown(self, shown: Shown) -> Shown:
         """A loss that shows, with the places of the message's own source."""

@@ -6,6 +6,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
 from jetwind.core.profiles.profile import Profile
+from jetwind.core.renders.enlarged import Loss
 from jetwind.core.renders.measured import Measured
 from jetwind.core.renders.showing import Shown
 
@@ -26,7 +27,8 @@ class Renders:
 
     ``shares`` is the audience in per cent by profile; empty where nobody said. ``shown`` are the features whose loss shows, None where
     that could not be found out, for the reason in ``untold``. ``reader`` is the sample reader whose copy was rendered, empty where fields
-    were left as they are written; elements are those of the unmerged message either way.
+    were left as they are written; elements are those of the unmerged message either way. ``enlarged`` is what is lost with text at 200 %
+    in a desktop profile, None where that was not found out.
     """
 
     renders: Mapping[str, Render]
@@ -35,6 +37,7 @@ class Renders:
     shown: tuple[Shown, ...] | None = None
     untold: str = ""
     reader: str = ""
+    enlarged: tuple[Loss, ...] | None = None
 
     def where(self, **wanted: object) -> list[Render]:
         """Renders whose profile has these values."""

@@ -4,7 +4,7 @@ from jetwind.engines.browser.capture import ALL_SECONDS, Capture, CaptureFailed,
 from jetwind.engines.browser.chromium import Browser
 from jetwind.engines.browser.fake import FakeBrowser
 from jetwind.engines.browser.landing import Landing, LandingBrowser, landings
-from jetwind.engines.browser.survey import Captures, losses_shown, references, survey
+from jetwind.engines.browser.survey import Captures, enlargeable, losses_shown, references, survey
 
 __all__ = [
     "ALL_SECONDS",
@@ -16,6 +16,7 @@ __all__ = [
     "FakeBrowser",
     "Landing",
     "LandingBrowser",
+    "enlargeable",
     "landings",
     "losses_shown",
     "references",

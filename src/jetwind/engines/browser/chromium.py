@@ -22,8 +22,9 @@ from dataclasses import dataclass
 from typing import Any, TypeVar
 
 from jetwind.core.profiles import MARK_ATTRIBUTE
+from jetwind.core.renders.enlarged import Loss
 from jetwind.core.renders.spoken import Spoken
-from jetwind.engines.browser import listening, measuring
+from jetwind.engines.browser import enlarging, listening, measuring
 from jetwind.engines.browser.capture import ALL_SECONDS, Capture, CaptureFailed, CaptureRequest
 from jetwind.engines.browser.devtools import CLOSED, DevTools, DevToolsError
 from jetwind.engines.browser.executable import FLAGS, find_executable
@@ -123,7 +124,11 @@ class Browser:
 
     def spoken(self, request: CaptureRequest, seconds: float) -> tuple[Spoken, ...] | None:
         """What a screen reader says of a page, in its order; None where the page does not say so in time."""
-        return self._wait(self._spoken(request, min(seconds, self._patience_ms / 1000)))
+        return self._wait(self._alone(request, self._listened, min(seconds, self._patience_ms / 1000)))
+
+    def enlarged(self, request: CaptureRequest, seconds: float) -> tuple[Loss, ...] | None:
+        """What is lost of a page whose text is set twice as large; None where the page does not say so in time."""
+        return self._wait(self._alone(request, self._enlarged, min(seconds, self._patience_ms / 1000)))
 
     def close(self) -> None:
         """End the browser, its driver and the thread."""
@@ -204,35 +209,45 @@ class Browser:
         finally:
             self._turns.give_back(message, slot)
 
-    async def _spoken(self, request: CaptureRequest, seconds: float) -> tuple[Spoken, ...] | None:
+    async def _alone(self, request: CaptureRequest, ask: Callable[[_Page], Coroutine[Any, Any, T]], seconds: float) -> T | None:
+        """What is asked of one page that is thrown away after it; None where it does not answer in time."""
         if seconds <= 0:
             return None
         message = _Message(time.monotonic() + seconds)
         slot = await self._turns.take(message)
         key = (1, slot)
         try:
-            return await asyncio.wait_for(self._listened(await self._page(key), request), seconds)
+            return await asyncio.wait_for(self._asked(await self._page(key), request, ask), seconds)
         except (DevToolsError, TimeoutError) as failure:
-            logger.warning("a page says nothing: %s", failure, extra={"action": "browser.not-heard"})
+            logger.warning("a page does not answer: %s", failure, extra={"action": "browser.no-answer"})
             return None
         finally:
             # A page that has built its accessibility tree once keeps it up for every later message.
             await self._discard(key)
             self._turns.give_back(message, slot)
 
-    async def _listened(self, page: _Page, request: CaptureRequest) -> tuple[Spoken, ...]:
-        devtools, proxy = self._devtools, self._proxy
-        if devtools is None or proxy is None:
+    async def _asked(self, page: _Page, request: CaptureRequest, ask: Callable[[_Page], Coroutine[Any, Any, T]]) -> T:
+        proxy = self._proxy
+        if proxy is None:
             raise DevToolsError(CLOSED)
         key = proxy.hold(request.parts)
         try:
             await self._load(page, request)
-            tree = await devtools.send("Accessibility.getFullAXTree", session=page.session)
-            await devtools.send("DOM.enable", session=page.session)
-            elements = await devtools.send("DOM.getFlattenedDocument", {"depth": -1}, page.session)
+            return await ask(page)
         finally:
             proxy.release(key)
+
+    async def _listened(self, page: _Page) -> tuple[Spoken, ...]:
+        devtools = self._devtools
+        if devtools is None:
+            raise DevToolsError(CLOSED)
+        tree = await devtools.send("Accessibility.getFullAXTree", session=page.session)
+        await devtools.send("DOM.enable", session=page.session)
+        elements = await devtools.send("DOM.getFlattenedDocument", {"depth": -1}, page.session)
         return listening.read(tree["nodes"], elements["nodes"], MARK_ATTRIBUTE)
+
+    async def _enlarged(self, page: _Page) -> tuple[Loss, ...]:
+        return enlarging.read(await self._evaluate(page, enlarging.call(MARK_ATTRIBUTE)))
 
     async def _guard_memory(self, devtools: DevTools) -> None:
         """End the largest page when the browser's processes together take more than they may."""

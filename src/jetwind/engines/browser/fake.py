@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 from collections.abc import Callable, Iterable
 
+from jetwind.core.renders.enlarged import Loss
 from jetwind.core.renders.measured import Block, Measured
 from jetwind.core.renders.spoken import Spoken
 from jetwind.engines.browser.capture import ALL_SECONDS, Capture, CaptureRequest
@@ -44,6 +45,10 @@ class FakeBrowser:
     def spoken(self, request: CaptureRequest, seconds: float) -> tuple[Spoken, ...] | None:
         """One text."""
         return (Spoken("text", "What a stand-in says", 0, "en", 0),)
+
+    def enlarged(self, request: CaptureRequest, seconds: float) -> tuple[Loss, ...] | None:
+        """Nothing is lost."""
+        return ()
 
     def close(self) -> None:
         """Nothing to stop."""

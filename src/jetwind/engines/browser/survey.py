@@ -6,8 +6,9 @@ import time
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Literal, Protocol, TypeVar
 
-from jetwind.core.profiles import Profile, Rewriter, Rewritten, untouched
+from jetwind.core.profiles import REFERENCE, Profile, Rewriter, Rewritten, untouched
 from jetwind.core.renders import Render, Renders
+from jetwind.core.renders.enlarged import Loss as Lost
 from jetwind.core.renders.measured import Measured
 from jetwind.core.renders.showing import Effect, Shown, Trial, as_it_is, effect, gather, trials, whole, with_it, without
 from jetwind.core.renders.spoken import Spoken
@@ -27,6 +28,9 @@ class Captures(Protocol):
 
     def spoken(self, request: CaptureRequest, seconds: float) -> tuple[Spoken, ...] | None:
         """What a screen reader says of a page; None where it does not say so in time."""
+
+    def enlarged(self, request: CaptureRequest, seconds: float) -> tuple[Lost, ...] | None:
+        """What is lost of a page whose text is set twice as large; None where it does not say so in time."""
 
 
 def survey(
@@ -60,8 +64,10 @@ def survey(
     ordered = {profile_id: renders[profile_id] for profile_id in ids if profile_id in renders}
     if stopped or not ordered:
         return Renders(ordered, failed, untold="rendering was broken off" if stopped else "there is no render")
+    one = enlargeable([pages[profile_id][0] for profile_id in ordered])
+    enlarged = browser.enlarged(CaptureRequest.of(pages[one.id][1], one, "none"), deadline - time.monotonic()) if one is not None else None
     if failed:
-        return Renders(ordered, failed, untold="a profile could not be rendered")
+        return Renders(ordered, failed, untold="a profile could not be rendered", enlarged=enlarged)
     shown = losses_shown(
         rewriter,
         {profile_id: page for profile_id, (_, page) in pages.items()},
@@ -69,7 +75,19 @@ def survey(
         browser,
         deadline - time.monotonic(),
     )
-    return Renders(ordered, failed, shown=tuple(shown) if shown is not None else None, untold="" if shown is not None else _SLOW)
+    return Renders(
+        ordered,
+        failed,
+        shown=tuple(shown) if shown is not None else None,
+        untold="" if shown is not None else _SLOW,
+        enlarged=enlarged,
+    )
+
+
+def enlargeable(chosen: Sequence[Profile]) -> Profile | None:
+    """The profile whose text is enlarged: that which others are held against, else the first of a desktop; None where there is none."""
+    desktops = [profile for profile in chosen if profile.device == "desktop" and profile.engine == "standards"]
+    return next((profile for profile in desktops if profile.id == REFERENCE), desktops[0] if desktops else None)
 
 
 class _Remembering:
