@@ -50,6 +50,7 @@ def things(house: Any) -> dict[str, Any]:
         "answer_id": answer.pk,
         "width": "phone",
         "side": "after",
+        "picture": "0" * 64,
         "mailing_id": revision.mailing_id,
         "number": 1,
         "slug": "links",

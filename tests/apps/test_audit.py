@@ -55,6 +55,7 @@ class TestChain:
                 "link.let-open",
                 "link.seen",
                 "link.seen-taken-back",
+                "picture.words-entered",
                 "station.looked",
                 "station.look-taken-back",
                 "mark.set",

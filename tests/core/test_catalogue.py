@@ -41,6 +41,7 @@ IDS = [
     "access.alt-missing",
     "access.alt-repeats",
     "access.alt-unreadable",
+    "access.alt-words",
     "access.contrast",
     "access.contrast-dark",
     "access.headings",

@@ -75,6 +75,9 @@ def check(
     zone: Annotated[Path | None, typer.Option(help="Name records in master-file format instead of DNS.")] = None,
     sending_host: Annotated[str | None, typer.Option(help="IP address of the sending host.")] = None,
     live: Annotated[bool, typer.Option("--live", help="Fetch links and remote images.")] = False,
+    read_pictures: Annotated[
+        bool, typer.Option("--read-pictures", help="Read the words in pictures with tesseract, where it is installed.")
+    ] = False,
     parameters: Annotated[
         str | None, typer.Option(help="Campaign parameters that links need, such as campaign=spring,medium; default those of the brief.")
     ] = None,
@@ -112,6 +115,8 @@ def check(
     opened = _opened(message, context, lands=render) if live else None
     if opened is not None:
         message, context = opened.message, replace(context, answers=opened.answers)
+    if read_pictures:
+        context = _with_words(message, context)
     if render:
         context = _with_renders(message, context, ids, as_whom)
     elif ids:
@@ -131,6 +136,20 @@ def _opened(message: Message, context: Context, *, lands: bool) -> Live:
 
     with stage("opening links"):
         return live(message, context.readers, lands=lands)
+
+
+def _with_words(message: Message, context: Context) -> Context:
+    """The circumstances with the words that stand in the message's pictures."""
+    from jetwind.core.images.collecting import pictures_of
+    from jetwind.core.images.words import PictureWords
+    from jetwind.engines.picture_words import installed, read_each, to_read
+
+    reader = installed("fork")
+    if reader is None:
+        return replace(context, picture_words=PictureWords())
+    with stage("reading pictures"):
+        words = dict(read_each(to_read(pictures_of(message, {}, context.readers), ()), reader))
+    return replace(context, picture_words=PictureWords(words, reader.name))
 
 
 def _circumstances(

@@ -22,6 +22,7 @@ ACTIONS: dict[str, str] = {
     "link.let-open": "let {address} be opened",
     "link.seen": "opened {address} by hand and found it in order",
     "link.seen-taken-back": "took back the look at {address}",
+    "picture.words-entered": "said what stands in the picture {picture} of revision {revision}",
     "review.sent-back": "sent revision {revision} back to the author: {comment}",
     "proof.sent": "sent a test of revision {revision} to {count} addresses of “{list}”",
     "proof.sent-again": "had the test of revision {revision} sent to {address} again",

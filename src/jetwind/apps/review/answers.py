@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any, cast
 
 from django.conf import settings
@@ -23,6 +23,9 @@ from jetwind.core.message import Message
 from jetwind.core.reports import Review, Summary, station_of, summary_of
 from jetwind.core.spam import SpamReason, SpamSum
 from jetwind.engines.bounded import review_bounded
+
+#: Called before a revision is checked: what its circumstances say is brought up to date.
+preparations: list[Callable[[Revision], None]] = []
 
 CHECKS = "checks"
 RECHECKS = "rechecks"
@@ -72,6 +75,8 @@ def check_now(revision: Revision) -> CheckRun:
     last = newest_run(revision)
     if last is not None and revision.mailing.is_locked:
         return last
+    for prepare in preparations:
+        prepare(revision)
     question = Question(revision, context_of(revision))
     if last is not None and question.is_answered_by(last):
         return last

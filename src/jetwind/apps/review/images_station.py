@@ -13,6 +13,7 @@ from jetwind.apps.accounts.models import User
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.services import add_revision
 from jetwind.apps.review.evidence import kilobytes
+from jetwind.apps.review.picture_words import in_form, name_of_reader, rows_of
 from jetwind.apps.review.questions import message_to_check
 from jetwind.apps.review.selectors import ShownFinding, Walk, walk_of
 from jetwind.apps.ui.refusal import Refused
@@ -27,6 +28,7 @@ from jetwind.core.images.collecting import Picture
 from jetwind.core.images.handing_out import Handed, package_of
 from jetwind.core.images.lighter import Candidate
 from jetwind.core.images.placing import can_take, with_lighter
+from jetwind.core.images.words import may_hold_words, words_key
 from jetwind.core.message import Message
 from jetwind.engines.bounded import PastBudget, before_and_after_bounded, lighter_bounded
 
@@ -36,6 +38,16 @@ _MOST_ROWS = 200
 _BAR, _ROW = 330, 22
 #: Octets that a line of a phone brings in a second: 3G as browsers' own tools simulate it, and a fixed line (from memory).
 LINES = (("slow phone line", 50_000), ("home line", 2_500_000))
+
+
+@dataclass(frozen=True, slots=True)
+class InWords:
+    """What stands in a picture in letters: the words, who says so, and what to enter others by."""
+
+    key: str
+    text: str
+    by: str
+    is_read: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,6 +66,7 @@ class Entry:
     alternative: str
     how: str
     is_chosen: bool
+    words: InWords | None
 
     @property
     def name(self) -> str:
@@ -74,8 +87,9 @@ def page(request: HttpRequest, walk: Walk, message: Message) -> dict[str, Any]:
     weighed.sort(key=lambda pair: (-_saved(savings.get(pair[0].key)), -(pair[1] if pair[1] is not None else -1)))
     scale = max(known, default=1)
     chosen = next((found.record.element for found in walk.findings if found.record.fingerprint == request.GET.get("finding")), None)
+    words = _in_words(walk, [picture for picture, _ in weighed[:_MOST_ROWS] if may_hold_words(picture)])
     entries = [
-        _entry(message, walk, picture, octets, scale, number, savings.get(picture.key), chosen)
+        _entry(message, walk, picture, octets, scale, number, savings.get(picture.key), chosen, words.get(picture.key))
         for number, (picture, octets) in enumerate(weighed[:_MOST_ROWS])
     ]
     most = options_of(walk.revision.mailing.workspace, "images.total-heavy")
@@ -90,6 +104,7 @@ def page(request: HttpRequest, walk: Walk, message: Message) -> dict[str, Any]:
         "lines": [(name, _seconds(total, rate), _seconds(total - saved, rate) if saved else "") for name, rate in LINES],
         "wiper": _wiper(savings, request.GET.get("finding", "")),
         "can_place": any(picture.key in savings and can_take(message, picture) for picture in pictures),
+        "reader": name_of_reader(),
         "unknown": sum(octets is None and not picture.is_tracking and not picture.is_lost for picture, octets in weighed),
     }
 
@@ -206,6 +221,7 @@ def _entry(
     number: int,
     found: ShownFinding | None,
     chosen: int | None,
+    words: InWords | None,
 ) -> Entry:
     assert message.html is not None
     facts = measure(picture.data) if picture.data is not None else picture.known
@@ -229,4 +245,18 @@ def _entry(
         else said or ("empty: decoration" if picture.images else "background"),
         how=str(found.record.data.get("how", "")) if found is not None else "",
         is_chosen=chosen is not None and any(use.element is not None and use.element.index == chosen for use in picture.uses),
+        words=words,
     )
+
+
+def _in_words(walk: Walk, pictures: list[Picture]) -> dict[str, InWords]:
+    """By picture, what is known to stand in it."""
+    keys = {picture.key: words_key(picture) for picture in pictures}
+    rows = rows_of(walk.revision.mailing.workspace, keys.values())
+    found = {}
+    for key, digest in keys.items():
+        row = rows.get(digest)
+        known = row.value if row is not None else None
+        by = row.by.shown_name if row is not None and row.by is not None else known.reader if known is not None else ""
+        found[key] = InWords(digest, in_form(known), by, known is not None)
+    return found

@@ -9,6 +9,8 @@ from django.db import models
 from django.db.models import Q
 
 from jetwind.apps.intake.models import Mailing, Revision
+from jetwind.apps.workspace.models import Workspace
+from jetwind.core.images.words import Words
 
 
 class CheckRun(models.Model):
@@ -119,3 +121,46 @@ class StationLook(models.Model):
 
     def __str__(self) -> str:
         return f"{self.station} of {self.revision}"
+
+
+class PictureWords(models.Model):
+    """The words that stand in one picture of a house, by the digest of its content, or of its address where that is all that is known.
+
+    ``read`` is what a program read, ``reader`` its name, empty where none has been asked. ``entered`` is what a person says instead,
+    ``by`` is that person, null where nobody did.
+    """
+
+    workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="+")
+    picture = models.CharField(max_length=64)
+    read = models.TextField(blank=True)
+    reader = models.CharField(max_length=80, blank=True)
+    entered = models.TextField(blank=True)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, null=True, blank=True, related_name="+")
+    at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint("workspace", "picture", name="words_of_a_picture_once")]
+
+    def __str__(self) -> str:
+        return f"words in {self.picture[:8]}"
+
+    @property
+    def value(self) -> Words | None:
+        """What holds: a person's words before a program's; None where nobody has read it."""
+        if self.by_id is not None:
+            return Words(self.entered)
+        return Words(self.read, self.reader) if self.reader else None
+
+
+class PicturesRead(models.Model):
+    """The pictures of a revision whose words were asked for, by their digests, and one value for what they say."""
+
+    revision = models.OneToOneField(Revision, on_delete=models.CASCADE, related_name="pictures_read")
+    pictures = models.JSONField(default=list)
+    key = models.CharField(max_length=64)
+
+    class Meta:
+        verbose_name_plural = "pictures read"
+
+    def __str__(self) -> str:
+        return f"words in the pictures of {self.revision}"

@@ -114,7 +114,7 @@ def _plain(context: Context, name: str) -> Any:
         return value.sha256 if value else None
     if name == "readers":
         return [[reader.name, dict(reader.values)] for reader in value]
-    if name in ("renders", "dictionaries", "answers"):
+    if name in ("renders", "dictionaries", "answers", "picture_words"):
         return value.key if value else None
     if name == "brief":
         return value.as_dict()

@@ -7,7 +7,7 @@ from procrastinate.contrib.django import app
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
-from jetwind.apps.review import answers
+from jetwind.apps.review import answers, picture_words
 from jetwind.apps.review.questions import is_outdated
 from jetwind.apps.workspace.models import Workspace
 
@@ -25,6 +25,15 @@ def check_revision(revision_id: int, work_id: int) -> None:
         revision = Revision.objects.select_related("mailing__workspace").get(pk=revision_id)
         if is_outdated(revision):
             answers.ask_for_checks(revision)
+        # Pictures may have come from elsewhere since they were read last.
+        picture_words.ask_for_reading(revision)
+
+
+@app.task(name="review.read_pictures", priority=6)
+def read_pictures(revision_id: int, work_id: int) -> None:
+    """Read the words in the pictures of a revision, then run the checks that wait for them."""
+    with jobs.carried_out(work_id):
+        picture_words.read_now(Revision.objects.select_related("mailing__workspace", "mailing__syntax").get(pk=revision_id), work_id)
 
 
 @app.task(name="review.recheck_house", priority=5)

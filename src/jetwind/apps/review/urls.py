@@ -16,6 +16,7 @@ urlpatterns = [
     path(f"{_REVISION}lighter-pictures.zip", views.lighter_pictures, name="lighter-pictures"),
     path(f"{_REVISION}lighter-pictures/<str:fingerprint>/<str:side>.png", views.look_at_picture, name="look-at-picture"),
     path(f"{_REVISION}lighter-pictures/", views.put_lighter_in, name="put-lighter-in"),
+    path(f"{_REVISION}picture-words/<str:picture>/", views.enter_words, name="enter-words"),
     path(f"{_REVISION}plain-text-afresh/", views.plain_text_afresh, name="plain-text-afresh"),
     path(f"{_REVISION}report.<slug:form>", views.report, name="report"),
     path(f"{_REVISION}excuse/<slug:fingerprint>/", views.excuse, name="excuse"),

@@ -16,7 +16,15 @@ from jetwind.apps.accounts.models import User
 from jetwind.apps.intake.selectors import mailing_for, message_of, revision_for
 from jetwind.apps.intake.services import add_revision
 from jetwind.apps.jobs import services as jobs
-from jetwind.apps.review import envelope_station, fields_station, images_station, plain_text_station, services, wording_station
+from jetwind.apps.review import (
+    envelope_station,
+    fields_station,
+    images_station,
+    picture_words,
+    plain_text_station,
+    services,
+    wording_station,
+)
 from jetwind.apps.review.answers import CHECKS, stored_review
 from jetwind.apps.review.comparison import compare
 from jetwind.apps.review.evidence import tables_for
@@ -289,6 +297,18 @@ def lighter_pictures(request: HttpRequest, mailing_id: int, number: int) -> Http
     response = HttpResponse(images_station.lighter_files(revision_for(request.user, mailing_id, number)), content_type="application/zip")
     response["Content-Disposition"] = f'attachment; filename="message-{mailing_id}-r{number}-lighter.zip"'
     return response
+
+
+@require_POST
+@asks(send="review:look")
+@once
+def enter_words(request: HttpRequest, mailing_id: int, number: int, picture: str) -> HttpResponse:
+    """Say which words stand in a picture."""
+    assert isinstance(request.user, User)
+    revision = revision_for(request.user, mailing_id, number)
+    picture_words.enter(request.user, revision, picture, request.POST.get("words", ""), request.POST.get("before", ""))
+    messages.success(request, "Kept; the message is being checked again.")
+    return redirect(f"{station_address(revision, 'images')}#pictures")
 
 
 @require_GET

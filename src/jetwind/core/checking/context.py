@@ -14,6 +14,7 @@ from jetwind.core.facts.spelling import Dictionaries
 from jetwind.core.message import Message, Sample
 
 if TYPE_CHECKING:
+    from jetwind.core.images.words import PictureWords
     from jetwind.core.links.answers import Answers
     from jetwind.core.renders import Renders
 
@@ -39,6 +40,7 @@ class Context:
     titles of other messages. ``previous`` is the message this one was copied from. ``word_list`` holds the house's own words.
     ``dictionaries`` tell how words are spelt. ``rulebooks`` are the laws that apply; with none, all of them. ``renders`` are there where the message has been rendered,
     ``answers`` where its links were opened or its pictures fetched. ``seen_by_hand`` are addresses that a person opened and found in order.
+    ``picture_words`` are there where the words in its pictures were read or entered.
     """
 
     kind: Kind = Kind.PROMOTIONAL
@@ -58,6 +60,7 @@ class Context:
     renders: Renders | None = None
     answers: Answers | None = None
     seen_by_hand: frozenset[str] = frozenset()
+    picture_words: PictureWords | None = None
     settings: Mapping[str, Mapping[str, Any]] = dataclasses.field(default_factory=dict)
 
 

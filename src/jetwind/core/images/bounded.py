@@ -66,3 +66,33 @@ def smaller_copy(data: bytes) -> tuple[str, bytes] | None:
                 return f"image/{'png' if has_alpha else 'jpeg'}", out.getvalue()
     except (OSError, ValueError, SyntaxError, EOFError, KeyError, MemoryError):
         return None
+
+
+#: The longer side of a copy that is read, in px, and the side up to which small letters are made larger.
+_LONGEST_READ, _SMALL = 2_400, 700
+
+
+def grey_copy(data: bytes) -> bytes | None:
+    """A grey PNG of a picture as a program can read its words: clear pixels on white, small ones twice as large; None where it does not open."""
+    from PIL import Image, ImageOps
+
+    size = pixel_size(data)
+    if size is None or not 0 < size[0] * size[1] <= MOST_OPENED:
+        return None
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            with Image.open(io.BytesIO(data)) as opened:
+                opened.draft("RGB", (_LONGEST_READ, _LONGEST_READ))
+                turned = ImageOps.exif_transpose(opened).convert("RGBA")
+            ground = Image.new("RGBA", turned.size, "white")
+            ground.alpha_composite(turned)
+            grey = ground.convert("L")
+            factor = 2.0 if max(grey.size) <= _SMALL else min(1.0, _LONGEST_READ / max(grey.size))
+            if factor != 1:
+                grey = grey.resize((max(1, round(grey.width * factor)), max(1, round(grey.height * factor))), Image.Resampling.LANCZOS)
+            out = io.BytesIO()
+            grey.save(out, "PNG", compress_level=1)
+            return out.getvalue()
+    except (OSError, ValueError, SyntaxError, EOFError, KeyError, MemoryError):
+        return None

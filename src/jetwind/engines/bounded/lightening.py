@@ -1,9 +1,10 @@
-"""Lighter files of pictures, made in a helper: what decodes a stranger's picture may need any amount of time and memory."""
+"""Lighter files and copies of pictures, made in a helper: what decodes a stranger's picture may need any amount of time and memory."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 
+from jetwind.core.images.bounded import grey_copy
 from jetwind.core.images.lighter import Candidate, before_and_after, lighter
 from jetwind.engines.bounded.helper import Budget, Helper, Start
 
@@ -41,3 +42,17 @@ def _lighter(given: tuple[tuple[tuple[bytes, float], ...], float], number: int) 
     pictures, least = given
     data, shown = pictures[number]
     return lighter(data, shown, least)
+
+
+#: Making a copy of forty million pixels takes two seconds.
+_COPYING = Budget(answer_seconds=6.0, all_seconds=6.0, memory=600_000_000)
+
+
+def grey_copy_bounded(data: bytes, *, start: Start) -> bytes | None:
+    """A grey PNG of a picture whose words are to be read; None where it does not open.
+
+    Raises:
+        PastBudget: it takes more than it may.
+    """
+    with Helper(data, _COPYING, start) as helper:
+        return helper.ask(grey_copy)

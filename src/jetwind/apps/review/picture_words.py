@@ -1,0 +1,178 @@
+"""Words in pictures: read in the background where a program is installed, or entered by a reviewer."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from copy import copy
+from functools import cached_property
+from typing import Any
+
+from django.conf import settings
+from django.db import transaction
+
+from jetwind.apps.accounts.models import User
+from jetwind.apps.audit.services import record
+from jetwind.apps.intake.models import Mailing, Revision
+from jetwind.apps.intake.services import refuse_if_locked
+from jetwind.apps.jobs import services as jobs
+from jetwind.apps.jobs.models import Work
+from jetwind.apps.review.answers import ask_for_checks, storable
+from jetwind.apps.review.models import PicturesRead
+from jetwind.apps.review.models import PictureWords as Row
+from jetwind.apps.review.questions import message_to_check, readers_of
+from jetwind.apps.ui.refusal import Refused
+from jetwind.apps.workspace.access import permit
+from jetwind.apps.workspace.models import Workspace
+from jetwind.core.images.collecting import pictures_of
+from jetwind.core.images.words import MOST_CHARACTERS, PictureReader, PictureWords, Words, key_of, may_hold_words, words_key
+from jetwind.engines.picture_words import installed, read_each, to_read
+
+READING = "reading"
+
+
+def reader() -> PictureReader | None:
+    """The program that reads pictures here; None where none is installed."""
+    return installed(settings.HELPERS_START)
+
+
+class KeptWords:
+    """Words as they lie in the database: their key is known at once, they are read when a check looks at them.
+
+    The process that works the checks out has no database: it is handed the words.
+    """
+
+    def __init__(self, revision: Revision, key: str) -> None:
+        self._revision = revision
+        self.reader = name_of_reader()
+        self.key = f"{key} {self.reader}"
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return copy, (PictureWords(self.by_picture, self.reader),)
+
+    @cached_property
+    def by_picture(self) -> dict[str, Words]:
+        """The words, by picture."""
+        found = PicturesRead.objects.filter(revision=self._revision).first()
+        return words_of(self._revision.mailing.workspace, found.pictures) if found is not None else {}
+
+
+def name_of_reader() -> str:
+    """The program that reads pictures here; empty for none."""
+    found = reader()
+    return found.name if found is not None else ""
+
+
+def words_of(workspace: Workspace, pictures: Iterable[str]) -> dict[str, Words]:
+    """What is known to stand in these pictures, by their digests."""
+    return {row.picture: row.value for row in rows_of(workspace, pictures).values() if row.value is not None}
+
+
+def rows_of(workspace: Workspace, pictures: Iterable[str]) -> dict[str, Row]:
+    """What was read and what was entered, by the digests of pictures."""
+    rows = Row.objects.filter(workspace=workspace, picture__in=list(pictures)).select_related("by")
+    return {row.picture: row for row in rows}
+
+
+def words_for_checks(revision: Revision) -> dict[str, Any]:
+    """What the checks know of the words in a revision's pictures."""
+    if hasattr(revision, "pictures_read_key"):
+        key = revision.pictures_read_key or ""
+    else:
+        key = PicturesRead.objects.filter(revision=revision).values_list("key", flat=True).first() or ""
+    return {"picture_words": KeptWords(revision, key)}
+
+
+def ask_for_reading(revision: Revision) -> Work | None:
+    """Have the pictures of a revision read in the background, where a program is installed and one of them has not been."""
+    if reader() is None or not _waiting(revision):
+        return None
+    return jobs.start(
+        READING,
+        f"revision:{revision.pk}",
+        doing="waiting for a worker",
+        enqueue=lambda work_id: jobs.defer("review.read_pictures", revision_id=revision.pk, work_id=work_id),
+    )
+
+
+def _shown(revision: Revision) -> list[Any]:
+    return pictures_of(message_to_check(revision), {}, readers_of(revision))
+
+
+def _waiting(revision: Revision) -> dict[str, Any]:
+    """Pictures that were never read, or by another program; whoever entered words has them read no more."""
+    found = reader()
+    wanted = to_read(_shown(revision), ())
+    rows = rows_of(revision.mailing.workspace, wanted)
+    name = found.name if found is not None else ""
+    done = {key for key, row in rows.items() if row.by_id is not None or row.reader == name}
+    return {key: picture for key, picture in wanted.items() if key not in done}
+
+
+def read_now(revision: Revision, work_id: int) -> None:
+    """Read what has not been read. Safe to run twice.
+
+    Raises:
+        Cancelled, GivenBack: somebody asked for it to stop; the worker is being stopped.
+    """
+    found = reader()
+    waiting = _waiting(revision) if found is not None else {}
+    for number, (key, words) in enumerate(read_each(waiting, found) if found is not None else (), 1):
+        Row.objects.update_or_create(
+            workspace=revision.mailing.workspace, picture=key, defaults={"read": storable(words.text), "reader": words.reader}
+        )
+        jobs.report(work_id, done=number, total=len(waiting), doing=f"reading {waiting[key].name}"[:80])
+    ask_for_checks(revision)
+
+
+def stand(revision: Revision) -> None:
+    """Say which pictures a revision shows that may hold words, and what is known of them now: words go along to the next revision."""
+    pictures = sorted({words_key(picture) for picture in _shown(revision) if may_hold_words(picture)})
+    with transaction.atomic():
+        Mailing.objects.select_for_update().get(pk=revision.mailing_id)
+        now = {"pictures": pictures, "key": key_of(words_of(revision.mailing.workspace, pictures), "")}
+        if not PicturesRead.objects.filter(revision=revision, **now).exists():
+            PicturesRead.objects.update_or_create(revision=revision, defaults=now)
+
+
+def enter(user: User, revision: Revision, picture: str, words: str, before: str) -> None:
+    """Say what stands in a picture; ``before`` is what the person saw it to be said of it. Empty words say that it holds none.
+
+    Raises:
+        NotAllowed, Refused: not permitted; released; the message shows no such picture; too long; somebody else changed it meanwhile.
+    """
+    permit(user, "review:look", revision.mailing.workspace)
+    words = "\n".join(filter(None, (" ".join(line.split()) for line in words.splitlines())))
+    if len(words) > MOST_CHARACTERS:
+        raise Refused(f"The words have {len(words):,} characters; there is room for {MOST_CHARACTERS:,}.")
+    names = {words_key(one): one.name for one in _shown(revision)}
+    if picture not in names:
+        raise Refused("The message does not show this picture any more.")
+    workspace = revision.mailing.workspace
+    with transaction.atomic():
+        refuse_if_locked(Mailing.objects.select_for_update().get(pk=revision.mailing_id))
+        Row.objects.get_or_create(workspace=workspace, picture=picture)
+        row = Row.objects.select_for_update().get(workspace=workspace, picture=picture)
+        known = row.value
+        if known is not None and not known.reader and known.text == words:
+            return
+        if in_form(known) != in_form(Words(before)):
+            raise Refused(f"Somebody else has entered words for {names[picture]} meanwhile; look at them first.")
+        row.entered, row.by = words, user
+        row.save()
+        record("picture.words-entered", actor=user, mailing_id=revision.mailing_id, revision=revision.number, picture=names[picture][:200])
+        stand(revision)
+        ask_for_checks(revision)
+        _stand_elsewhere(revision, picture)
+
+
+def _stand_elsewhere(revision: Revision, picture: str) -> None:
+    """Other messages of the house with the same picture: what their checks said of it holds no more."""
+    others = PicturesRead.objects.filter(pictures__contains=[picture], revision__mailing__workspace=revision.mailing.workspace)
+    for other in others.exclude(revision=revision).exclude(revision__mailing__stage=Mailing.Stage.RELEASED):
+        known: Mapping[str, Words] = words_of(revision.mailing.workspace, other.pictures)
+        PicturesRead.objects.filter(pk=other.pk).update(key=key_of(known, ""))
+
+
+def in_form(words: Words | None) -> str:
+    """Words as they stand in a form."""
+    return "\n".join(words.text.splitlines()) if words is not None else ""
