@@ -24,7 +24,7 @@ ANGLES = {"name": "Angles", "open": "<<", "close": ">>"}
 #: Addresses whose path names a thing of a workspace.
 _OF_A_THING = re.compile(r"<")
 #: Files that may not be there yet: asked for rightly, they answer 404.
-_MAY_BE_MISSING = {"clearance", "lighter-pictures", "look-at-picture", "render-sheet-pdf", "render-sheet-png", "render-map"}
+_MAY_BE_MISSING = {"clearance", "lighter-pictures", "look-at-file", "look-at-picture", "render-sheet-pdf", "render-sheet-png", "render-map"}
 
 
 @pytest.fixture
@@ -50,6 +50,7 @@ def things(house: Any) -> dict[str, Any]:
         "answer_id": answer.pk,
         "width": "phone",
         "side": "after",
+        "file_id": 1,
         "picture": "0" * 64,
         "mailing_id": revision.mailing_id,
         "number": 1,

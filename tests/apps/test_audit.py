@@ -56,6 +56,7 @@ class TestChain:
                 "link.seen",
                 "link.seen-taken-back",
                 "picture.words-entered",
+                "picture.file-chosen",
                 "station.looked",
                 "station.look-taken-back",
                 "mark.set",

@@ -24,7 +24,7 @@ from jetwind.core.images.collecting import pictures_of
 from jetwind.core.images.facts import MOST_FRAMES, PictureFacts, facts_of
 from jetwind.core.images.flashes import SIDE, Sight, flashing_share
 from jetwind.core.images.handing_out import Handed, package_of
-from jetwind.core.images.lighter import candidates, lighter, proposal
+from jetwind.core.images.lighter import candidates, lighter, proposal, widths_for
 from jetwind.core.images.likeness import Likeness, likeness
 from jetwind.core.images.placing import with_lighter
 from jetwind.core.message import Message, Resource, Sample, read_bytes
@@ -505,7 +505,7 @@ class TestLighter:
         """Lighter than the picture, of the widths of one to two times the shown one, each opening as it says; the proposal is the lightest."""
         data = saved(real(name), "JPEG", quality=97)
         found = candidates(data, 150)
-        assert {one.width for one in found} == {150, 225, 300}
+        assert {one.width for one in found} == set(widths_for(facts_of(data).width, 150)) >= {150, 225, 300}
         assert [one.octets for one in found] == sorted(one.octets for one in found)
         for one in found:
             facts = facts_of(one.data)
@@ -527,13 +527,46 @@ class TestLighter:
         assert "JPEG" in {one.format for one in candidates(saved(grain().convert("RGBA"), "PNG"), 150)}
 
     def test_only_where_it_can(self) -> None:
-        """Not of animations, drawings, broken files and bombs; newer formats where they are asked for."""
-        assert candidates(animation([grain(), plain("red", (300, 200))], 100), 150) == []
+        """Not of drawings, broken files and bombs; newer formats where they are asked for."""
         for data, _ in _bombs().values():
             assert candidates(data, 150) == []
             assert lighter(data, 150, 0.5) is None
         data = saved(real("coffee"), "JPEG", quality=95)
-        assert {one.form for one in candidates(data, 150, {"JPEG", "WEBP", "AVIF"}, (1.0,))} == {"JPEG", "WEBP", "AVIF"}
+        assert {one.form for one in candidates(data, 150, {"JPEG", "WEBP", "AVIF"}, (150,))} == {"JPEG", "WEBP", "AVIF"}
+
+    def test_animations_go_on(self) -> None:
+        """Frames, times and rounds stay; fewer pixels and colours weigh less; the worst frame is told."""
+        frames = [real("coffee").resize((300, 200)).rotate(15 * number) for number in range(6)]
+        made = io.BytesIO()
+        frames[0].save(made, "GIF", save_all=True, append_images=frames[1:], duration=[100, 200, 100, 300, 100, 400], loop=2)
+        data = made.getvalue()
+        before = facts_of(data)
+        found = candidates(data, 100)
+        assert {(one.form, one.quality) for one in found} == {("GIF", 128), ("GIF", 32)}
+        assert {one.width for one in found} == {100, 150, 200}
+        for one in found:
+            after = facts_of(one.data)
+            assert (after.format, after.width, after.frames, after.took_ms, after.fault) == ("GIF", one.width, 6, before.took_ms, "")
+            assert one.octets == len(one.data) < len(data)
+            assert Image.open(io.BytesIO(one.data)).info["loop"] == 2
+        by_colours = {one.quality: one.likeness for one in found if one.width == 200}
+        assert 0.5 < by_colours[32] < by_colours[128] < 1
+        best = lighter(data, 100, by_colours[32] + 0.001)
+        assert best is not None
+        assert (best.width, best.quality, best.words) == (200, 128, "GIF of 128 colours, 200 px wide")
+        # Clear pixels would be lost: such a one stays as it is.
+        clear = io.BytesIO()
+        shown = [Image.new("RGBA", (80, 80), (0, 0, 0, 0)) for _ in range(3)]
+        for number, frame in enumerate(shown):
+            frame.paste((200, number * 60, 0, 255), (10 * number, 0, 10 * number + 30, 40))
+        shown[0].save(clear, "GIF", save_all=True, append_images=shown[1:], duration=100, disposal=2)
+        assert candidates(clear.getvalue(), 40) == []
+
+    def test_widths(self) -> None:
+        """Times the widest place, and the steps that houses keep to, as far as the picture goes."""
+        assert widths_for(2000, 600) == (1200, 900, 800, 600)
+        assert widths_for(1000, 300) == (800, 600, 450, 300)
+        assert widths_for(500, 600) == (500,)
 
     def test_turned_pictures_and_their_exif(self) -> None:
         """Turned as EXIF says, which is then gone."""

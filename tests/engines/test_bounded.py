@@ -181,7 +181,7 @@ class TestLightening:
         assert here is not None
         assert lighter_bounded([(data, 300), (b"no picture", 300)], 0.9, start=start) == [here, None]
         both = before_and_after_bounded(data, 300, 0.9, start=start)
-        assert both == before_and_after(data, here, 300)
+        assert both == before_and_after(data, here.data, 300)
         assert before_and_after_bounded(b"no picture", 300, 0.9, start=start) is None
 
     def test_past_the_budget(self, monkeypatch: pytest.MonkeyPatch) -> None:

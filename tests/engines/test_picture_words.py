@@ -11,7 +11,7 @@ from PIL import Image, ImageDraw, ImageFont
 
 from jetwind.core.images.bounded import grey_copy
 from jetwind.core.images.collecting import pictures_of
-from jetwind.core.images.words import MOST_CHARACTERS, Words, words_key
+from jetwind.core.images.words import MOST_CHARACTERS, Words
 from jetwind.core.message import read_bytes
 from jetwind.engines.picture_words import FakeReader, Tesseract, installed, read_each, to_read
 from jetwind.engines.picture_words.tesseract import words_in
@@ -113,7 +113,7 @@ def test_which_are_read() -> None:
         "e.png": b"\x89PNG\r\n\x1a\nno",
     }
     pictures = pictures_of(read_bytes(archive(files), "a.zip"))
-    names = {words_key(one): one.name for one in pictures}
+    names = {one.digest: one.name for one in pictures}
     assert [names[key] for key in to_read(pictures, ())] == ["b.png", "a.png"]
     digest = hashlib.sha256(files["b.png"]).hexdigest()
     assert [names[key] for key in to_read(pictures, {digest})] == ["a.png"]

@@ -23,6 +23,7 @@ ACTIONS: dict[str, str] = {
     "link.seen": "opened {address} by hand and found it in order",
     "link.seen-taken-back": "took back the look at {address}",
     "picture.words-entered": "said what stands in the picture {picture} of revision {revision}",
+    "picture.file-chosen": "chose for the picture {picture} of revision {revision}: {file}",
     "review.sent-back": "sent revision {revision} back to the author: {comment}",
     "proof.sent": "sent a test of revision {revision} to {count} addresses of “{list}”",
     "proof.sent-again": "had the test of revision {revision} sent to {address} again",

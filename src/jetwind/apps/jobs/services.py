@@ -35,6 +35,10 @@ class GivenBack(Exception):
     """The worker is being stopped; another goes on with the work."""
 
 
+class Failed(Exception):
+    """The work cannot be done, for a reason that people are told: the text of this."""
+
+
 class PutOff(Exception):
     """The rest of the work is to be done later; ``doing`` says what it waits for."""
 
@@ -139,6 +143,8 @@ def carried_out(work_id: int) -> Iterator[None]:
                 _enqueue_again(work, job, at=rest.until)
                 work.doing = rest.doing[:120]
                 work.save()
+    except Failed as failure:
+        _open(work_id).update(state=Work.State.FAILED, problem=str(failure))
     except (OperationalError, InterfaceError, InternalError):
         # The last is what a session gets that was paused in the middle of a transaction, and ended for it.
         raise

@@ -2,35 +2,33 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from django.conf import settings
 from django.http import HttpRequest
 from django.template.defaultfilters import truncatechars
 
-from jetwind.apps.accounts.models import User
-from jetwind.apps.intake.models import Revision
-from jetwind.apps.intake.services import add_revision
+from jetwind.apps.jobs.models import Work
+from jetwind.apps.review.balance import balance_of
 from jetwind.apps.review.evidence import kilobytes
+from jetwind.apps.review.lighter_files import candidate_of, chosen_of, forms_of, least_likeness, work_of
+from jetwind.apps.review.models import LighterFile
 from jetwind.apps.review.picture_words import in_form, name_of_reader, rows_of
-from jetwind.apps.review.questions import message_to_check
-from jetwind.apps.review.selectors import ShownFinding, Walk, walk_of
-from jetwind.apps.ui.refusal import Refused
+from jetwind.apps.review.selectors import ShownFinding, Walk
 from jetwind.apps.workspace.selectors import options_of
 from jetwind.core.checking import DoesNotApply
-from jetwind.core.checks.images.lighter import SavingOptions, shown_width
+from jetwind.core.checks.images.lighter import shown_width
 from jetwind.core.checks.images.shown import sizes
 from jetwind.core.checks.images.weight import TotalOptions
 from jetwind.core.checks.needs import pictures_in
-from jetwind.core.images import measure
+from jetwind.core.images import ImageFacts, measure
 from jetwind.core.images.collecting import Picture
-from jetwind.core.images.handing_out import Handed, package_of
-from jetwind.core.images.lighter import Candidate
-from jetwind.core.images.placing import can_take, with_lighter
-from jetwind.core.images.words import may_hold_words, words_key
+from jetwind.core.images.facts import PictureFacts
+from jetwind.core.images.lighter import way_in_words
+from jetwind.core.images.placing import can_take
+from jetwind.core.images.words import may_hold_words
 from jetwind.core.message import Message
-from jetwind.engines.bounded import PastBudget, before_and_after_bounded, lighter_bounded
 
 #: Pictures that are shown; the heaviest come first.
 _MOST_ROWS = 200
@@ -42,7 +40,7 @@ LINES = (("slow phone line", 50_000), ("home line", 2_500_000))
 
 @dataclass(frozen=True, slots=True)
 class InWords:
-    """What stands in a picture in letters: the words, who says so, and what to enter others by."""
+    """What stands in a picture in letters: the words, the person who entered them, empty for a program; what to enter others by."""
 
     key: str
     text: str
@@ -67,11 +65,50 @@ class Entry:
     how: str
     is_chosen: bool
     words: InWords | None
+    may_choose: bool
 
     @property
     def name(self) -> str:
         """As it fits."""
         return truncatechars(self.picture.name, 60)
+
+
+@dataclass(frozen=True, slots=True)
+class Less:
+    """What a picture would weigh less, in octets, and the file that does it, in words; whether somebody chose that."""
+
+    octets: int = 0
+    how: str = ""
+    is_choice: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Cell:
+    """One file to choose: its weight and likeness in words, and whether it is alike enough."""
+
+    file: LighterFile
+    how: str
+    weight: str
+    likeness: str
+    is_alike: bool
+    is_proposed: bool
+    is_chosen: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Choice:
+    """The files of one picture: rows by width, columns by format and quality; the one that is looked at under the wiper."""
+
+    picture: Picture
+    octets: str
+    shown_width: int
+    work: Work | None
+    columns: list[str]
+    rows: list[tuple[int, str, list[Cell | None]]]
+    looked_at: Cell | None
+    keeps: bool
+    least: float
+    newer: str
 
 
 def page(request: HttpRequest, walk: Walk, message: Message) -> dict[str, Any]:
@@ -83,18 +120,21 @@ def page(request: HttpRequest, walk: Walk, message: Message) -> dict[str, Any]:
     weighed = [(picture, _octets(picture)) for picture in pictures]
     known = [octets for _, octets in weighed if octets is not None]
     savings = {str(found.record.data.get("key")): found for found in walk.findings if found.record.check_id == "images.saving"}
+    files = chosen_of(walk.revision)
+    less = {picture.key: _less(picture, octets, savings, files) for picture, octets in weighed}
     # What saves most comes first, then what weighs most; what nobody weighed comes last.
-    weighed.sort(key=lambda pair: (-_saved(savings.get(pair[0].key)), -(pair[1] if pair[1] is not None else -1)))
+    weighed.sort(key=lambda pair: (-less[pair[0].key].octets, -(pair[1] if pair[1] is not None else -1)))
     scale = max(known, default=1)
     chosen = next((found.record.element for found in walk.findings if found.record.fingerprint == request.GET.get("finding")), None)
     words = _in_words(walk, [picture for picture, _ in weighed[:_MOST_ROWS] if may_hold_words(picture)])
     entries = [
-        _entry(message, walk, picture, octets, scale, number, savings.get(picture.key), chosen, words.get(picture.key))
+        _entry(message, walk, picture, octets, scale, number, less[picture.key], chosen, words.get(picture.key))
         for number, (picture, octets) in enumerate(weighed[:_MOST_ROWS])
     ]
     most = options_of(walk.revision.mailing.workspace, "images.total-heavy")
     assert isinstance(most, TotalOptions)
-    total, saved = sum(known), sum(_saved(found) for found in savings.values())
+    total, saved = sum(known), sum(one.octets for one in less.values())
+    choice = _choice(request, walk, message, pictures, files)
     return {
         "entries": entries,
         "height": _ROW * len(entries) + 24,
@@ -102,80 +142,95 @@ def page(request: HttpRequest, walk: Walk, message: Message) -> dict[str, Any]:
         "after": kilobytes(total - saved) if saved else "",
         "limit": kilobytes(most.most_octets),
         "lines": [(name, _seconds(total, rate), _seconds(total - saved, rate) if saved else "") for name, rate in LINES],
-        "wiper": _wiper(savings, request.GET.get("finding", "")),
-        "can_place": any(picture.key in savings and can_take(message, picture) for picture in pictures),
+        "choice": choice,
+        "balance": balance_of(walk),
+        "wiper": _wiper(savings, request.GET.get("finding", "")) if choice is None else None,
+        "can_place": any(less[picture.key].octets > 0 and can_take(message, picture) for picture in pictures),
         "reader": name_of_reader(),
         "unknown": sum(octets is None and not picture.is_tracking and not picture.is_lost for picture, octets in weighed),
     }
 
 
-def lighter_files(revision: Revision) -> bytes:
-    """A zip of the lighter files that ``images.saving`` told of.
-
-    Raises:
-        Refused: it told of none, or making them takes more than it may.
-    """
-    _, made = _lighter(revision)
-    return package_of([Handed(one.name, one.key if one.where == "elsewhere" else "", len(one.data or b""), file) for one, file in made])
-
-
-def put_lighter_in(user: User, revision: Revision) -> tuple[Revision, list[str]]:
-    """The next revision, with the lighter files in the place of the pictures that travel along; and the names of these.
-
-    Raises:
-        Refused: as for :func:`lighter_files`; the revision is not the newest, or its pictures lie elsewhere.
-        NotAllowed: the person may not change the message.
-    """
-    newest = revision.mailing.revisions.last()
-    if newest is None or newest.pk != revision.pk:
-        raise Refused(f"Revision {revision.number} is not the newest; put the pictures into the newest one.")
-    message, made = _lighter(revision)
-    chosen = {picture.key: file for picture, file in made if can_take(message, picture)}
-    data, placed = with_lighter(message, chosen)
-    if not placed:
-        raise Refused("The pictures that could be lighter lie elsewhere; save the lighter files and put them on their server.")
-    name = revision.file_name if message.form == "eml" else f"{revision.file_name.rpartition('.')[0] or 'message'}.zip"
-    return add_revision(user, revision.mailing, data, name), placed
+def _less(picture: Picture, octets: int | None, savings: Mapping[str, ShownFinding], files: Mapping[str, LighterFile | None]) -> Less:
+    """By the file that was chosen; where nobody chose, by the one that the check told of."""
+    if picture.digest in files:
+        file = files[picture.digest]
+        return (
+            Less((octets or file.octets) - file.octets, candidate_of(file).words, True)
+            if file is not None
+            else Less(0, "stays as it is", True)
+        )
+    found = savings.get(picture.key)
+    return Less(_saved(found), str(found.record.data.get("how", ""))) if found is not None else Less()
 
 
-def _lighter(revision: Revision) -> tuple[Message, list[tuple[Picture, Candidate]]]:
-    walk = walk_of(revision)
-    told = {str(found.record.data.get("key")) for found in walk.findings if found.record.check_id == "images.saving"}
-    if not told:
-        raise Refused("No picture of this revision is known to be lighter with the same look.")
-    message = message_to_check(revision)
-    wanted = [picture for picture in pictures_in(message, walk.context) if picture.key in told and picture.data is not None]
-    least = options_of(revision.mailing.workspace, "images.saving")
-    assert isinstance(least, SavingOptions)
-    given = [(picture.data or b"", shown_width(message, walk.context, picture)) for picture in wanted]
-    try:
-        made = lighter_bounded(given, least.least_likeness, start=settings.HELPERS_START)
-    except PastBudget as past:
-        raise Refused(f"The lighter pictures cannot be made: {past}.") from past
-    return message, [(picture, candidate) for picture, candidate in zip(wanted, made, strict=True) if candidate is not None]
-
-
-def looked_at(revision: Revision, fingerprint: str, side: str) -> bytes | None:
-    """A picture that could be lighter, ``before`` or ``after``, as a PNG of our own making; None where no finding told of it.
-
-    Raises:
-        Refused: making it takes more than it may.
-    """
-    walk = walk_of(revision)
-    found = next((one for one in walk.findings if one.record.check_id == "images.saving" and one.record.fingerprint == fingerprint), None)
-    message = message_to_check(revision)
-    pictures = pictures_in(message, walk.context) if found is not None else []
-    picture = next((one for one in pictures if found is not None and one.key == found.record.data.get("key")), None)
-    if picture is None or picture.data is None:
+def _choice(
+    request: HttpRequest, walk: Walk, message: Message, pictures: Sequence[Picture], files: Mapping[str, LighterFile | None]
+) -> Choice | None:
+    """The files of the picture that the address names."""
+    wanted = request.GET.get("picture", "")
+    picture = next((one for one in pictures if one.digest == wanted and _may_choose(one)), None) if wanted else None
+    if picture is None:
         return None
-    least = options_of(revision.mailing.workspace, "images.saving")
-    assert isinstance(least, SavingOptions)
-    shown = shown_width(message, walk.context, picture)
+    shown = round(shown_width(message, walk.context, picture))
+    workspace = walk.revision.mailing.workspace
+    made = list(LighterFile.objects.filter(workspace=workspace, picture=wanted, shown_width=shown))
+    least = _least(request, least_likeness(walk.revision))
+    proposed = min((file for file in made if file.likeness >= least), key=lambda file: file.octets, default=None)
+    chosen = files.get(wanted)
+    cells = {
+        (file.width, _column(file)): Cell(
+            file,
+            candidate_of(file).words,
+            kilobytes(file.octets),
+            f"{file.likeness:.3f}",
+            file.likeness >= least,
+            file == proposed,
+            chosen is not None and file == chosen,
+        )
+        for file in made
+    }
+    columns = list(dict.fromkeys(_column(file) for file in sorted(made, key=lambda file: (file.form, -file.quality))))
+    rows = [
+        (width, _times(width, shown), [cells.get((width, column)) for column in columns])
+        for width in sorted({file.width for file in made}, reverse=True)
+    ]
+    looked_at = next((cell for cell in cells.values() if cell.is_chosen), None) or next(
+        (cell for cell in cells.values() if cell.is_proposed), None
+    )
+    newer = " and ".join(sorted(form for form in forms_of(walk.revision) if form in ("WEBP", "AVIF")))
+    keeps = wanted in files and files[wanted] is None
+    octets = _octets(picture)
+    return Choice(
+        picture,
+        kilobytes(octets) if octets is not None else "",
+        shown,
+        work_of(walk.revision, wanted),
+        columns,
+        rows,
+        looked_at,
+        keeps,
+        least,
+        newer,
+    )
+
+
+def _column(file: LighterFile) -> str:
+    return way_in_words(file.form, file.quality)
+
+
+def _times(width: int, shown: int) -> str:
+    """How many px of a file come to a CSS px of the widest place."""
+    return f"{width / shown:.1f} ×" if shown else ""
+
+
+def _least(request: HttpRequest, usual: float) -> float:
+    """How alike a file must look: as asked for, 0.8 to 1; else as the house says."""
     try:
-        both = before_and_after_bounded(picture.data, shown, least.least_likeness, start=settings.HELPERS_START)
-    except PastBudget as past:
-        raise Refused(f"The picture cannot be shown: {past}.") from past
-    return both[side == "after"] if both is not None else None
+        asked = float(request.GET.get("least", ""))
+    except ValueError:
+        return usual
+    return min(1.0, max(0.8, asked)) if asked == asked else usual
 
 
 def _wiper(savings: dict[str, ShownFinding], fingerprint: str) -> dict[str, Any] | None:
@@ -191,6 +246,17 @@ def _wiper(savings: dict[str, ShownFinding], fingerprint: str) -> dict[str, Any]
 
 #: The widest that a picture is shown under the wiper, in px of the screen.
 _WIPER = 700
+
+
+def _head(picture: Picture) -> ImageFacts | PictureFacts | None:
+    """What the file's head says."""
+    return measure(picture.data) if picture.data is not None else picture.known
+
+
+def _may_choose(picture: Picture) -> bool:
+    """Whether lighter files can be made of a picture: it is made of pixels, and its file is at hand."""
+    facts = _head(picture)
+    return facts is not None and facts.width > 0 and facts.format != "SVG"
 
 
 def _octets(picture: Picture) -> int | None:
@@ -219,17 +285,17 @@ def _entry(
     octets: int | None,
     scale: int,
     number: int,
-    found: ShownFinding | None,
+    less: Less,
     chosen: int | None,
     words: InWords | None,
 ) -> Entry:
     assert message.html is not None
-    facts = measure(picture.data) if picture.data is not None else picture.known
+    facts = _head(picture)
     shown = [size for use in picture.uses for size in sizes(message, walk.context, use)]
     widths = sorted({round(size.width) for size in shown})
     lines = sorted({message.html.source.position(use.span.start).line for use in picture.uses})
     said = next((use.element.get("alt") for use in picture.images if use.element is not None), None)
-    saved = _saved(found)
+    saved = less.octets
     return Entry(
         picture=picture,
         y=_ROW * number,
@@ -243,20 +309,21 @@ def _entry(
         alternative="no alt attribute"
         if said is None and picture.images
         else said or ("empty: decoration" if picture.images else "background"),
-        how=str(found.record.data.get("how", "")) if found is not None else "",
+        how=less.how,
         is_chosen=chosen is not None and any(use.element is not None and use.element.index == chosen for use in picture.uses),
         words=words,
+        may_choose=_may_choose(picture),
     )
 
 
 def _in_words(walk: Walk, pictures: list[Picture]) -> dict[str, InWords]:
     """By picture, what is known to stand in it."""
-    keys = {picture.key: words_key(picture) for picture in pictures}
+    keys = {picture.key: picture.digest for picture in pictures}
     rows = rows_of(walk.revision.mailing.workspace, keys.values())
     found = {}
     for key, digest in keys.items():
         row = rows.get(digest)
         known = row.value if row is not None else None
-        by = row.by.shown_name if row is not None and row.by is not None else known.reader if known is not None else ""
+        by = row.by.shown_name if row is not None and row.by is not None else ""
         found[key] = InWords(digest, in_form(known), by, known is not None)
     return found

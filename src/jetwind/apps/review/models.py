@@ -164,3 +164,44 @@ class PicturesRead(models.Model):
 
     def __str__(self) -> str:
         return f"words in the pictures of {self.revision}"
+
+
+class LighterFile(models.Model):
+    """A file that may stand for a picture of a house, made for a width at which the picture is shown, in CSS px; the rest as in ``Candidate``.
+
+    ``picture`` is the digest of the picture's content.
+    """
+
+    workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="+")
+    picture = models.CharField(max_length=64)
+    shown_width = models.PositiveIntegerField()
+    form = models.CharField(max_length=12)
+    quality = models.PositiveIntegerField()
+    width = models.PositiveIntegerField()
+    height = models.PositiveIntegerField()
+    octets = models.PositiveIntegerField()
+    likeness = models.FloatField()
+    blob_sha256 = models.CharField(max_length=64)
+
+    class Meta:
+        ordering = ["-width", "form", "-quality"]
+        constraints = [
+            models.UniqueConstraint("workspace", "picture", "shown_width", "form", "quality", "width", name="one_lighter_file_of_a_kind")
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.form} of {self.width} px for {self.picture[:8]}"
+
+
+class ChosenFile(models.Model):
+    """The file that somebody chose for a picture of a revision; none where the picture is to stay as it is."""
+
+    revision = models.ForeignKey(Revision, on_delete=models.CASCADE, related_name="chosen_files")
+    picture = models.CharField(max_length=64)
+    file = models.ForeignKey(LighterFile, null=True, on_delete=models.CASCADE, related_name="+")
+
+    class Meta:
+        constraints = [models.UniqueConstraint("revision", "picture", name="one_choice_for_a_picture")]
+
+    def __str__(self) -> str:
+        return f"choice for {self.picture[:8]} of {self.revision}"

@@ -24,7 +24,7 @@ from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
 from jetwind.apps.workspace.models import Workspace
 from jetwind.core.images.collecting import pictures_of
-from jetwind.core.images.words import MOST_CHARACTERS, PictureReader, PictureWords, Words, key_of, may_hold_words, words_key
+from jetwind.core.images.words import MOST_CHARACTERS, PictureReader, PictureWords, Words, key_of, may_hold_words
 from jetwind.engines.picture_words import installed, read_each, to_read
 
 READING = "reading"
@@ -126,7 +126,7 @@ def read_now(revision: Revision, work_id: int) -> None:
 
 def stand(revision: Revision) -> None:
     """Say which pictures a revision shows that may hold words, and what is known of them now: words go along to the next revision."""
-    pictures = sorted({words_key(picture) for picture in _shown(revision) if may_hold_words(picture)})
+    pictures = sorted({picture.digest for picture in _shown(revision) if may_hold_words(picture)})
     with transaction.atomic():
         Mailing.objects.select_for_update().get(pk=revision.mailing_id)
         now = {"pictures": pictures, "key": key_of(words_of(revision.mailing.workspace, pictures), "")}
@@ -144,7 +144,7 @@ def enter(user: User, revision: Revision, picture: str, words: str, before: str)
     words = "\n".join(filter(None, (" ".join(line.split()) for line in words.splitlines())))
     if len(words) > MOST_CHARACTERS:
         raise Refused(f"The words have {len(words):,} characters; there is room for {MOST_CHARACTERS:,}.")
-    names = {words_key(one): one.name for one in _shown(revision)}
+    names = {one.digest: one.name for one in _shown(revision)}
     if picture not in names:
         raise Refused("The message does not show this picture any more.")
     workspace = revision.mailing.workspace

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from jetwind.apps.review import views
+from jetwind.apps.review import picture_views, views
 
 _REVISION = "mailings/<int:mailing_id>/r<int:number>/"
 
@@ -13,10 +13,14 @@ urlpatterns = [
     path("mailings/<int:mailing_id>/compare/", views.comparison, name="compare"),
     path(f"{_REVISION}brief/", views.brief, name="brief"),
     path(f"{_REVISION}learn-word/", views.learn_word, name="learn-word"),
-    path(f"{_REVISION}lighter-pictures.zip", views.lighter_pictures, name="lighter-pictures"),
-    path(f"{_REVISION}lighter-pictures/<str:fingerprint>/<str:side>.png", views.look_at_picture, name="look-at-picture"),
-    path(f"{_REVISION}lighter-pictures/", views.put_lighter_in, name="put-lighter-in"),
-    path(f"{_REVISION}picture-words/<str:picture>/", views.enter_words, name="enter-words"),
+    path(f"{_REVISION}lighter-pictures.zip", picture_views.lighter_pictures, name="lighter-pictures"),
+    path(f"{_REVISION}lighter-pictures/<str:fingerprint>/<str:side>.png", picture_views.look_at_picture, name="look-at-picture"),
+    path(f"{_REVISION}lighter-files/<str:picture>/", picture_views.make_lighter_files, name="make-lighter-files"),
+    path(f"{_REVISION}lighter-files/<str:picture>/choose/", picture_views.choose_file, name="choose-file"),
+    path(f"{_REVISION}lighter-files/<str:picture>/progress/", picture_views.lighter_files_progress, name="lighter-files-progress"),
+    path(f"{_REVISION}lighter-files/<int:file_id>/<str:side>.png", picture_views.look_at_file, name="look-at-file"),
+    path(f"{_REVISION}lighter-pictures/", picture_views.put_lighter_in, name="put-lighter-in"),
+    path(f"{_REVISION}picture-words/<str:picture>/", picture_views.enter_words, name="enter-words"),
     path(f"{_REVISION}plain-text-afresh/", views.plain_text_afresh, name="plain-text-afresh"),
     path(f"{_REVISION}report.<slug:form>", views.report, name="report"),
     path(f"{_REVISION}excuse/<slug:fingerprint>/", views.excuse, name="excuse"),

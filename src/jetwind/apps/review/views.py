@@ -20,7 +20,6 @@ from jetwind.apps.review import (
     envelope_station,
     fields_station,
     images_station,
-    picture_words,
     plain_text_station,
     services,
     wording_station,
@@ -261,54 +260,6 @@ def plain_text_afresh(request: HttpRequest, mailing_id: int, number: int) -> Htt
     made = add_revision(request.user, revision.mailing, data, name)
     messages.success(request, f"Revision {made.number} has the plain text made afresh.")
     return redirect(station_address(made, "plain-text"))
-
-
-@require_GET
-@asks("mailing:view")
-def look_at_picture(request: HttpRequest, mailing_id: int, number: int, fingerprint: str, side: str) -> HttpResponse:
-    """A picture that could be lighter, before and after; the octets of a stranger's picture are never handed to a browser."""
-    assert isinstance(request.user, User)
-    data = images_station.looked_at(revision_for(request.user, mailing_id, number), fingerprint, side)
-    if data is None:
-        raise Http404("no such picture")
-    response = HttpResponse(data, content_type="image/png")
-    response["Cache-Control"] = "private, max-age=600"
-    return response
-
-
-@require_POST
-@asks(send="mailing:change")
-@once
-def put_lighter_in(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
-    """Make the next revision, with lighter pictures."""
-    assert isinstance(request.user, User)
-    made, placed = images_station.put_lighter_in(request.user, revision_for(request.user, mailing_id, number))
-    messages.success(
-        request, f"Revision {made.number} has {'one lighter picture' if len(placed) == 1 else f'{len(placed)} lighter pictures'}."
-    )
-    return redirect(station_address(made, "images"))
-
-
-@require_GET
-@asks("mailing:view")
-def lighter_pictures(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
-    """The lighter files of all pictures that could be lighter, with a list, as a zip."""
-    assert isinstance(request.user, User)
-    response = HttpResponse(images_station.lighter_files(revision_for(request.user, mailing_id, number)), content_type="application/zip")
-    response["Content-Disposition"] = f'attachment; filename="message-{mailing_id}-r{number}-lighter.zip"'
-    return response
-
-
-@require_POST
-@asks(send="review:look")
-@once
-def enter_words(request: HttpRequest, mailing_id: int, number: int, picture: str) -> HttpResponse:
-    """Say which words stand in a picture."""
-    assert isinstance(request.user, User)
-    revision = revision_for(request.user, mailing_id, number)
-    picture_words.enter(request.user, revision, picture, request.POST.get("words", ""), request.POST.get("before", ""))
-    messages.success(request, "Kept; the message is being checked again.")
-    return redirect(f"{station_address(revision, 'images')}#pictures")
 
 
 @require_GET

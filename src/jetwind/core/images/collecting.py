@@ -61,6 +61,13 @@ class Picture:
         return self.known if self.known is not None or self.data is None else facts_of(self.data)
 
     @property
+    def digest(self) -> str:
+        """What is known of it is kept by this: the digest of its content, or of its address where that is all that is known."""
+        if self.data is None and self.known is not None and self.known.digest:
+            return self.known.digest
+        return hashlib.sha256(self.data if self.data is not None else self.key.encode("utf-8", "surrogatepass")).hexdigest()
+
+    @property
     def images(self) -> list[Use]:
         """The places that show it by an ``img``."""
         return [use for use in self.uses if use.way == "image" and use.element is not None and use.element.tag == "img"]

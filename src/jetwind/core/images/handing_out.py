@@ -14,7 +14,7 @@ from jetwind.core.images.lighter import Candidate
 
 LIST = "list.csv"
 #: The ending of a file by the format of a candidate.
-ENDINGS = {"JPEG": ".jpg", "PNG": ".png", "WEBP": ".webp", "AVIF": ".avif"}
+ENDINGS = {"JPEG": ".jpg", "PNG": ".png", "GIF": ".gif", "WEBP": ".webp", "AVIF": ".avif"}
 #: What is left out of a file name: it may come from a stranger's message.
 _UNSAFE = re.compile(r"[^\w.\- ]+")
 

@@ -9,25 +9,28 @@ import io
 import warnings
 from collections.abc import Iterable, Iterator, Sequence, Set
 from dataclasses import dataclass, field
-from functools import lru_cache
 from typing import TYPE_CHECKING, Literal
 
-from jetwind.core.images.facts import DECODING_FAILS, PictureFacts, facts_of
+from jetwind.core.images.facts import DECODING_FAILS, MOST_LOOKED_AT, MOST_MOTION, PictureFacts, facts_of
 from jetwind.core.images.likeness import Likeness
 
 if TYPE_CHECKING:
     from PIL import Image
 
-Form = Literal["JPEG", "PNG", "PNG palette", "WEBP", "AVIF"]
+Form = Literal["JPEG", "PNG", "PNG palette", "GIF", "WEBP", "AVIF"]
 #: Formats that every client shows.
-USUAL: frozenset[Form] = frozenset({"JPEG", "PNG", "PNG palette"})
-#: Pixels to a CSS px that are tried, and the qualities of each format that has any.
+USUAL: frozenset[Form] = frozenset({"JPEG", "PNG", "PNG palette", "GIF"})
+#: Pixels to a CSS px that are tried, and the qualities of each format that has any; those of a GIF are its colours.
 TIMES = (2.0, 1.5, 1.0)
-QUALITIES: dict[Form, tuple[int, ...]] = {"JPEG": (86, 74, 62), "WEBP": (82, 68), "AVIF": (66, 54)}
+QUALITIES: dict[Form, tuple[int, ...]] = {"JPEG": (86, 74, 62), "WEBP": (82, 68), "AVIF": (66, 54), "GIF": (128, 32)}
+#: Widths in px that houses keep to, whatever the place: offered beside those (common practice, no published source).
+STEPS = (1200, 800, 600)
 #: Pixels of a picture that is tried at all; a larger one is a fault of its own.
 _MOST = 24_000_000
 #: Colours of a palette.
 _COLOURS = 256
+#: Of an animation: frames that are held against those of the picture, and those that its colours are taken from.
+_HELD, _SAMPLED = 5, 8
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,36 +57,53 @@ class Candidate:
     @property
     def words(self) -> str:
         """How it was made, for people."""
-        made = f"{self.form} quality {self.quality}" if self.quality else "PNG of 256 colours" if self.form == "PNG palette" else self.form
-        return f"{made}, {self.width} px wide"
+        return f"{way_in_words(self.form, self.quality)}, {self.width} px wide"
+
+
+def way_in_words(form: str, quality: int) -> str:
+    """A format with its quality, for people."""
+    if form == "PNG palette":
+        return f"PNG of {_COLOURS} colours"
+    if form == "GIF":
+        return f"GIF of {quality} colours"
+    return f"{form} quality {quality}" if quality else form
 
 
 def may_be_lighter(facts: PictureFacts) -> bool:
-    """Whether lighter files can be made of a picture: one that opens, stands still, and is made of pixels."""
-    return not facts.fault and not facts.is_animated and facts.format != "SVG" and 0 < facts.width * facts.height <= _MOST
+    """Whether lighter files can be made of a picture: one that opens, made of pixels; of animations, a GIF without clear pixels."""
+    if facts.fault or facts.format == "SVG" or not 0 < facts.width * facts.height <= _MOST:
+        return False
+    if not facts.is_animated:
+        return True
+    is_small = facts.frames <= MOST_LOOKED_AT and facts.width * facts.height * facts.frames <= MOST_MOTION
+    return facts.format == "GIF" and not facts.is_clear and is_small
 
 
-def candidates(data: bytes, shown_width: float, forms: Iterable[Form] = USUAL, times: Sequence[float] = TIMES) -> list[Candidate]:
+def widths_for(picture_width: int, shown_width: float) -> tuple[int, ...]:
+    """Widths in px to choose from, the widest first: times the widest place and the steps, as far as the picture goes; else its own."""
+    wanted = {min(picture_width, round(shown_width * many)) for many in TIMES} | {step for step in STEPS if step <= picture_width}
+    return tuple(sorted((width for width in wanted if width >= 1), reverse=True))
+
+
+def candidates(data: bytes, shown_width: float, forms: Iterable[Form] = USUAL, widths: Sequence[int] = ()) -> list[Candidate]:
     """Every candidate that is lighter than the picture, the lightest first; none of a picture that :func:`may_be_lighter` refuses.
 
-    ``shown_width`` is in CSS px. A picture with clear pixels keeps them; one without is tried as JPEG, too, whatever it was.
+    ``shown_width`` is in CSS px, ``widths`` in px, by default those of :func:`widths_for`. A picture with clear pixels keeps them; one
+    without is tried as JPEG, too, whatever it was.
     """
-    return list(_candidates(data, round(shown_width), frozenset(forms), tuple(times)))
-
-
-@lru_cache(maxsize=64)
-def _candidates(data: bytes, shown_width: int, forms: frozenset[Form], times: tuple[float, ...]) -> tuple[Candidate, ...]:
     facts = facts_of(data)
-    if not may_be_lighter(facts) or shown_width < 1:
-        return ()
+    shown = round(shown_width)
+    if not may_be_lighter(facts) or shown < 1:
+        return []
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
-            picture = _opened(data)
-            found = [one for one in _made(picture, facts, shown_width, forms, times) if one.octets < facts.octets]
+            make = _made_moving if facts.is_animated else _made
+            wanted = tuple(widths) or widths_for(facts.width if facts.is_animated else _opened(data).width, shown_width)
+            found = [one for one in make(data, facts, shown, frozenset(forms), wanted) if one.octets < facts.octets]
     except DECODING_FAILS:
-        return ()
-    return tuple(sorted(found, key=lambda one: one.octets))
+        return []
+    return sorted(found, key=lambda one: one.octets)
 
 
 def lighter(data: bytes, shown_width: float, least: float) -> Candidate | None:
@@ -97,10 +117,10 @@ def lighter(data: bytes, shown_width: float, least: float) -> Candidate | None:
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
-            picture = _opened(data)
+            make = _made_moving if facts.is_animated else _made
             found: list[Candidate] = []
             done: set[Form] = set()
-            for one in _made(picture, facts, round(shown_width), USUAL, TIMES[:1], rising=True, done=done):
+            for one in make(data, facts, round(shown_width), USUAL, (2 * round(shown_width),), rising=True, done=done):
                 if one.likeness >= least:
                     done.add(one.form)
                     found.append(one)
@@ -109,15 +129,15 @@ def lighter(data: bytes, shown_width: float, least: float) -> Candidate | None:
     return min((one for one in found if one.octets < facts.octets), key=lambda one: one.octets, default=None)
 
 
-def before_and_after(data: bytes, candidate: Candidate, shown_width: float) -> tuple[bytes, bytes]:
-    """A picture and its candidate as a dense screen shows them: two PNG files of equal size, on white, made of nothing but pixels."""
+def before_and_after(data: bytes, made: bytes, shown_width: float) -> tuple[bytes, bytes]:
+    """A picture and a file that may stand for it as a dense screen shows them: two PNG files of equal size, on white, made of nothing but pixels."""
     from PIL import Image
 
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
         picture = _opened(data)
         seen = _on_white(_at_width(picture, min(picture.width, round(2 * shown_width))))
-        after = _on_white(_opened(candidate.data))
+        after = _on_white(_opened(made))
     out = []
     for one in (seen, after if after.size == seen.size else after.resize(seen.size, Image.Resampling.BICUBIC)):
         file = io.BytesIO()
@@ -146,11 +166,11 @@ def _opened(data: bytes) -> Image.Image:
 
 
 def _made(
-    picture: Image.Image,
+    data: bytes,
     facts: PictureFacts,
     shown_width: int,
     forms: frozenset[Form],
-    times: tuple[float, ...],
+    widths: tuple[int, ...],
     *,
     rising: bool = False,
     done: Set[Form] = frozenset(),
@@ -158,20 +178,79 @@ def _made(
     """Candidates as they are made; with ``rising`` the lightest of each format first, without those of formats that are ``done``."""
     from PIL import Image
 
-    dense = min(picture.width, 2 * shown_width)
-    seen = _at_width(picture, dense)
+    picture = _opened(data)
+    seen = _at_width(picture, min(picture.width, 2 * shown_width))
     measure = Likeness(_on_white(seen))
-    for width in dict.fromkeys(min(picture.width, round(shown_width * many)) for many in times):
+    for width in widths:
         scaled = _at_width(picture, width)
         ways = list(_ways(picture, facts, forms))
         for form, quality in sorted(ways, key=lambda way: way[1]) if rising else ways:
             if form in done:
                 continue
-            data = _encoded(scaled, form, quality)
-            with Image.open(io.BytesIO(data)) as again:
+            made = _encoded(scaled, form, quality)
+            with Image.open(io.BytesIO(made)) as again:
                 shown = _on_white(again.convert("RGBA" if picture.mode == "RGBA" else "RGB"))
             like = measure.to(shown if shown.size == seen.size else shown.resize(seen.size, Image.Resampling.BICUBIC))
-            yield Candidate(form, quality, scaled.width, scaled.height, like, data)
+            yield Candidate(form, quality, scaled.width, scaled.height, like, made)
+
+
+def _made_moving(
+    data: bytes,
+    facts: PictureFacts,
+    shown_width: int,
+    forms: frozenset[Form],
+    widths: tuple[int, ...],
+    *,
+    rising: bool = False,
+    done: Set[Form] = frozenset(),
+) -> Iterator[Candidate]:
+    """The same of an animation, which keeps its frames and their times. Its likeness is that of the frame that came out worst."""
+    from PIL import Image, ImageSequence
+
+    if "GIF" not in forms:
+        return
+    with Image.open(io.BytesIO(data)) as opened:
+        times = [int(frame.info.get("duration", 0)) for frame in ImageSequence.Iterator(opened)]
+        shades = [frame.convert("RGBA") for frame in ImageSequence.Iterator(opened)]
+        rounds = opened.info.get("loop")
+    if any(frame.getchannel("A").getextrema() != (255, 255) for frame in shades):
+        return
+    frames = [frame.convert("RGB") for frame in shades]
+    held = _spread(len(frames), _HELD)
+    seen = {number: _at_width(frames[number], min(facts.width, 2 * shown_width)) for number in held}
+    measures = {number: Likeness(one) for number, one in seen.items()}
+    for width in widths:
+        scaled = [_at_width(frame, width) for frame in frames]
+        for colours in sorted(QUALITIES["GIF"], reverse=not rising):
+            if "GIF" in done:
+                continue
+            palette = _together([scaled[number] for number in _spread(len(scaled), _SAMPLED)]).quantize(colours)
+            few = [frame.quantize(palette=palette, dither=Image.Dither.NONE) for frame in scaled]
+            out = io.BytesIO()
+            more = {} if rounds is None else {"loop": rounds}
+            few[0].save(out, "GIF", save_all=True, append_images=few[1:], duration=times, **more)
+            alike = []
+            for number in held:
+                shown = few[number].convert("RGB")
+                size = seen[number].size
+                alike.append(measures[number].to(shown if shown.size == size else shown.resize(size, Image.Resampling.BICUBIC)))
+            yield Candidate("GIF", colours, scaled[0].width, scaled[0].height, min(alike), out.getvalue())
+
+
+def _spread(count: int, most: int) -> list[int]:
+    """So many numbers below ``count``, evenly spread, the first and the last among them."""
+    return sorted({round(step * (count - 1) / max(1, min(count, most) - 1)) for step in range(min(count, most))})
+
+
+def _together(pictures: Sequence[Image.Image]) -> Image.Image:
+    """Pictures of one size below each other, small: the colours of all of them."""
+    from PIL import Image
+
+    width, height = (max(1, side // 2) for side in pictures[0].size)
+    sheet = Image.new("RGB", (width, height * len(pictures)))
+    for number, one in enumerate(pictures):
+        sheet.paste(one.resize((width, height), Image.Resampling.NEAREST), (0, height * number))
+    return sheet
 
 
 def _ways(picture: Image.Image, facts: PictureFacts, forms: frozenset[Form]) -> Iterator[tuple[Form, int]]:

@@ -39,7 +39,7 @@ class PictureReader(Protocol):
 
 @dataclass(frozen=True)
 class PictureWords:
-    """The words of a message's pictures by :func:`words_key`. ``reader`` is the program that reads others, empty where there is none."""
+    """The words of a message's pictures by their digests. ``reader`` is the program that reads others, empty where there is none."""
 
     by_picture: Mapping[str, Words] = field(default_factory=dict)
     reader: str = ""
@@ -54,11 +54,6 @@ def key_of(by_picture: Mapping[str, Words], reader: str) -> str:
     """A digest of all words and of the program that reads."""
     rows = sorted((key, words.text, words.reader) for key, words in by_picture.items())
     return hashlib.sha256(json.dumps([rows, reader]).encode("utf-8", "surrogatepass")).hexdigest()
-
-
-def words_key(picture: Picture) -> str:
-    """What a picture's words are kept by: its content, or its address where that is all that is known."""
-    return hashlib.sha256(picture.data if picture.data is not None else picture.key.encode("utf-8", "surrogatepass")).hexdigest()
 
 
 def may_hold_words(picture: Picture) -> bool:

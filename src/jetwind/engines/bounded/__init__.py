@@ -2,7 +2,13 @@
 
 from jetwind.engines.bounded.composing import COMPOSING, BoundedComposer
 from jetwind.engines.bounded.helper import Budget, Helper, PastBudget, Start
-from jetwind.engines.bounded.lightening import before_and_after_bounded, grey_copy_bounded, lighter_bounded
+from jetwind.engines.bounded.lightening import (
+    before_and_after_bounded,
+    candidates_bounded,
+    grey_copy_bounded,
+    laid_over_bounded,
+    lighter_bounded,
+)
 from jetwind.engines.bounded.listing import listing_bounded
 from jetwind.engines.bounded.overview import OVERVIEW, overview_bounded
 from jetwind.engines.bounded.reviewing import CHECKING, review_bounded
@@ -20,7 +26,9 @@ __all__ = [
     "PastBudget",
     "Start",
     "before_and_after_bounded",
+    "candidates_bounded",
     "grey_copy_bounded",
+    "laid_over_bounded",
     "lighter_bounded",
     "listing_bounded",
     "overview_bounded",

@@ -5,11 +5,15 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from jetwind.core.images.bounded import grey_copy
-from jetwind.core.images.lighter import Candidate, before_and_after, lighter
+from jetwind.core.images.lighter import Candidate, Form, before_and_after, candidates, lighter
 from jetwind.engines.bounded.helper import Budget, Helper, Start
 
 #: A photograph of 1,200 × 800 px takes a tenth of a second.
 _LIGHTENING = Budget(answer_seconds=10.0, all_seconds=40.0, memory=600_000_000)
+
+
+#: Thirty files of a photograph of 1,200 × 800 px take two seconds, with the slow formats ten.
+_ALL = Budget(answer_seconds=45.0, all_seconds=45.0, memory=800_000_000)
 
 
 def lighter_bounded(pictures: Sequence[tuple[bytes, float]], least: float, *, start: Start) -> list[Candidate | None]:
@@ -32,10 +36,38 @@ def before_and_after_bounded(data: bytes, shown: float, least: float, *, start: 
         return helper.ask(_before_and_after)
 
 
+def candidates_bounded(data: bytes, shown: float, forms: frozenset[Form], *, start: Start) -> list[Candidate]:
+    """Every file that may stand for a picture and is lighter, as :func:`candidates` makes them.
+
+    Raises:
+        PastBudget: it takes more than it may.
+    """
+    with Helper((data, shown, forms), _ALL, start) as helper:
+        return helper.ask(_candidates)
+
+
+def _candidates(given: tuple[bytes, float, frozenset[Form]]) -> list[Candidate]:
+    return candidates(*given)
+
+
+def laid_over_bounded(data: bytes, made: bytes, shown: float, *, start: Start) -> tuple[bytes, bytes]:
+    """A picture and a file that may stand for it as two PNG, each as a dense screen shows it.
+
+    Raises:
+        PastBudget: it takes more than it may.
+    """
+    with Helper((data, made, shown), _LIGHTENING, start) as helper:
+        return helper.ask(_laid_over)
+
+
+def _laid_over(given: tuple[bytes, bytes, float]) -> tuple[bytes, bytes]:
+    return before_and_after(*given)
+
+
 def _before_and_after(given: tuple[tuple[tuple[bytes, float], ...], float]) -> tuple[bytes, bytes] | None:
     candidate = _lighter(given, 0)
     data, shown = given[0][0]
-    return before_and_after(data, candidate, shown) if candidate is not None else None
+    return before_and_after(data, candidate.data, shown) if candidate is not None else None
 
 
 def _lighter(given: tuple[tuple[tuple[bytes, float], ...], float], number: int) -> Candidate | None:

@@ -7,15 +7,15 @@ from collections.abc import Container, Iterator, Sequence
 
 from jetwind.core.images import measure
 from jetwind.core.images.collecting import Picture
-from jetwind.core.images.words import PictureReader, Words, can_be_read, may_hold_words, words_key
+from jetwind.core.images.words import PictureReader, Words, can_be_read, may_hold_words
 
 #: Pictures of one message that are read, and seconds for all of them; the largest come first.
 MOST_READ, ALL_SECONDS = 60, 90.0
 
 
 def to_read(pictures: Sequence[Picture], known: Container[str]) -> dict[str, Picture]:
-    """The pictures whose words are to be read, by :func:`words_key`; without those that are ``known``."""
-    wanted = {words_key(picture): picture for picture in pictures if may_hold_words(picture) and can_be_read(picture)}
+    """The pictures whose words are to be read, by digest; without those that are ``known``."""
+    wanted = {picture.digest: picture for picture in pictures if may_hold_words(picture) and can_be_read(picture)}
     waiting = sorted((key for key in wanted if key not in known), key=lambda key: -_pixels(wanted[key]))
     return {key: wanted[key] for key in waiting[:MOST_READ]}
 

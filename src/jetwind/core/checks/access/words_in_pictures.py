@@ -16,7 +16,7 @@ from jetwind.core.checks.needs import need_html, pictures_in
 from jetwind.core.fields import opaque
 from jetwind.core.fields.syntax import FILLER
 from jetwind.core.images.collecting import Picture
-from jetwind.core.images.words import PictureWords, Words, can_be_read, may_hold_words, words_key
+from jetwind.core.images.words import PictureWords, Words, can_be_read, may_hold_words
 from jetwind.core.links.collect import accessible_name
 from jetwind.core.markup import Element
 from jetwind.core.message import Message
@@ -89,7 +89,7 @@ def find_left_out(message: Message, context: Context, options: WordsOptions) -> 
     unread: list[Picture] = []
     beside = _Beside(message)
     for picture in pictures:
-        words = known.by_picture.get(words_key(picture)) if known is not None else None
+        words = known.by_picture.get(picture.digest) if known is not None else None
         if words is None:
             unread.append(picture)
         elif words.text:

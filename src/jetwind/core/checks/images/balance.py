@@ -12,7 +12,7 @@ from jetwind.core.markup import Element
 from jetwind.core.message import Message
 from jetwind.core.prose.outline import outline_of
 from jetwind.core.prose.reading import reading_of
-from jetwind.core.renders import Render
+from jetwind.core.renders import Render, Renders
 
 _PICTURE = "<img src='https://pictures.kiln.org/a.jpg' width='600' height='800' alt='Spring at the works, all of it'>"
 _BIG = "<img src='https://pictures.kiln.org/{}.jpg' width='600' height='400' alt='Pots'>"
@@ -130,7 +130,7 @@ def find_text_ratio(message: Message, context: Context, options: BalanceOptions)
     # A message of pictures alone is told as that; of one with fields nobody knows how much there will be to read.
     if _words(message) < OnlyOptions().least_letters or message.holds_field(text):
         return
-    share = covered(context.renders.where(is_night=False, images="on")) if context.renders is not None else None
+    share = covered(judged(context.renders))
     place, *others = (Place.in_html(message, image.start_tag, image.index) for image in large)
     if share is not None and share > options.most_share:
         yield Hit(
@@ -150,12 +150,17 @@ def find_text_ratio(message: Message, context: Context, options: BalanceOptions)
         )
 
 
-def covered(renders: list[Render]) -> float | None:
-    """The share of the message's own area (0 to 1) that pictures cover in the first desktop render, else the first of all; None without one."""
-    chosen = next((render for render in renders if render.profile.device == "desktop"), renders[0] if renders else None)
-    if chosen is None:
+def judged(renders: Renders | None) -> Render | None:
+    """The render that the balance is judged by: the first of a desktop by day with pictures, else the first by day with pictures."""
+    found = renders.where(is_night=False, images="on") if renders is not None else []
+    return next((render for render in found if render.profile.device == "desktop"), found[0] if found else None)
+
+
+def covered(render: Render | None) -> float | None:
+    """The share of the message's own area (0 to 1) that pictures cover in a render; None without one, or where it shows nothing."""
+    if render is None:
         return None
-    measured = chosen.measured
+    measured = render.measured
     blocks = [block for block in measured.blocks if block.width > 0 and block.height > 0]
     if not blocks or not measured.height:
         return None

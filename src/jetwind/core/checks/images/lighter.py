@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, check, clear, finds
@@ -11,8 +11,9 @@ from jetwind.core.checks.images.package import PIXEL
 from jetwind.core.checks.images.shown import widest
 from jetwind.core.checks.needs import pictures_in
 from jetwind.core.images.collecting import Picture
-from jetwind.core.images.lighter import lighter, may_be_lighter
+from jetwind.core.images.lighter import USUAL, Form, lighter, may_be_lighter
 from jetwind.core.message import Message
+from jetwind.core.profiles import Profile
 
 #: A BMP of 120 × 40 px in one colour: 14 KB, of which a PNG needs a hundredth (made for this sample).
 _PLAIN = (
@@ -80,3 +81,10 @@ def find_saving(message: Message, context: Context, options: SavingOptions) -> I
 def shown_width(message: Message, context: Context, picture: Picture) -> float:
     """The CSS px that a picture is shown with at most; its own pixels where nobody says, as clients show it then."""
     return widest(message, context, picture) or float(picture.facts.width if picture.facts is not None else 0)
+
+
+def forms_taken(chosen: Iterable[Profile]) -> frozenset[Form]:
+    """The formats that every one of these profiles shows: the usual ones, and of the newer ones those that none of them loses."""
+    lost = {name for profile in chosen for loss in profile.losses if loss.how == "image" for name in loss.names}
+    newer: tuple[Form, ...] = ("WEBP", "AVIF")
+    return USUAL | {form for form in newer if f"image/{form.lower()}" not in lost}

@@ -20,10 +20,10 @@ const scrollTogether = (panes) => {
 };
 for (const pair of document.querySelectorAll("[data-together]")) scrollTogether([...pair.querySelectorAll(".scroll")]);
 
-for (const box of document.querySelectorAll("[data-wiper]")) {
-  const range = box.querySelector("input[type=range]");
-  range.addEventListener("input", () => box.style.setProperty("--at", `${range.value}%`));
-}
+document.addEventListener("input", (event) => {
+  const box = event.target.matches("input[type=range]") && event.target.closest("[data-wiper]");
+  if (box) box.style.setProperty("--at", `${event.target.value}%`);
+});
 
 // A click on a render opens the mark's form with the place filled in, in CSS px of the render.
 const shot = document.querySelector("[data-mark-width]");
