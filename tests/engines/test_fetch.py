@@ -13,6 +13,7 @@ from typing import Any
 
 import pytest
 
+from jetwind.core.images.facts import PictureFacts
 from jetwind.core.links.answers import Answer, Answers
 from jetwind.engines.fetch import Endpoint, FakeResolver, Fetcher, Patience, Policy, SystemResolver, Wanted, fetch_all
 from jetwind.engines.fetch.caching import fresh_until
@@ -122,15 +123,21 @@ class TestAnswers:
         """By content: what calls itself a picture and is none has no size."""
         at = f"https://pictures.{DOMAIN}"
         found = asked(
-            standing, *(f"{at}/{name}" for name in ("shelf.png", "missing.png", "wrong-type.png", "huge.png", "open.gif")), kind="picture"
+            standing,
+            *(f"{at}/{name}" for name in ("shelf.png", "missing.png", "wrong-type.png", "huge.png", "vast.png", "open.gif")),
+            kind="picture",
         )
         assert {address.rpartition("/")[2]: (answer.status, answer.format, answer.size) for address, answer in found.items()} == {
             "shelf.png": (200, "PNG", (600, 320)),
             "missing.png": (404, "", (0, 0)),
             "wrong-type.png": (200, "", (0, 0)),
             "huge.png": (200, "PNG", (600, 320)),
+            # More pixels than are opened: it comes all the same, and says by its facts that it is too large.
+            "vast.png": (200, "PNG", (10_000, 5_000)),
             "open.gif": (200, "GIF", (1, 1)),
         }
+        assert PictureFacts.from_json(found[f"{at}/vast.png"].facts or {}).fault == "too-large"
+        assert found[f"{at}/vast.png"].is_picture
         assert [found[f"{at}/{name}"].is_picture for name in ("shelf.png", "missing.png", "wrong-type.png")] == [True, False, False]
 
     def test_a_click_is_not_counted(self, standing: Any) -> None:

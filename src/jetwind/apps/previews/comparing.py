@@ -33,6 +33,7 @@ from jetwind.core.markup.anchor import anchor_of, find
 from jetwind.core.profiles import REFERENCE, Profile, profiles
 from jetwind.core.renders.departure import Departure, departure
 from jetwind.core.renders.measured import Measured
+from jetwind.core.styles.sight import SIGHTS
 
 VIEWS = (("side", "Side by side"), ("wiper", "Laid over, with a wiper"), ("map", "Difference map"))
 _KINDS = {"gone": "gone", "new": "only here", "moved": "moved", "resized": "another size", "shortened": "fewer letters"}
@@ -82,6 +83,7 @@ def compare(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
         "against": other.number if other else "",
         "revisions": [one.number for one in revision.mailing.revisions.all() if one.pk != revision.pk],
         "is_ready": len(both) == 2,
+        "sights": SIGHTS,
         "both": both,
         "lacks": [(side.revision, side.name, side.whom.name or AS_WRITTEN) for side in sides if side.layout is None],
         "reader_choices": reader_choices(revision, whom[0]),

@@ -143,6 +143,7 @@ def appearance(request: HttpRequest, mailing_id: int, number: int) -> HttpRespon
         return render(request, "previews/large.html", page)
     # Without findings the pane beside them is folded away, and the renders take its width.
     page["gives_room"] = not around.findings
+    page["sights"] = SIGHTS
     page["cards"] = _cards(around.walk.findings, revision, asked.mode, found, asked.ids, asked.order, asked.here)
     return render(request, "previews/contact_sheet.html", page)
 

@@ -21,6 +21,7 @@ from yarl import URL
 
 from jetwind import __version__
 from jetwind.core.images import measure
+from jetwind.core.images.bounded import pixel_size
 from jetwind.core.images.facts import facts_of, is_drawing
 from jetwind.core.links.addresses import Address, parsed
 from jetwind.core.links.answers import MOST_HOPS, REDIRECTS, Answer, Hop, Page, Problem
@@ -152,9 +153,10 @@ class Fetcher:
         headers, page, size, kind, measured = told or {}, None, (0, 0), "", None
         content_type = headers.get("Content-Type", "").partition(";")[0].strip().lower()[:100]
         is_page = wanted.kind == "link" and body.data.lstrip()[:1] in (b"<", b"")
-        if body.data and not is_page and (facts := measure(body.data)) is not None:
-            # By content: also where a picture is sent as a page.
-            size, kind = (facts.width, facts.height), facts.format
+        if body.data and not is_page and (pixels := pixel_size(body.data)) is not None:
+            # By content: also where a picture is sent as a page, and of one with more pixels than may be opened.
+            facts = measure(body.data)
+            size, kind = pixels, facts.format if facts is not None else facts_of(body.data).format
             if wanted.kind == "picture" and not body.is_cut:
                 measured = (await asyncio.to_thread(facts_of, body.data)).as_json()
         elif wanted.kind == "picture" and is_drawing(body.data) and content_type == "image/svg+xml" and not body.is_cut:

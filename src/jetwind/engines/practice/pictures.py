@@ -45,3 +45,11 @@ def pixel() -> bytes:
     out = io.BytesIO()
     Image.new("P", (1, 1)).save(out, "GIF", transparency=0)
     return out.getvalue()
+
+
+@lru_cache(maxsize=1)
+def vast() -> bytes:
+    """Fifty million pixels of one colour in a few KB: a PNG."""
+    out = io.BytesIO()
+    Image.new("1", (10_000, 5_000)).save(out, "PNG")
+    return out.getvalue()

@@ -16,7 +16,7 @@ from aiohttp import web
 from jetwind.engines.practice import pages
 from jetwind.engines.practice.certificates import AUTHORITY, contexts
 from jetwind.engines.practice.directory import DOMAIN, OTHER_DOMAIN, Directory
-from jetwind.engines.practice.pictures import pixel, pot
+from jetwind.engines.practice.pictures import pixel, pot, vast
 
 Handler = Callable[[web.Request], Awaitable[web.StreamResponse]]
 _REDIRECTS = {
@@ -190,6 +190,8 @@ class PracticeWeb:
             return web.Response(text=pages.FINE, content_type="image/png")
         if name == "huge":
             return await _sent(request, pot("shelf"), _HUGE // len(pot("shelf")), "image/png")
+        if name == "vast":
+            return web.Response(body=vast(), content_type="image/png")
         if ending == "gif":
             return web.Response(body=pixel(), content_type="image/gif")
         return web.Response(body=pot(name), content_type="image/png", headers={"Cache-Control": "max-age=86400"})
