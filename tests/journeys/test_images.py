@@ -15,6 +15,7 @@ from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.jobs.models import Work
 from jetwind.apps.previews.models import Render
+from jetwind.apps.review.models import ChosenFile, FindingRecord
 from jetwind.core.images.facts import facts_of
 from tests.apps.helpers import taken_in
 from tests.factories import mail
@@ -40,7 +41,8 @@ def all_done() -> bool:
 
 
 def nothing_serious(page: Page) -> None:
-    """As far as axe-core can tell."""
+    """As far as axe-core can tell, once colours have come to rest."""
+    page.evaluate("Promise.allSettled(document.getAnimations().map((one) => one.finished)).then(() => true)")
     found = [one for one in Axe().run(page).response["violations"] if one["impact"] in ("serious", "critical")]
     assert found == [], page.url
 
@@ -75,6 +77,47 @@ def test_a_heavy_picture_is_put_in_lighter(house: Any, start_worker: Any, sign_i
     wait_until(all_done, "the end of all work", 180)
     page.goto(f"/mailings/{revision.mailing_id}/r2/images/")
     expect(page.get_by_text("as light as they look")).to_have_count(0)
+
+
+def test_a_file_is_chosen_and_words_are_entered(house: Any, start_worker: Any, sign_in: Any) -> None:
+    """Files are made, one is chosen by the keyboard, the weight of the message follows; entered words become a finding of Access."""
+    revision = taken_in(house, mail(PAGE, images={"heavy": heavy()}))
+    start_worker()
+    wait_until(all_done, "the end of all work", 180)
+    page = sign_in("reviewer")
+    page.goto(f"/mailings/{revision.mailing_id}/r1/images/")
+    page.get_by_role("link", name="Choose a file").first.click()
+    page.get_by_role("button", name="Make files to choose from").click()
+    steps = page.get_by_role("table").filter(has=page.get_by_role("columnheader", name="Pixels wide"))
+    expect(steps).to_be_visible(timeout=90_000)
+    expect(page.get_by_text("proposed").first).to_be_visible()
+    before = page.locator(".counts-line").inner_text()
+    widest = steps.get_by_role("row").nth(1).get_by_role("radio").first
+    widest.focus()
+    widest.press("Space")
+    expect(page.locator(".counts-line")).not_to_have_text(before)
+    chosen = ChosenFile.objects.get(revision=revision).file
+    assert chosen is not None
+    expect(steps.get_by_role("radio", checked=True)).to_have_attribute("value", str(chosen.pk))
+    expect(page.locator(".counts-line")).to_contain_text(f"{chosen.octets / 1024:,.1f} KB as light as they look")
+    expect(page.get_by_role("img", name="The lighter file")).to_have_js_property("complete", True)
+    width = page.get_by_role("img", name="The lighter file").bounding_box()
+    page.get_by_label("Twice as large").check()
+    twice = page.get_by_role("img", name="The lighter file").bounding_box()
+    assert width is not None
+    assert twice is not None
+    assert twice["width"] == 2 * width["width"]
+    expect(page.get_by_role("img", name="Outline of the message")).to_be_visible()
+    nothing_serious(page)
+    page.emulate_media(color_scheme="dark")
+    nothing_serious(page)
+    page.get_by_text("Enter its words").first.click()
+    page.get_by_label("Words in the picture").first.fill("Kiln opening, Sunday")
+    page.get_by_role("button", name="Keep").first.click()
+    expect(page.get_by_text("Kept; the message is being checked again.")).to_be_visible()
+    wait_until(lambda: FindingRecord.objects.filter(check_id="access.alt-words").exists(), "the finding", 90)
+    page.goto(f"/mailings/{revision.mailing_id}/r1/access/")
+    expect(page.get_by_text("shows words that its alternative text leaves out: “Kiln opening Sunday”").first).to_be_visible()
 
 
 def test_how_it_is_seen_and_heard(house: Any, start_worker: Any, sign_in: Any) -> None:
