@@ -116,7 +116,7 @@ def test_balance(house: Any) -> None:
     renders = Renders({profile.id: Render(profile, Measured(800, 400, 800, 640, (words, pots)))})
     walk = walk_of(revision)
     walk.context = replace(walk.context, renders=renders)
-    balance = balance_of(walk)
+    balance = balance_of(walk, {image: 7})
     assert balance is not None
     assert (balance.share, balance.most, balance.is_over, balance.pictures, balance.texts) == (75, 60, True, 1, 1)
-    assert balance.boxes == [("words", 0.0, 0.0, 120.0, 20.0), ("picture", 0.0, 20.0, 120.0, 60.0)]
+    assert balance.boxes == [("words", 0.0, 0.0, 120.0, 20.0, ""), ("picture", 0.0, 20.0, 120.0, 60.0, "7")]

@@ -284,7 +284,7 @@ class TestImages:
         assert f"{len(heavy.getvalue()) / 1024:,.1f} KB" in shown
         assert f"{found.data['saved'] / 1024:,.1f} KB less" in shown
         assert "900 × 600 JPEG" in shown
-        assert '<tr class="chosen"><td class="address">heavy.jpg' in shown
+        assert '<tr class="chosen"><td class="tight">1</td><td class="address">heavy.jpg' in shown
         assert "On a slow phone line they take" in shown
         # The files with a list: what was told is what is in them, to the octet.
         assert "/lighter-pictures.zip" in shown

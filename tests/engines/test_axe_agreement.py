@@ -11,6 +11,7 @@ from functools import lru_cache
 from importlib.resources import files
 from typing import Any
 
+from jetwind.apps.demo import messages
 from jetwind.core.checking import Context, registry, run_check
 from jetwind.core.checks.access.contrast import faint
 from jetwind.core.checks.access.size import small_targets
@@ -26,6 +27,15 @@ from tests.references import newsletters
 
 #: Newsletters that both are run over: every third of the readable half.
 _TRIED = 40
+#: Messages of the demo world, by the functions that write them.
+_DEMO = ("clean_sale", "faulty_weekend", "autumn_sale", "pick_up_notice", "courses_letter")
+
+
+def tried() -> list[tuple[str, bytes]]:
+    """What both are run over: newsletters, and the demo's messages by name."""
+    return [*newsletters()[: _TRIED * 2 : 2], *((name, getattr(messages, name)()) for name in _DEMO)]
+
+
 _AXE = """async ([mark, rule]) => {
   const found = await axe.run(document, {runOnly: [rule], elementRef: true, resultTypes: ['violations', 'incomplete', 'passes']});
   const of = (list) => list.flatMap((one) => one.nodes).map((node) => +node.element.getAttribute(mark)).filter((number) => !Number.isNaN(number));
@@ -43,7 +53,7 @@ def answers() -> list[tuple[str, Message, str, Render, dict[str, set[int]]]]:
         for rule, profile in (("color-contrast", profiles()["desktop-pane"]), ("target-size", profiles()["phone-upright"])):
             width, height = profile.viewport
             page = browser.new_context(viewport={"width": width, "height": height}, offline=True).new_page()
-            for name, data in newsletters()[: _TRIED * 2 : 2]:
+            for name, data in tried():
                 message = read_bytes(data, name)
                 if message.html is None:
                     continue
@@ -123,7 +133,7 @@ def of_markup() -> list[tuple[str, Message, dict[str, set[int]]]]:
         page = browser.new_context(viewport={"width": 1000, "height": 800}, offline=True, java_script_enabled=True).new_page()
         # What a message asks for is not there; that says nothing of its markup.
         page.route("**/*", lambda route: route.abort())
-        for name, data in newsletters()[: _TRIED * 2 : 2]:
+        for name, data in tried():
             message = read_bytes(data, name)
             if message.html is None or message.document is None:
                 continue

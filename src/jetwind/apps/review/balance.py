@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from jetwind.apps.review.selectors import Walk
@@ -13,16 +14,18 @@ from jetwind.core.renders.measured import Block
 _WIDE, _TALLEST = 160, 360
 #: Boxes that are drawn.
 _MOST = 600
+#: Px of a box that has room for a number.
+_LEAST_NUMBERED = 9
 
 
 @dataclass(frozen=True, slots=True)
 class Balance:
-    """``boxes`` are kind, x, y, width and height in px of the drawing; ``share`` and ``most`` in per cent."""
+    """``boxes`` are kind, x, y, width, height and a number or nothing, in px of the drawing; ``share`` and ``most`` in per cent."""
 
     profile: str
     width: float
     height: float
-    boxes: list[tuple[str, float, float, float, float]]
+    boxes: list[tuple[str, float, float, float, float, str]]
     share: int
     most: int
     pictures: int
@@ -34,8 +37,8 @@ class Balance:
         return self.share > self.most
 
 
-def balance_of(walk: Walk) -> Balance | None:
-    """The balance as the check judges it; None without a render, or where nothing is shown."""
+def balance_of(walk: Walk, numbers: Mapping[int, int] | None = None) -> Balance | None:
+    """The balance as the check judges it; None without a render, or where nothing is shown. ``numbers`` are those of pictures, by element."""
     render = judged(walk.context.renders)
     share = covered(render)
     if render is None or share is None:
@@ -49,7 +52,7 @@ def balance_of(walk: Walk) -> Balance | None:
         render.profile.name,
         round(measured.width * scale, 1),
         round(measured.height * scale, 1),
-        [_box(block, scale) for block in shown[:_MOST]],
+        [_box(block, scale, (numbers or {}).get(block.element)) for block in shown[:_MOST]],
         round(100 * share),
         round(100 * options.most_share),
         sum(block.kind == "image" for block in shown),
@@ -57,6 +60,7 @@ def balance_of(walk: Walk) -> Balance | None:
     )
 
 
-def _box(block: Block, scale: float) -> tuple[str, float, float, float, float]:
+def _box(block: Block, scale: float, number: int | None) -> tuple[str, float, float, float, float, str]:
     x, y, width, height = (round(value * scale, 1) for value in (block.x, block.y, block.width, block.height))
-    return ("picture" if block.kind == "image" else "words", x, y, max(width, 0.5), max(height, 0.5))
+    label = str(number) if number is not None and min(width, height) >= _LEAST_NUMBERED else ""
+    return "picture" if block.kind == "image" else "words", x, y, max(width, 0.5), max(height, 0.5), label

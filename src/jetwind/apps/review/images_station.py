@@ -53,6 +53,7 @@ class Entry:
     """A picture as a row: its bar now and after, in px of the drawing, and its facts in words."""
 
     picture: Picture
+    number: int
     y: int
     bar: float
     after: float | None
@@ -71,6 +72,11 @@ class Entry:
     def name(self) -> str:
         """As it fits."""
         return truncatechars(self.picture.name, 60)
+
+    @property
+    def elements(self) -> list[int]:
+        """The elements that show it."""
+        return [use.element.index for use in self.picture.uses if use.element is not None]
 
 
 @dataclass(frozen=True, slots=True)
@@ -143,7 +149,7 @@ def page(request: HttpRequest, walk: Walk, message: Message) -> dict[str, Any]:
         "limit": kilobytes(most.most_octets),
         "lines": [(name, _seconds(total, rate), _seconds(total - saved, rate) if saved else "") for name, rate in LINES],
         "choice": choice,
-        "balance": balance_of(walk),
+        "balance": balance_of(walk, {index: entry.number for entry in entries for index in entry.elements}),
         "wiper": _wiper(savings, request.GET.get("finding", "")) if choice is None else None,
         "can_place": any(less[picture.key].octets > 0 and can_take(message, picture) for picture in pictures),
         "reader": name_of_reader(),
@@ -298,6 +304,7 @@ def _entry(
     saved = less.octets
     return Entry(
         picture=picture,
+        number=number + 1,
         y=_ROW * number,
         bar=round(_BAR * (octets or 0) / scale, 1),
         after=round(_BAR * (octets - saved) / scale, 1) if saved and octets else None,
