@@ -375,14 +375,14 @@ class TestPictures:
         return list(Render.objects.filter(revision=revision, profile="desktop-pane"))
 
     def test_a_render_has_what_readers_see(self, quay: Any, standing: Any, monkeypatch: pytest.MonkeyPatch) -> None:
-        """The picture is a part of the page, the missing one is named, the tracking pixel is not asked for."""
+        """The picture is served under its own address, the missing one is named, the tracking pixel is not asked for."""
         revision = taken(quay, mail(self.BODY, None))
         browser = FakeBrowser()
         (render,) = self.rendered(revision, browser, monkeypatch)
         assert render.lacking == [f"{PICTURES}/missing.png"]
         assert {line.rpartition("/")[2] for line in standing.web.asked if "pictures" in line} == {"shelf.png", "missing.png"}
         row = LinkAnswer.objects.get(address=f"{PICTURES}/shelf.png")
-        assert any(row.blob_sha256 in request.html for request in browser.seen)
+        assert any(request.own == {row.address: row.blob_sha256} and row.blob_sha256 in request.parts for request in browser.seen)
         run = check_now(Revision.objects.select_related("mailing__workspace").get(pk=revision.pk))
         told = run.findings.get(check_id="images.unreachable")
         assert told.data["address"] == f"{PICTURES}/missing.png"

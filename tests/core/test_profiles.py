@@ -1,8 +1,11 @@
 """The rewrite of a message for a simulated client."""
 
+import hashlib
+
 import pytest
 
-from jetwind.core.message import Message, read_bytes
+from jetwind.core.images.elsewhere import with_fetched
+from jetwind.core.message import Message, Resource, read_bytes
 from jetwind.core.profiles import MARK_ATTRIBUTE, PARTS_HOST, profiles, rewrite, usual
 from tests.factories import archive, mail, package, picture
 
@@ -61,6 +64,29 @@ class TestRewrite:
         assert f'src="http://{PARTS_HOST}/{digest}"' in found.html
         assert "https://k.org/b.png" in found.html
         assert found.lacking == ("https://k.org/b.png",)
+
+    def test_fetched_pictures_keep_their_addresses(self) -> None:
+        """The source stays as it is written; what a browser asks for is said beside it, in one spelling. Blocked, none is served."""
+        written = (
+            "<img src='HTTPS://K.org/a b.png?x=1&amp;y#z'><img src='//k.org/c.png'><p style=\"background:url('http://k.org/a.png')\">x</p>"
+        )
+        message = page(written)
+        pictures = {
+            address: picture(width)
+            for width, address in ((10, "https://k.org/a%20b.png?x=1&y"), (20, "https://k.org/c.png"), (30, "http://k.org/a.png"))
+        }
+        message = with_fetched(message, {address: Resource(address, "image/png", None, data) for address, data in pictures.items()})
+        found = rewrite(message, DESKTOP)
+        assert "src='HTTPS://K.org/a b.png?x=1&amp;y#z'" in found.html
+        assert "https://k.org/c.png" in found.html
+        assert "url('http://k.org/a.png')" in found.html
+        assert found.own == {address: hashlib.sha256(data).hexdigest() for address, data in pictures.items()}
+        assert set(found.parts) == set(found.own.values())
+        assert found.lacking == ()
+        blocked = rewrite(message, DESKTOP.shown(images="off"))
+        assert (blocked.own, blocked.parts, blocked.fetched) == ({}, {}, found.fetched)
+        assert rewrite(page(written), DESKTOP).fetched == ""
+        assert found.fetched != ""
 
     def test_blocked_pictures_keep_their_alternative_text(self) -> None:
         """Every source is one that the browser is refused."""

@@ -131,6 +131,27 @@ class TestPictures:
             assert (link.colour, link.ground) == ((0, 0, 238, 1), (255, 255, 255, 1))
             assert taken.measured.facts["broken"] == 0
 
+    def test_pictures_from_servers_keep_their_addresses(self, browser: Browser) -> None:
+        """Over http and https, also by a selector for the address; no other message gets them from what the page keeps."""
+        addresses = ("http://pictures.kiln.org/a.png?x=1", "https://pictures.kiln.org/b.png", "https://kiln.org:8443/c.png")
+        images = "".join(f"<img {MARK_ATTRIBUTE}={number} src='{address}'>" for number, address in enumerate(addresses, 1))
+        style = "<style>img { display: block } img[src^='https://pictures'] { width: 40px; height: 40px }</style>"
+        known = {"parts": {"one": ("image/png", picture(100, 50, "#A61B29"))}, "own": dict.fromkeys(addresses, "one"), "fetched": "these"}
+        for _ in range(SLOTS + 1):
+            taken = browser.capture(request(f"<body style='margin:0'>{style}{images}", picture="compare", **known))
+            assert [(block.width, block.height, block.is_broken) for block in taken.measured.of("image")] == [
+                (100, 50, False),
+                (40, 40, False),
+                (100, 50, False),
+            ]
+            assert Image.open(io.BytesIO(taken.image)).convert("RGB").getpixel((20, 70)) == (0xA6, 0x1B, 0x29)
+            # Another message that shows the same addresses and did not have them fetched, in the same slot.
+            lacking = browser.capture(request(f"<body>{style}{images}")).measured
+            assert [block.is_broken for block in lacking.of("image")] == [True, True, True]
+            other = known | {"parts": {"one": ("image/png", picture(30, 30, "#1F5F8B"))}, "fetched": "others"}
+            changed = browser.capture(request(f"<body>{images}", **other)).measured
+            assert [block.width for block in changed.of("image")] == [30, 30, 30]
+
     def test_sideways_content_is_measured_and_cut_at_the_width(self, browser: Browser) -> None:
         """The picture keeps the profile's width; how wide the content is stands beside it."""
         taken = browser.capture(request('<div style="width:640px;height:10px"></div>'))

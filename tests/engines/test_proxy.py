@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import asyncio
+import ssl
 
 import pytest
 
 from jetwind.core.profiles import PARTS_HOST
+from jetwind.engines.browser import certificate
 from jetwind.engines.browser.proxy import PartsProxy
 
+OWN = {"http://kiln.org/a.png?x=1": "abc", "https://kiln.org:8443/b.png": "abc", "https://kiln.org/c.png": "gone"}
 PART = {"abc": ("image/png", b"picture"), "odd": ("text/html\r\nX-Own: 1", b"words")}
 
 
@@ -18,7 +21,7 @@ def answers(*sent: bytes) -> list[bytes]:
     async def spoken() -> list[bytes]:
         proxy = PartsProxy()
         port = await proxy.start()
-        key = proxy.hold(PART)
+        proxy.hold(PART, OWN)
         reader, writer = await asyncio.open_connection("127.0.0.1", port)
         got: list[bytes] = []
         try:
@@ -34,7 +37,7 @@ def answers(*sent: bytes) -> list[bytes]:
                 got.append(data)
         finally:
             writer.close()
-            proxy.release(key)
+            proxy.release()
             await proxy.stop()
         return got
 
@@ -55,6 +58,47 @@ def test_parts_are_served_on_one_connection() -> None:
         assert b"content-security-policy: sandbox" in head.lower() and b"x-content-type-options: nosniff" in head.lower()
 
 
+def test_pictures_under_their_own_address() -> None:
+    """As it was fetched from, with its query; the port that goes without saying may be said."""
+    for target in ("http://kiln.org/a.png?x=1", "http://kiln.org:80/a.png?x=1"):
+        (answer,) = answers(get(target))
+        assert answer.endswith(b"picture")
+
+
+def test_a_tunnel() -> None:
+    """To a server of which something is served, and to no other; inside it the same rules hold."""
+
+    async def through(server: str, *paths: str) -> list[bytes]:
+        secure, _ = certificate.made()
+        proxy = PartsProxy(secure)
+        port = await proxy.start()
+        proxy.hold(PART, OWN)
+        reader, writer = await asyncio.open_connection("127.0.0.1", port)
+        try:
+            writer.write(get(server, "CONNECT"))
+            got = [await asyncio.wait_for(reader.readuntil(b"\r\n\r\n"), 20)]
+            if b" 200 " in got[0]:
+                trusting = ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
+                trusting.check_hostname, trusting.verify_mode = False, ssl.CERT_NONE
+                await writer.start_tls(trusting, server_hostname=server.partition(":")[0])
+                for path in paths:
+                    writer.write(get(path))
+                    head = await asyncio.wait_for(reader.readuntil(b"\r\n\r\n"), 20)
+                    got.append(head + (await reader.readexactly(7) if b" 200 " in head.splitlines()[0] else b""))
+            return got
+        finally:
+            writer.close()
+            await proxy.stop()
+
+    opened, first, again, refused = asyncio.run(through("kiln.org:8443", "/b.png", "/b.png", "/a.png?x=1"))
+    assert b" 200 " in opened and first.endswith(b"picture") and again == first and b" 403 " in refused.splitlines()[0]
+    # What a browser asks over https by itself, because it knows the server (HSTS).
+    _, upgraded = asyncio.run(through("kiln.org:443", "/a.png?x=1"))
+    assert upgraded.endswith(b"picture")
+    (other,) = asyncio.run(through("kiln.example:443", "/a.png"))
+    assert b" 403 " in other.splitlines()[0]
+
+
 def test_a_claimed_type_brings_no_header_of_its_own() -> None:
     """What a message says of a part is no header until it has the form of a type."""
     (answer,) = answers(get(f"http://{PARTS_HOST}/odd"))
@@ -62,7 +106,7 @@ def test_a_claimed_type_brings_no_header_of_its_own() -> None:
 
 
 @pytest.mark.parametrize(
-    "request_", [get("http://example.org/"), get(f"http://{PARTS_HOST}/unknown"), get("example.org:443", "CONNECT"), get("/abc"), get(f"http://{PARTS_HOST}/abc", "POST")]
+    "request_", [get("http://example.org/"), get(f"http://{PARTS_HOST}/unknown"), get("example.org:443", "CONNECT"), get("kiln.org:8443", "CONNECT"), get("/abc"), get(f"http://{PARTS_HOST}/abc", "POST"), get("http://kiln.org/a.png"), get("http://kiln.org/a.png?x=1", "POST"), get("https://kiln.org/c.png")]
 )  # fmt: skip
 def test_everything_else_is_refused(request_: bytes) -> None:
     """Other hosts, unknown parts, tunnels, other methods."""

@@ -285,7 +285,9 @@ def _keep_measured(render: Render, found: Measured, copy: _Copy) -> None:
 
 def _key(request: CaptureRequest, page: Rewritten) -> str:
     window = [request.width, request.first_screen, request.pixel_ratio, request.dark, request.room, request.shrinks]
-    return hashlib.sha256(json.dumps([__version__, request.html, sorted(page.parts), window]).encode("utf-8", "surrogatepass")).hexdigest()
+    return hashlib.sha256(
+        json.dumps([__version__, request.html, sorted(page.parts), sorted(page.own.items()), window]).encode("utf-8", "surrogatepass")
+    ).hexdigest()
 
 
 def _finish(render: Render, page: Rewritten, capture: Capture | Exception, copy: _Copy) -> None:

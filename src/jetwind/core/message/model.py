@@ -206,6 +206,12 @@ class Message(WithoutCaches):
         """The fetched picture that a reference to another server stands for; None where it was not fetched, or means no server."""
         return self.fetched.get(remote_key(reference)) if self.fetched else None
 
+    @property
+    def fetched_key(self) -> str:
+        """One value for the pictures that were fetched, by address and content; empty where none was."""
+        rows = sorted((address, resource.sha256) for address, resource in self.fetched.items())
+        return hashlib.sha256(repr(rows).encode("utf-8", "surrogatepass")).hexdigest() if rows else ""
+
     def picture(self, reference: str) -> Resource | None:
         """The picture that a reference stands for, whether it travels along or was fetched."""
         return self.elsewhere(reference) or self.resource(reference)

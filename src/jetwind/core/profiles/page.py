@@ -61,6 +61,8 @@ class Page:
             tuple(self.work.pictures.lacking),
             cut < len(self.text),
             frozenset(self.work.blocked),
+            self.work.pictures.own,
+            self.work.message.fetched_key,
         )
 
     def _document(self) -> tuple[Document, dict[int, int]]:

@@ -13,6 +13,7 @@ from urllib.parse import unquote_to_bytes
 from jetwind.core.images.bounded import MOST_SHOWN, is_plain_drawing, pixel_size, smaller_copy
 from jetwind.core.images.elsewhere import TRACKING_PX
 from jetwind.core.message import Message, Resource
+from jetwind.core.message.references import remote_key
 from jetwind.core.profiles.plan import Plan
 from jetwind.core.profiles.profile import Profile
 from jetwind.core.profiles.rewritten import PARTS_HOST, ChangeKind
@@ -42,6 +43,8 @@ class Pictures:
     ) -> None:
         self.message, self.profile, self.plan, self.lost, self.noted = message, profile, plan, lost, noted
         self.parts: dict[str, Resource] = {}
+        #: Addresses of pictures that were fetched, as a browser asks for them, with the parts that are served under them.
+        self.own: dict[str, str] = {}
         #: Addresses of pictures that lie elsewhere and were not fetched, in the order in which they stand.
         self.lacking: dict[str, None] = {}
         #: Width and height in px of pictures that are shown as a smaller copy, by the digest of the original.
@@ -64,7 +67,9 @@ class Pictures:
         if loss is not None:
             self.lost("dropped", loss, span)
             return BLOCKED
-        if resource is not None and (scheme is None or value[:4].lower() == "cid:" or fetched is not None):
+        if fetched is not None:
+            return self._under_own_address(value, self._part(fetched, span))
+        if resource is not None and (scheme is None or value[:4].lower() == "cid:"):
             return self._part(resource, span)
         if is_remote:
             if not _is_tracking(size):
@@ -92,6 +97,13 @@ class Pictures:
         if not kind.startswith("image/"):
             return BLOCKED
         return self._part(Resource(hashlib.sha256(data).hexdigest(), kind, None, data), span)
+
+    def _under_own_address(self, value: str, part: str) -> str:
+        """The address as it is written, under which the browser gets the part. What shows nowhere stays refused."""
+        if part == BLOCKED:
+            return part
+        self.own[remote_key(value)] = part.rpartition("/")[2]
+        return f"https:{value}" if value.startswith("//") else value
 
     def _part(self, resource: Resource, span: Span | None) -> str:
         """The address of a picture that may be shown: itself, a smaller copy of one with too many pixels, or none of a busy drawing."""

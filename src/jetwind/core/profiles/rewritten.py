@@ -45,6 +45,10 @@ class Rewritten:
     clipped: bool = False
     #: Indexes of elements whose picture does not show here.
     blocked: frozenset[int] = field(default_factory=frozenset)
+    #: Pictures that were fetched keep their own addresses: for each, as a browser asks for it, the path of the part that it gets.
+    own: Mapping[str, str] = field(default_factory=dict)
+    #: One value for all that was fetched for the message, whatever the profile shows of it; empty where nothing was.
+    fetched: str = ""
 
     @property
     def dropped(self) -> tuple[Change, ...]:

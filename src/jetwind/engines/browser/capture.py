@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Literal
 
 from jetwind.core.profiles import Profile, Rewritten
@@ -17,7 +17,8 @@ ALL_SECONDS = 60.0
 class CaptureRequest:
     """A page to lay out in a window of ``width`` by ``first_screen`` CSS px, ``room`` px of it for the message.
 
-    ``parts`` are the pictures it may load, by path: (content type, bytes). ``picture`` says what is wanted: a picture to look at
+    ``parts`` are the pictures it may load, by path: (content type, bytes); ``own`` are addresses on servers, with the part that each gets,
+    and ``fetched`` is one value for all of the message's. ``picture`` says what is wanted: a picture to look at
     (JPEG), one to compare (PNG, lossless), or none, only what is measured; ``paint`` measures the look of boxes too. ``shrinks``:
     a page wider than the room is shown smaller instead of cut off.
     """
@@ -32,6 +33,8 @@ class CaptureRequest:
     picture: Literal["look", "compare", "none"] = "look"
     paint: bool = False
     shrinks: bool = False
+    own: Mapping[str, str] = field(default_factory=dict)
+    fetched: str = ""
 
     @classmethod
     def of(
@@ -51,6 +54,8 @@ class CaptureRequest:
             picture,
             paint,
             profile.fit == "shrink",
+            page.own,
+            page.fetched,
         )
 
 

@@ -14,6 +14,7 @@ import math
 import os
 import re
 import signal
+import ssl
 import threading
 import time
 from collections.abc import Callable, Coroutine, Iterable
@@ -24,7 +25,7 @@ from typing import Any, TypeVar
 from jetwind.core.profiles import MARK_ATTRIBUTE
 from jetwind.core.renders.enlarged import Loss
 from jetwind.core.renders.spoken import Spoken
-from jetwind.engines.browser import enlarging, listening, measuring
+from jetwind.engines.browser import certificate, enlarging, listening, measuring
 from jetwind.engines.browser.capture import ALL_SECONDS, Capture, CaptureFailed, CaptureRequest
 from jetwind.engines.browser.devtools import CLOSED, DevTools, DevToolsError
 from jetwind.engines.browser.executable import FLAGS, find_executable
@@ -53,12 +54,18 @@ _WINDOW = {"width": 300, "height": 300}
 
 @dataclass(slots=True)
 class _Page:
-    """A kept page: the context and the target that are ended with it, its session and its frame; what the message in it leaves behind."""
+    """A kept page: the context and the target that are ended with it, its session and its frame, its own way out.
+
+    ``left_behind`` is what the message in it leaves behind; ``fetched`` stands for what it has been given under addresses on servers, which
+    it may keep.
+    """
 
     context: str
     session: str
     frame: str
+    proxy: PartsProxy
     left_behind: str = ""
+    fetched: str | None = None
 
 
 #: What stays with a page's document when another message is written into it: colours of links, and what meta elements say to the browser.
@@ -101,7 +108,9 @@ class Browser:
         self._guard: asyncio.Task[None] | None = None
         #: How often a page was ended because the browser took too much memory.
         self._ended_for_memory = 0
+        #: The way out of what belongs to no page: it has nothing to serve.
         self._proxy: PartsProxy | None = None
+        self._secure: ssl.SSLContext | None = None
         self._starting = asyncio.Lock()
         self._taken = 0
 
@@ -189,7 +198,9 @@ class Browser:
                 key = (request.pixel_ratio, slot)
                 ended_before = self._ended_for_memory
                 try:
-                    return await asyncio.wait_for(self._take(await self._page(key), request), min(self._patience_ms * 2 / 1000, left))
+                    return await asyncio.wait_for(
+                        self._take(await self._page(key, request.fetched), request), min(self._patience_ms * 2 / 1000, left)
+                    )
                 except (DevToolsError, TimeoutError) as failure:
                     # A page that hung may hang the next message too: it is thrown away, and made anew when needed.
                     await self._discard(key)
@@ -217,7 +228,7 @@ class Browser:
         slot = await self._turns.take(message)
         key = (1, slot)
         try:
-            return await asyncio.wait_for(self._asked(await self._page(key), request, ask), seconds)
+            return await asyncio.wait_for(self._asked(await self._page(key, request.fetched), request, ask), seconds)
         except (DevToolsError, TimeoutError) as failure:
             logger.warning("a page does not answer: %s", failure, extra={"action": "browser.no-answer"})
             return None
@@ -227,15 +238,12 @@ class Browser:
             self._turns.give_back(message, slot)
 
     async def _asked(self, page: _Page, request: CaptureRequest, ask: Callable[[_Page], Coroutine[Any, Any, T]]) -> T:
-        proxy = self._proxy
-        if proxy is None:
-            raise DevToolsError(CLOSED)
-        key = proxy.hold(request.parts)
+        page.proxy.hold(request.parts, request.own)
         try:
             await self._load(page, request)
             return await ask(page)
         finally:
-            proxy.release(key)
+            page.proxy.release()
 
     async def _listened(self, page: _Page) -> tuple[Spoken, ...]:
         devtools = self._devtools
@@ -263,11 +271,11 @@ class Browser:
                     os.kill(max(taken, key=lambda pid: taken[pid]), signal.SIGKILL)
 
     async def _take(self, page: _Page, request: CaptureRequest) -> Capture:
-        devtools, proxy = self._devtools, self._proxy
-        if devtools is None or proxy is None:
+        devtools = self._devtools
+        if devtools is None:
             # The browser was ended a moment ago because another page did not end.
             raise DevToolsError(CLOSED)
-        key = proxy.hold(request.parts)
+        page.proxy.hold(request.parts, request.own)
         try:
             size = await self._load(page, request)
             measured = measuring.read(await self._evaluate(page, measuring.call(MARK_ATTRIBUTE, paint=request.paint)), request)
@@ -289,7 +297,7 @@ class Browser:
             )
             self._taken += 1
         finally:
-            proxy.release(key)
+            page.proxy.release()
         return Capture(base64.b64decode(shot["data"]), f"image/{options['format']}", measured)
 
     async def _load(self, page: _Page, request: CaptureRequest) -> dict[str, Any]:
@@ -336,8 +344,11 @@ class Browser:
             raise DevToolsError(f"it could not be measured ({found['exceptionDetails'].get('text', 'no reason given')})")
         return found["result"].get("value")
 
-    async def _page(self, key: tuple[int, int]) -> _Page:
-        """The kept page of a slot at a pixel ratio. A page never changes its ratio: text is set differently after it has."""
+    async def _page(self, key: tuple[int, int], fetched: str) -> _Page:
+        """The kept page of a slot at a pixel ratio. A page never changes its ratio: text is set differently after it has.
+
+        Nor does one that was given pictures under addresses on servers get another message: it may keep them, and that message may lack them.
+        """
         async with self._starting:
             if self._devtools is not None and not self._devtools.is_open:
                 await self._close()
@@ -345,14 +356,28 @@ class Browser:
                 await self._close()
             if self._devtools is None:
                 await self._start()
+            if key in self._pages and self._pages[key].fetched not in (None, fetched):
+                await self._discard(key)
+                if self._devtools is None:
+                    await self._start()
             if key not in self._pages:
                 self._pages[key] = await asyncio.wait_for(self._new_page(), self._patience_ms / 1000)
+            self._pages[key].fetched = fetched or None
             return self._pages[key]
 
     async def _new_page(self) -> _Page:
         devtools = self._devtools
         assert devtools is not None
-        context = (await devtools.send("Target.createBrowserContext"))["browserContextId"]
+        proxy = PartsProxy(self._secure)
+        way_out = {"proxyServer": f"http://127.0.0.1:{await proxy.start()}", "proxyBypassList": "<-loopback>"}
+        try:
+            return await self._opened(devtools, proxy, way_out)
+        except BaseException:
+            await proxy.stop()
+            raise
+
+    async def _opened(self, devtools: DevTools, proxy: PartsProxy, way_out: dict[str, str]) -> _Page:
+        context = (await devtools.send("Target.createBrowserContext", way_out))["browserContextId"]
         await devtools.send("Browser.setDownloadBehavior", {"behavior": "deny", "browserContextId": context})
         small = {"url": "about:blank", "browserContextId": context, **_WINDOW}
         target = (await devtools.send("Target.createTarget", small))["targetId"]
@@ -360,7 +385,7 @@ class Browser:
         for command in ("Inspector.enable", "Page.enable"):
             await devtools.send(command, session=session)
         await devtools.send("Emulation.setScriptExecutionDisabled", {"value": True}, session)
-        page = _Page(context, session, (await devtools.send("Page.getFrameTree", session=session))["frameTree"]["frame"]["id"])
+        page = _Page(context, session, (await devtools.send("Page.getFrameTree", session=session))["frameTree"]["frame"]["id"], proxy)
         # The empty page must be done before the first message comes, or its end is taken for the message's.
         while await self._evaluate(page, "document.readyState") != "complete":
             await asyncio.sleep(0.005)
@@ -369,6 +394,8 @@ class Browser:
     async def _discard(self, key: tuple[int, int]) -> None:
         """Throw a page away; with the whole browser where it does not even end."""
         page = self._pages.pop(key, None)
+        if page is not None:
+            await page.proxy.stop()
         if page is None or self._devtools is None or not self._devtools.is_open:
             return
         try:
@@ -379,7 +406,9 @@ class Browser:
     async def _start(self) -> None:
         self._proxy = PartsProxy()
         try:
-            self._devtools = await started(self._executable, (f"--proxy-server=http://127.0.0.1:{await self._proxy.start()}", *FLAGS))
+            self._secure, key = await asyncio.to_thread(certificate.made)
+            own = (f"--proxy-server=http://127.0.0.1:{await self._proxy.start()}", f"--ignore-certificate-errors-spki-list={key}")
+            self._devtools = await started(self._executable, (*own, *FLAGS))
         except CaptureFailed:
             await self._close()
             raise
@@ -397,6 +426,8 @@ class Browser:
         await self._close()
 
     async def _close(self) -> None:
+        for page in self._pages.values():
+            await page.proxy.stop()
         self._pages.clear()
         if self._guard is not None:
             self._guard.cancel()
