@@ -311,7 +311,7 @@ def _entry(
         weight=kilobytes(octets) if octets is not None else _why_unknown(picture),
         saved=kilobytes(saved) if saved else "",
         pixels=f"{facts.width:,} × {facts.height:,} {facts.format}" if facts is not None and facts.width else "unknown",
-        shown=f"{widths[0]}–{widths[-1]} px" if len(widths) > 1 else f"{widths[0]} px" if widths else "not said",
+        shown=f"{widths[0]}–{widths[-1]} px" if len(widths) > 1 else f"{widths[0]} px" if widths else "a size that nobody says",
         lines=", ".join(str(line) for line in lines[:4]) + (" …" if len(lines) > 4 else ""),
         alternative="no alt attribute"
         if said is None and picture.images
