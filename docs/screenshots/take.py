@@ -71,6 +71,11 @@ def main(address: str) -> None:
         rosa.goto(f"{faulty}fields/")
         shot(rosa, "fields")
         rosa.goto(f"{faulty}images/")
+        rosa.get_by_role("link", name="Choose a file").first.click()
+        making = rosa.get_by_role("button", name="Make files to choose from")
+        if making.count():
+            making.click()
+        rosa.locator(".files").wait_for(timeout=60_000)
         shot(rosa, "images")
         rosa.goto("/readers/")
         shot(rosa, "readers")
