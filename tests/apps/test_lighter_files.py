@@ -47,7 +47,7 @@ def test_files_to_choose_from(house: Any, django_assert_max_num_queries: Any) ->
     assert approver.post(address).status_code == 403
     assert author.post(address.replace(digest, "0" * 64)).status_code == 409
     assert [author.post(address).status_code for _ in range(2)] == [302, 302]
-    work = Work.objects.get(kind="lighter-files")
+    work = Work.objects.get(kind__startswith="lighter-files")
     assert "Lighter files: making files for heavy.jpg" in author.get(f"{address}progress/").content.decode()
     make_lighter_files(revision.pk, digest, work.pk)
     make_lighter_files(revision.pk, digest, work.pk)
@@ -57,7 +57,7 @@ def test_files_to_choose_from(house: Any, django_assert_max_num_queries: Any) ->
     files = list(LighterFile.objects.filter(picture=digest))
     assert {file.width for file in files} == {800, 600, 450, 300}
     assert all(file.octets == len(store.fetch(file.blob_sha256)) for file in files)
-    with django_assert_max_num_queries(12):
+    with django_assert_max_num_queries(10):
         shown = page(author, revision, "images", f"?picture={digest}&least=0.8")
     lightest = min((file for file in files if file.likeness >= 0.8), key=lambda file: file.octets)
     assert re.search(rf'id="file-{lightest.pk}".*?<b>proposed</b>', shown)
@@ -99,7 +99,7 @@ def test_files_that_cannot_be_made(house: Any, monkeypatch: pytest.MonkeyPatch) 
         raise PastBudget("it takes too long")
 
     monkeypatch.setattr(lighter_files, "candidates_bounded", slow)
-    make_lighter_files(revision.pk, digest, Work.objects.get(kind="lighter-files").pk)
+    make_lighter_files(revision.pk, digest, Work.objects.get(kind__startswith="lighter-files").pk)
     assert "The files cannot be made: it takes too long." in page(client, revision, "images", f"?picture={digest}")
     assert not LighterFile.objects.exists()
 

@@ -25,7 +25,7 @@ from jetwind.apps.previews.tasks import render_house, render_revision
 from jetwind.apps.workspace.models import Workspace
 from jetwind.apps.workspace.selectors import chosen_profiles
 from jetwind.apps.workspace.services import audience_from_csv, set_audience
-from jetwind.core.profiles import Profile, profiles, usual
+from jetwind.core.profiles import REFERENCE, Profile, profiles, usual
 from jetwind.core.renders import Renders
 from jetwind.core.renders.measured import Block, Measured
 from jetwind.engines.bounded import CHECKING, Helper
@@ -103,6 +103,19 @@ class TestRendering:
         work = services.ask_for_renders(revision)
         render_revision.func(revision_id=revision.pk, work_id=work.pk)
         assert [seen.dark for seen in taken(fake_browser)] == [True]
+
+    def test_what_another_page_said_is_asked_again(self, house: Any, fake_browser: FakeBrowser) -> None:
+        """What a screen reader says and what larger text loses belong to one page; the same page is not asked twice."""
+        revision = taken_in(house, illustrated())
+        render(revision)
+        shot = Render.objects.get(profile=REFERENCE)
+        assert (shot.enlarged, len(shot.spoken)) == ([], 1)
+        for key, kept in ((shot.key, [["cut", 1, 1]]), ("another", [])):
+            Render.objects.filter(pk=shot.pk).update(state="waiting", departure=None, key=key, enlarged=[["cut", 1, 1]], spoken=[])
+            work = services.ask_for_renders(revision)
+            render_revision.func(revision_id=revision.pk, work_id=work.pk)
+            shot.refresh_from_db()
+            assert (shot.enlarged, len(shot.spoken)) == (kept, 1)
 
     def test_cancelled_in_the_middle_and_taken_up_again(self, house: Any, monkeypatch: pytest.MonkeyPatch) -> None:
         """The current picture is kept, the rest waits until somebody goes on."""

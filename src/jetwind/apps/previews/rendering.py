@@ -119,7 +119,11 @@ def _render(revision: Revision, work_id: int, browser: Captures, copy: _Copy, de
             done += 1
             continue
         request = CaptureRequest.of(page, profile)
-        render.key = _key(request, page)
+        key = _key(request, page)
+        if key != render.key:
+            # Found out from another page.
+            render.spoken, render.enlarged = [], None
+        render.key = key
         twin = Render.objects.filter(key=render.key, state=Render.State.DONE).exclude(pk=render.pk).first()
         if twin is not None:
             _take_over(render, twin, page, copy)

@@ -71,11 +71,14 @@ def forms_of(revision: Revision) -> frozenset[Form]:
 
 def work_of(revision: Revision, digest: str) -> Work | None:
     """How far the files of a picture are; None where nobody asked for them."""
-    return jobs.latest(MAKING, _subject(revision, digest))
+    known = getattr(revision, "works", None)
+    # A page that came with all work on the revision needs no further query.
+    return jobs.by_kind(known).get(_kind(digest)) if known is not None else jobs.latest(_kind(digest), f"revision:{revision.pk}")
 
 
-def _subject(revision: Revision, digest: str) -> str:
-    return f"revision:{revision.pk}/{digest[:12]}"
+def _kind(digest: str) -> str:
+    """Each picture's files are work of their own."""
+    return f"{MAKING} {digest[:12]}"
 
 
 def ask_for_files(user: User, revision: Revision, digest: str) -> None:
@@ -87,8 +90,8 @@ def ask_for_files(user: User, revision: Revision, digest: str) -> None:
     permit(user, "mailing:change", revision.mailing.workspace)
     shown = _shown(revision, digest)
     jobs.start(
-        MAKING,
-        _subject(revision, digest),
+        _kind(digest),
+        f"revision:{revision.pk}",
         doing=f"making files for {shown.picture.name}"[:80],
         enqueue=lambda work_id: jobs.defer("review.make_lighter_files", revision_id=revision.pk, picture=digest, work_id=work_id),
     )

@@ -27,6 +27,8 @@ _WORD = re.compile(r"\w+")
 _BESIDE = 3
 #: Words of one picture that are looked at, and that a finding quotes.
 _MOST, _QUOTED = 120, 12
+#: Words that begin or end alike, which one is held against letter by letter.
+_MOST_NEAR = 60
 #: How alike a word must be to one that is said, of 1: a letter misread, another ending.
 _ALIKE = 0.8
 #: Boxes around a picture in which its link is looked for, and characters that are read of a name or a passage: hostile markup has any number.
@@ -183,8 +185,10 @@ def _plain(word: str) -> str:
 def _is_heard(word: str, heard: set[str]) -> bool:
     if word in heard:
         return True
-    near = [one for one in heard if abs(len(one) - len(word)) <= 2]
-    return not word.isdecimal() and bool(get_close_matches(word, near, n=1, cutoff=_ALIKE))
+    if word.isdecimal():
+        return False
+    near = (one for one in heard if abs(len(one) - len(word)) <= 2 and (one[:2] == word[:2] or one[-2:] == word[-2:]))
+    return bool(get_close_matches(word, list(islice(near, _MOST_NEAR)), n=1, cutoff=_ALIKE))
 
 
 def _why_unread(unread: Sequence[Picture], known: PictureWords | None) -> str:
