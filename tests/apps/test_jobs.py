@@ -91,6 +91,13 @@ class TestEnds:
         work.refresh_from_db()
         assert work.is_open
 
+    def test_what_cannot_be_done(self, work: Work) -> None:
+        """Its reason is told to people, and the queue has nothing to log."""
+        with jobs.carried_out(work.pk):
+            raise jobs.Failed("The files cannot be made: it takes too long.")
+        work.refresh_from_db()
+        assert (work.state, work.problem) == ("failed", "The files cannot be made: it takes too long.")
+
     def test_its_process_is_ending(self, work: Work) -> None:
         """What fails then is taken up again."""
         jobs.give_back_soon()

@@ -1,5 +1,6 @@
 """Two people at once, a hundred times each, on the database: nothing is lost, nothing is done that must not be."""
 
+import hashlib
 import threading
 from collections.abc import Callable
 from typing import Any
@@ -8,15 +9,19 @@ import pytest
 from django.db import connection
 
 from jetwind.apps.approvals import services as approvals
+from jetwind.apps.audit.models import LogEntry
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.jobs.models import Work
+from jetwind.apps.review import lighter_files, picture_words
 from jetwind.apps.review import services as reviews
 from jetwind.apps.review.answers import check_now
+from jetwind.apps.review.models import ChosenFile, LighterFile, PictureWords
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace import services as workspaces
 from jetwind.apps.workspace.models import Workspace
 from jetwind.core.checking import Brief
 from tests.apps.helpers import taken_in
+from tests.factories import archive, picture
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
@@ -144,3 +149,50 @@ def test_recheck_against_release(house: Any) -> None:
         with pytest.raises(Refused, match="released and locked"):
             reviews.recheck(house.reviewer, locked)
         Workspace.objects.update(word_list=[], practice_domains=[])
+
+
+def _with_picture(house: Any) -> tuple[Revision, str]:
+    """A message with a picture, and the digest of it."""
+    data = picture(300, 200)
+    revision = taken_in(house, archive({"a.html": b"<p>Pots</p><img src='a.png' width='100' alt='A'>", "a.png": data}), "a.zip")
+    return revision, hashlib.sha256(data).hexdigest()
+
+
+def test_words_entered_by_two(house: Any) -> None:
+    """One of the two stands, and the other is told that somebody was quicker."""
+    revision, digest = _with_picture(house)
+    before = ""
+    for number in range(TRIES // 4):
+        one, other = (Revision.objects.select_related("mailing__workspace").get(pk=revision.pk) for _ in range(2))
+        refused = at_once(
+            lambda one=one, number=number, before=before: picture_words.enter(house.reviewer, one, digest, f"one {number}", before),
+            lambda other=other, number=number, before=before: picture_words.enter(house.approver, other, digest, f"other {number}", before),
+        )
+        assert refused == ["Somebody else has entered words for a.png meanwhile; look at them first."]
+        before = PictureWords.objects.get(picture=digest).entered
+        assert before in (f"one {number}", f"other {number}")
+    assert LogEntry.objects.filter(action="picture.words-entered").count() == TRIES // 4
+
+
+def test_a_file_chosen_twice_and_by_two(house: Any) -> None:
+    """A second click does nothing twice; of two choices one stands, and the log has both in their order."""
+    revision, digest = _with_picture(house)
+    files = [
+        LighterFile.objects.create(
+            workspace=house.workspace, picture=digest, shown_width=100, form="PNG", quality=0, width=width, height=9, octets=9, likeness=1
+        )
+        for width in (100, 150)
+    ]
+    for _ in range(TRIES // 4):
+        ChosenFile.objects.all().delete()
+        for pair in ((files[0], files[0]), (files[0], files[1])):
+            before = LogEntry.objects.filter(action="picture.file-chosen").count()
+            one, other = (Revision.objects.select_related("mailing__workspace").get(pk=revision.pk) for _ in range(2))
+            assert not at_once(
+                lambda one=one, pair=pair: lighter_files.choose(house.reviewer, one, digest, pair[0].pk),
+                lambda other=other, pair=pair: lighter_files.choose(house.author, other, digest, pair[1].pk),
+            )
+            assert ChosenFile.objects.get(revision=revision).file in pair
+            came = LogEntry.objects.filter(action="picture.file-chosen").count() - before
+            # The file that was chosen already may be chosen again by the quicker of the two, which is no choice.
+            assert came == 1 if pair[0] == pair[1] else came in (1, 2)

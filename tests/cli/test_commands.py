@@ -318,6 +318,46 @@ known["links.empty"] = replace(known["links.empty"], find=find)
 """
 
 
+class TestWordsInPictures:
+    """With a program that stands in for tesseract: it says the same of every picture, and how it was asked."""
+
+    PROGRAM = """#!/bin/sh
+case "$1" in
+  --version) echo "tesseract 5.3.0" ;;
+  --list-langs) printf 'List of available languages (3):\\nosd\\neng\\ndeu\\n' ;;
+  *) echo "$@" >> "$0.asked"; head -c 4 >> "$0.asked"
+     printf 'level\\tpage_num\\tblock_num\\tpar_num\\tline_num\\tword_num\\tleft\\ttop\\twidth\\theight\\tconf\\ttext\\n'
+     for word in Spring glazes; do printf '5\\t1\\t1\\t1\\t1\\t1\\t1\\t1\\t9\\t9\\t96\\t%s\\n' "$word"; done ;;
+esac
+"""
+
+    def checked(self, tmp_path: Path, alternative: str, *arguments: str, program: str = PROGRAM) -> subprocess.CompletedProcess[str]:
+        """A message with one picture, twice in it, and a spacer."""
+        own = tmp_path / "reads"
+        own.write_text(program)
+        own.chmod(0o755)
+        html = (
+            f"<p>Hello from the quay.</p><img src='a.png' alt='{alternative}'><img src='a.png' alt='{alternative}'><img src='b.png' alt=''>"
+        )
+        files = {"a.html": html.encode(), "a.png": picture(200, 100), "b.png": picture(2, 2)}
+        (tmp_path / "a.zip").write_bytes(archive(files))
+        return jetwind("check", str(tmp_path / "a.zip"), "--only", "access.alt-words", *arguments, JETWIND_TESSERACT=str(own))
+
+    def test_read_and_told(self, tmp_path: Path) -> None:
+        """Each picture once, as a grey PNG, in the languages that are there; what is left out is told with who read it."""
+        told = self.checked(tmp_path, "A pot", "--read-pictures").stdout
+        assert "a.png shows words that its alternative text leaves out: “Spring glazes” (read by tesseract 5.3.0 (eng, deu))." in told
+        assert (tmp_path / "reads.asked").read_bytes() == b"stdin stdout -l eng+deu --psm 11 tsv\n\x89PNG"
+        assert "1 fix" not in self.checked(tmp_path, "Spring glazes", "--read-pictures").stdout
+
+    def test_who_cannot_read(self, tmp_path: Path) -> None:
+        """Not asked for, not installed, no answer: three reasons."""
+        assert "--read-pictures reads them" in self.checked(tmp_path, "A pot").stdout
+        assert "tesseract is not installed" in self.checked(tmp_path, "A pot", "--read-pictures", program="#!/bin/sh\nexit 1\n").stdout
+        broken = self.PROGRAM.replace("*) echo", "*) exit 3; echo")
+        assert "0 fixes" in self.checked(tmp_path, "A pot", "--read-pictures", program=broken).stdout
+
+
 class TestFailingInside:
     """Jetwind's own failures are no stop of the message: exit status 3 and one line that names the check or the stage."""
 

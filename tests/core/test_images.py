@@ -562,6 +562,19 @@ class TestLighter:
         shown[0].save(clear, "GIF", save_all=True, append_images=shown[1:], duration=100, disposal=2)
         assert candidates(clear.getvalue(), 40) == []
 
+    def test_animations_that_are_left_alone(self) -> None:
+        """Cut off, with more frames or pixels than are looked at, in another format: nothing is made, nothing raised."""
+        frames = [plain((number, 0, 0), (40, 30)) for number in range(200)]
+        whole = animation(frames, 20)
+        assert facts_of(whole).frames > 150
+        wide = animation([plain((number, 0, 0), (2_400, 2_000)) for number in range(9)], 20)
+        moving = animation([grain(), plain("red", (300, 200))], 100, "WEBP")
+        for data in (whole, wide, moving, animation(frames[:4], 20)[:-40]):
+            assert candidates(data, 20) == []
+            assert lighter(data, 20, 0.5) is None
+        # Two frames are held against two, not against five.
+        assert {one.form for one in candidates(animation([grain(), grain().rotate(180)], 100), 60)} == {"GIF"}
+
     def test_widths(self) -> None:
         """Times the widest place, and the steps that houses keep to, as far as the picture goes."""
         assert widths_for(2000, 600) == (1200, 900, 800, 600)

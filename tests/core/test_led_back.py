@@ -8,6 +8,7 @@ from jetwind.core.message import Message, Sample, read_bytes
 from jetwind.core.profiles import profiles
 from jetwind.core.readers import as_reader
 from jetwind.core.renders import Render, Renders
+from jetwind.core.renders.enlarged import Loss
 from jetwind.core.renders.led_back import LedBack
 from jetwind.core.renders.measured import Block, Measured
 from jetwind.core.renders.showing import Shown
@@ -77,6 +78,10 @@ class TestElements:
         shown = (Shown("css-x", "X", "look", ("desktop-pane",), (image,)),)
         given_renders = {"desktop-pane": Render(profiles()["desktop-pane"], measured, blocked=frozenset({theirs["five"]}))}
         found = LedBack(message, merged).renders(Renders(given_renders, shown=shown))
+        lost = (Loss("cut", theirs["five"], theirs["five"]), Loss("covers", 9_999, theirs["five"]))
+        led = LedBack(message, merged).renders(Renders(given_renders, enlarged=lost))
+        assert led.enlarged == (Loss("cut", own["five"], own["five"]),)
+        assert LedBack(message, merged).renders(Renders(given_renders)).enlarged is None
         assert found.reader == "Tove"
         assert [block.element for block in found.renders["desktop-pane"].measured.blocks] == [own["five"]]
         assert found.renders["desktop-pane"].blocked == {own["five"]}

@@ -158,3 +158,14 @@ def test_how_it_is_seen_and_heard(house: Any, start_worker: Any, sign_in: Any) -
     page.goto(f"/mailings/{revision.mailing_id}/r1/appearance/?profile=phone-upright")
     page.get_by_label("Seen").select_option(label="with weak sight (blurred)")
     expect(page.locator(".shot img").first).to_have_css("filter", 'url("#sight-weak")')
+    # And on the contact sheet and in comparisons, all renders at once.
+    page.goto(f"/mailings/{revision.mailing_id}/r1/appearance/")
+    page.get_by_label("Seen").select_option(label="without red cones (protanopia)")
+    for number in (0, 3):
+        expect(page.locator(".shot img").nth(number)).to_have_css("filter", 'url("#sight-protanopia")')
+    nothing_serious(page)
+    for view, place in (("side", ".beside img"), ("wiper", ".laid img")):
+        page.goto(f"/mailings/{revision.mailing_id}/r1/appearance/compare/?left=desktop-pane&right=phone-upright&view={view}")
+        page.get_by_label("Seen").select_option(label="without blue cones (tritanopia)")
+        for number in (0, 1):
+            expect(page.locator(place).nth(number)).to_have_css("filter", 'url("#sight-tritanopia")')
