@@ -10,10 +10,11 @@ import pytest
 import skimage.data
 from PIL import Image, ImageDraw, ImageFont
 
+from jetwind.core.checking import Context, registry, run_check
 from jetwind.core.checks.access.words_in_pictures import WordsOptions, telling_words
 from jetwind.core.images.bounded import grey_copy
 from jetwind.core.images.collecting import pictures_of
-from jetwind.core.images.words import MOST_CHARACTERS, Words
+from jetwind.core.images.words import MOST_CHARACTERS, PictureWords, Words
 from jetwind.core.message import read_bytes
 from jetwind.engines.picture_words import FakeReader, Tesseract, installed, read_each, to_read
 from jetwind.engines.picture_words.tesseract import words_in
@@ -118,6 +119,44 @@ def _size(data: bytes | None) -> tuple[int, int]:
     image = Image.open(io.BytesIO(data))
     assert image.mode == "L"
     return image.size
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("Spring glazes\nSPRING sale", ["Spring", "glazes", "sale"]),
+        ("20 % off — 7 to 9, a b c", ["20", "off"]),
+        ("Été à l'atelier", ["Été", "atelier"]),
+        ("春の釉薬 весна", ["春の釉薬", "весна"]),
+        ("\n \t", []),
+    ],
+)
+def test_words_that_say_something(text: str, words: list[str]) -> None:
+    """Of three letters or more, numbers of two digits, each once, whatever its capitals; scripts without capitals, too."""
+    assert telling_words(text) == words
+
+
+@pytest.mark.parametrize(
+    ("alternative", "is_told"),
+    [
+        ("Spring glazes are back", False),
+        ("SPRING-GLAZES", False),
+        ("Sprlng g1azes", False),
+        ("Springs, glazed", False),
+        ("Sprinkler, gloves", True),
+        ("Frühling", True),
+        ("%%offer%%", False),
+        ("*|OFFER|*", False),
+        ("{{ offer }}", False),
+    ],
+)
+def test_what_counts_as_said(alternative: str, is_told: bool) -> None:
+    """A letter misread or another ending does not count, another word does; a field of any kind may say anything."""
+    address = "https://kiln.org/bowl.png"
+    message = read_bytes(f"<p>Hello</p><img src='{address}' alt='{alternative}'>".encode(), "a.html")
+    words = PictureWords({hashlib.sha256(address.encode()).hexdigest(): Words("Spring glazes", "reader 1")}, "reader 1")
+    answer = run_check(registry()["access.alt-words"], message, Context(picture_words=words))
+    assert bool(answer.findings) is is_told, answer
 
 
 def test_which_are_read() -> None:

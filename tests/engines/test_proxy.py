@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import ssl
 
 import pytest
@@ -97,6 +98,50 @@ def test_a_tunnel() -> None:
     assert upgraded.endswith(b"picture")
     (other,) = asyncio.run(through("kiln.example:443", "/a.png"))
     assert b" 403 " in other.splitlines()[0]
+
+
+def test_a_tunnel_that_is_abused() -> None:
+    """What is no TLS ends the connection, and a tunnel leads to no further one; the proxy goes on serving."""
+
+    async def tried() -> tuple[bytes, bytes, bytes]:
+        secure, _ = certificate.made()
+        proxy = PartsProxy(secure)
+        port = await proxy.start()
+        proxy.hold(PART, OWN)
+
+        async def opened() -> tuple[asyncio.StreamReader, asyncio.StreamWriter]:
+            reader, writer = await asyncio.open_connection("127.0.0.1", port)
+            writer.write(get("kiln.org:8443", "CONNECT"))
+            await asyncio.wait_for(reader.readuntil(b"\r\n\r\n"), 20)
+            return reader, writer
+
+        try:
+            plain = b""
+            reader, writer = await opened()
+            writer.write(b"GET /b.png HTTP/1.1\r\nHost: kiln.org\r\n\r\n")
+            with contextlib.suppress(ConnectionError):
+                # TLS says why it ends (RFC 8446 §6): at the most an alert comes, and no picture.
+                plain = await asyncio.wait_for(reader.read(), 20)
+            writer.close()
+            reader, writer = await opened()
+            trusting = ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
+            trusting.check_hostname, trusting.verify_mode = False, ssl.CERT_NONE
+            await writer.start_tls(trusting, server_hostname="kiln.org")
+            writer.write(get("kiln.org:8443", "CONNECT"))
+            inner = await asyncio.wait_for(reader.readuntil(b"\r\n\r\n"), 20)
+            writer.close()
+            reader, writer = await asyncio.open_connection("127.0.0.1", port)
+            writer.write(get("http://kiln.org/a.png?x=1"))
+            after = await asyncio.wait_for(reader.readuntil(b"picture"), 20)
+            writer.close()
+            return plain, inner, after
+        finally:
+            await proxy.stop()
+
+    plain, inner, after = asyncio.run(tried())
+    assert b"picture" not in plain
+    assert b" 403 " in inner.splitlines()[0]
+    assert after.endswith(b"picture")
 
 
 def test_a_claimed_type_brings_no_header_of_its_own() -> None:

@@ -173,7 +173,10 @@ def telling_words(text: str) -> list[str]:
     """The words that say something, each once: of three letters or more, or numbers of two digits or more."""
     words = _WORD.findall(text)[:_MOST]
     kept = [word for word in words if len(word) >= 3 or (word.isdecimal() and len(word) >= 2)]
-    return list({_plain(word): word for word in reversed(kept)}.values())[::-1]
+    found: dict[str, str] = {}
+    for word in kept:
+        found.setdefault(_plain(word), word)
+    return list(found.values())
 
 
 def _plain(word: str) -> str:
