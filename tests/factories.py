@@ -44,6 +44,7 @@ def mail(
         "Subject": "Twelve glazes, a fifth off",
         "From": "Kiln Works <hello@kiln.org>",
         "List-Unsubscribe": "<https://www.kiln.org/leave>",
+        "List-Unsubscribe-Post": "List-Unsubscribe=One-Click",
         **{name.replace("_", "-"): value for name, value in headers.items()},
     }
     for name, value in wanted.items():

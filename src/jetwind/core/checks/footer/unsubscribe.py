@@ -12,9 +12,12 @@ from jetwind.core.checking.copies import readers_copies
 from jetwind.core.checking.field_texts import field_texts, uses
 from jetwind.core.checking.merged import named
 from jetwind.core.facts import phrase_pattern
-from jetwind.core.fields import structure
+from jetwind.core.fields import opaque, structure
+from jetwind.core.fields.syntax import FILLER
 from jetwind.core.links import links
-from jetwind.core.links.way_out import list_unsubscribe_targets, unsubscribe_link
+from jetwind.core.links.addresses import WEB, parsed
+from jetwind.core.links.collect import Link
+from jetwind.core.links.way_out import ADDRESS_WORDS, list_unsubscribe_targets, unsubscribe_link, ways_out
 from jetwind.core.message import Message, Sample
 from jetwind.core.source import LIMITS, Span
 
@@ -176,3 +179,111 @@ def find_list_unsubscribe(message: Message, context: Context, options: Options) 
             Place.in_header(message, "List-Unsubscribe", header),
             {"value": header.value or "empty"},
         )
+
+
+_BOTH = f"{_HEAD}List-Unsubscribe: <https://kiln.org/u?m=1>\n"
+_HTTPS, _OTHER_SCHEME = re.compile(r"https://", re.IGNORECASE), re.compile(r"(?:http|mailto):", re.IGNORECASE)
+#: The one value of List-Unsubscribe-Post (RFC 8058 §3.1).
+_ONE_CLICK = "List-Unsubscribe=One-Click"
+
+
+@check(
+    id="footer.one-click",
+    name="No unsubscribing by one click",
+    level=Level.STOP,
+    why="Large mailbox providers demand it of bulk mail: their button must work without a further page.",
+    fix="Send List-Unsubscribe with an https address, and List-Unsubscribe-Post: List-Unsubscribe=One-Click.",
+    basis="RFC 8058 §3.1",
+    merged=True,
+    samples=[
+        clear(f"{_BOTH}List-Unsubscribe-Post: List-Unsubscribe=One-Click\n\nx\n"),
+        clear(
+            f"{_HEAD}List-Unsubscribe: <mailto:listrequest@example.com?subject=unsubscribe>,\n <https://example.com/unsubscribe.html?opaque=123456789>\n"
+            "List-Unsubscribe-Post: List-Unsubscribe=One-Click\n\nx\n"
+        ),
+        clear(f"{_HEAD}List-Unsubscribe: <{{{{ unsubscribe_url }}}}>\nList-Unsubscribe-Post: List-Unsubscribe=One-Click\n\nx\n"),
+        clear("<p>HTML without any headers</p>"),
+        # A header that is missing, or holds nothing that can be followed, is told by footer.list-unsubscribe.
+        clear(f"{_HEAD}\nNews\n"),
+        clear(f"{_HEAD}List-Unsubscribe: <unsubscribe>\n\nx\n"),
+        clear(f"{_HEAD}List-Unsubscribe: <mailto:leave@kiln.org>\n\nYour receipt\n", kind="transactional"),
+        finds(_BOTH + "\nx\n", at="List-Unsubscribe: <https://kiln.org/u?m=1>"),
+        finds(f"{_BOTH}List-Unsubscribe-Post: one-click\n\nx\n", at="List-Unsubscribe-Post: one-click"),
+        finds(f"{_HEAD}List-Unsubscribe: <mailto:leave@kiln.org>\nList-Unsubscribe-Post: List-Unsubscribe=One-Click\n\nx\n"),
+        finds(f"{_HEAD}List-Unsubscribe: <http://kiln.org/u>\nList-Unsubscribe-Post: List-Unsubscribe=One-Click\n\nx\n"),
+    ],
+)
+def find_one_click(message: Message, context: Context, options: Options) -> Iterator[Hit]:
+    """List-Unsubscribe of a bulk mail holds an https address, and List-Unsubscribe-Post stands beside it with its one value."""
+    if not context.kind.is_bulk:
+        raise DoesNotApply("a transactional message needs no List-Unsubscribe")
+    if message.form != "eml":
+        raise CannotTell("the sending system adds these headers; they are not part of what was taken in")
+    header = message.header("List-Unsubscribe")
+    targets = list_unsubscribe_targets(header.value) if header is not None else []
+    if header is None or not any(_GOOD_URI.match(uri) or message.holds_field(uri) for uri in targets):
+        return
+    # A field may bring the whole address: of one that begins with another scheme it is known.
+    if not any(_HTTPS.match(uri) or (message.holds_field(uri) and not _OTHER_SCHEME.match(uri)) for uri in targets):
+        yield Hit("List-Unsubscribe holds no https address.", Place.in_header(message, "List-Unsubscribe", header), identity="https")
+        return
+    post = message.header("List-Unsubscribe-Post")
+    if post is None:
+        yield Hit("The message has no List-Unsubscribe-Post header.", Place.in_header(message, "List-Unsubscribe", header), identity="post")
+    elif post.value.strip() != _ONE_CLICK:
+        yield Hit(
+            "List-Unsubscribe-Post is not “{wanted}” but: {value}",
+            Place.in_header(message, "List-Unsubscribe-Post", post),
+            {"wanted": _ONE_CLICK, "value": post.value.strip()[:200] or "empty"},
+            identity="post",
+        )
+
+
+_HOME = "https://www.kiln.org/"
+
+
+@check(
+    id="footer.unsubscribe-target",
+    name="Unsubscribe link to the home page",
+    level=Level.STOP,
+    why="Whoever wants to leave must find the way alone; the law asks for one page, or one reply.",
+    fix="Lead the link to the page where this reader unsubscribes.",
+    basis="Common practice, no published source, for what a home page is; 16 CFR 316.5 (from memory)",
+    samples=[
+        clear('<a href="https://www.kiln.org/u?m=1">Unsubscribe</a>'),
+        clear('<a href="https://unsubscribe.kiln.org/">Unsubscribe</a>'),
+        clear('<a href="https://www.kiln.org/?leave=9f3">Unsubscribe</a>'),
+        clear('<a href="https://www.kiln.org/#/leave">Unsubscribe</a>'),
+        clear('<a href="{{ unsubscribe_url }}">Unsubscribe</a>'),
+        clear('<a href="https://{{ host }}/">Unsubscribe</a>'),
+        clear('<a href="*|LEAVE|*">Unsubscribe</a>'),
+        clear('<a href="mailto:leave@kiln.org">Unsubscribe</a>'),
+        clear(f'<a href="{_HOME}">Kiln Works</a> <a href="https://www.kiln.org/u">Unsubscribe</a>'),
+        # Another way out is enough.
+        clear(f'<a href="{_HOME}">Unsubscribe</a> or <a href="mailto:leave@kiln.org?subject=unsubscribe">unsubscribe by mail</a>'),
+        clear(f'<a href="{_HOME}">Unsubscribe</a>', kind="transactional"),
+        clear('<a href="#">Unsubscribe</a>'),  # told once, by links.empty
+        finds(f'<p>Sale</p><a href="{_HOME}">Unsubscribe</a>', at=_HOME),
+        finds('<p>To unsubscribe, <a href="http://kiln.org">click here</a>.</p>', at="http://kiln.org"),
+    ],
+)
+def find_target(message: Message, context: Context, options: Options) -> Iterator[Hit]:
+    """A link by which a reader leaves the list leads to more than the sender's home page."""
+    if not context.kind.is_bulk:
+        raise DoesNotApply("a transactional message needs no unsubscribe link")
+    ways = list(islice(ways_out(message), LIMITS.links))
+    if ways and all(_is_home(message, way) for way in ways):
+        first = ways[0]
+        attribute = first.element.attributes.get("href") if first.element is not None else None
+        span = attribute.value_span if attribute is not None else first.span
+        element = first.element.index if first.element is not None else None
+        place = Place.in_html(message, span, element) if message.html is not None else Place.in_text(message, span)
+        yield Hit("The unsubscribe link leads to the home page {address}", place, {"address": first.address or ""}, identity="home")
+
+
+def _is_home(message: Message, way: Link) -> bool:
+    """Whether an address is a server's first page and says nothing of unsubscribing; of one with a field nothing is known."""
+    address = parsed((way.address or "").strip())
+    if address is None or address.scheme not in WEB or FILLER in opaque(way.address or "", message.syntax, in_address=True):
+        return False
+    return address.path in ("", "/") and not address.query and "#" not in address.href and not ADDRESS_WORDS.search(address.host)
