@@ -227,6 +227,14 @@ class TestHostile:
         facts = facts_of(saved(Image.new("RGB", (1, 30_000)), "PNG"))
         assert (facts.width, facts.height, facts.fault) == (1, 30_000, "")
 
+    def test_an_animation_that_ends_within_a_number(self) -> None:
+        """What the library below raises then is none of Python's usual errors (struct.error; found by chance)."""
+        octets = bytearray(animation([plain("red"), plain("blue")], 50))
+        octets[6] = 0
+        for end in (353, 200, 60, 30):
+            assert facts_of(bytes(octets[:end])).fault != ""
+            assert lighter(bytes(octets[:end]), 100, 0.5) is None
+
     @given(st.data())
     def test_any_octets(self, data: st.DataObject) -> None:
         """Changed, cut, doubled: an answer, never an exception."""

@@ -7,6 +7,8 @@ import re
 import warnings
 from functools import lru_cache
 
+from jetwind.core.images.measure import DECODING_FAILS
+
 #: Pixels of a picture that is shown as it is; beyond, a smaller copy is. A photograph for a screen has two million.
 MOST_SHOWN = 12_000_000
 #: Beyond this not even a copy is made: its pixels alone would take 160 MB.
@@ -24,7 +26,7 @@ _BUSY = re.compile(
 
 def pixel_size(data: bytes) -> tuple[int, int] | None:
     """Width and height of a picture in px by its own head, however large; None where it has none that can be read."""
-    from PIL import Image, UnidentifiedImageError
+    from PIL import Image
 
     # Only the head is read, so that Pillow's own limit, which refuses to say how large a picture is, may rest meanwhile.
     limit, Image.MAX_IMAGE_PIXELS = Image.MAX_IMAGE_PIXELS, None
@@ -33,7 +35,7 @@ def pixel_size(data: bytes) -> tuple[int, int] | None:
             warnings.simplefilter("ignore")
             with Image.open(io.BytesIO(data)) as picture:
                 return picture.size
-    except (UnidentifiedImageError, OSError, ValueError, SyntaxError, EOFError, KeyError):
+    except DECODING_FAILS:
         return None
     finally:
         Image.MAX_IMAGE_PIXELS = limit
@@ -64,7 +66,7 @@ def smaller_copy(data: bytes) -> tuple[str, bytes] | None:
                 out = io.BytesIO()
                 opened.save(out, "PNG" if has_alpha else "JPEG")
                 return f"image/{'png' if has_alpha else 'jpeg'}", out.getvalue()
-    except (OSError, ValueError, SyntaxError, EOFError, KeyError, MemoryError):
+    except DECODING_FAILS:
         return None
 
 
@@ -94,5 +96,5 @@ def grey_copy(data: bytes) -> bytes | None:
             out = io.BytesIO()
             grey.save(out, "PNG", compress_level=1)
             return out.getvalue()
-    except (OSError, ValueError, SyntaxError, EOFError, KeyError, MemoryError):
+    except DECODING_FAILS:
         return None

@@ -18,7 +18,7 @@ from typing import TYPE_CHECKING, Any, Literal
 
 from jetwind.core.images.bounded import is_plain_drawing, pixel_size
 from jetwind.core.images.flashes import Sight, flashing_share, sight_of
-from jetwind.core.images.measure import MOST_PIXELS
+from jetwind.core.images.measure import DECODING_FAILS, MOST_PIXELS
 
 if TYPE_CHECKING:
     from PIL import Image
@@ -28,8 +28,6 @@ Fault = Literal["", "unknown", "too-large", "cut-off", "damaged"]
 
 #: Frames that are counted; frames, and pixels, that are unpacked to see them move.
 MOST_FRAMES, MOST_LOOKED_AT, MOST_MOTION = 1_000, 150, 40_000_000
-#: What decoding a hostile file may raise (Pillow's own, and those of the libraries below it).
-DECODING_FAILS = (OSError, ValueError, SyntaxError, EOFError, KeyError, IndexError, TypeError, OverflowError, ArithmeticError, MemoryError)
 _MODES: Mapping[str, Colours] = {
     **dict.fromkeys(("1", "L", "LA", "La"), "grey"),
     **dict.fromkeys(("P", "PA"), "palette"),

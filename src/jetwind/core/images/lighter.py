@@ -11,8 +11,9 @@ from collections.abc import Iterable, Iterator, Sequence, Set
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Literal
 
-from jetwind.core.images.facts import DECODING_FAILS, MOST_LOOKED_AT, MOST_MOTION, PictureFacts, facts_of
+from jetwind.core.images.facts import MOST_LOOKED_AT, MOST_MOTION, PictureFacts, facts_of
 from jetwind.core.images.likeness import Likeness
+from jetwind.core.images.measure import DECODING_FAILS
 
 if TYPE_CHECKING:
     from PIL import Image

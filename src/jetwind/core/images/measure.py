@@ -3,12 +3,18 @@
 from __future__ import annotations
 
 import io
+import struct
 import warnings
 from dataclasses import dataclass
 from functools import lru_cache
 
 #: Pictures above this many pixels are not opened: 40 Mpx is a 160 MB bitmap.
 MOST_PIXELS = 40_000_000
+#: What decoding a hostile file may raise: Pillow's own (whose "unidentified" is an OSError), and those of the libraries below it.
+DECODING_FAILS = (
+    OSError, ValueError, SyntaxError, EOFError, KeyError, IndexError, TypeError, OverflowError, ArithmeticError, MemoryError, AssertionError,
+    struct.error,
+)  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,7 +29,7 @@ class ImageFacts:
 @lru_cache(maxsize=512)
 def measure(data: bytes) -> ImageFacts | None:
     """Facts of a picture, or None where it does not decode or is larger than may be opened."""
-    from PIL import Image, UnidentifiedImageError
+    from PIL import Image
 
     try:
         with warnings.catch_warnings():
@@ -33,5 +39,5 @@ def measure(data: bytes) -> ImageFacts | None:
                 if width * height > MOST_PIXELS:
                     return None
                 return ImageFacts(picture.format or "", width, height)
-    except (UnidentifiedImageError, Image.DecompressionBombError, OSError, ValueError, SyntaxError, EOFError, KeyError):
+    except (Image.DecompressionBombError, *DECODING_FAILS):
         return None

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import cast
 
-from jetwind.core.images.measure import measure
+from jetwind.core.images.measure import DECODING_FAILS, measure
 
 #: Side of the small copy that is looked at, in px.
 _SIDE = 96
@@ -27,7 +27,7 @@ def see_through(data: bytes) -> SeeThrough | None:
     """What is drawn; None for a picture without clear pixels, or one that does not decode."""
     if measure(data) is None:
         return None
-    from PIL import Image, UnidentifiedImageError
+    from PIL import Image
 
     try:
         with warnings.catch_warnings():
@@ -37,7 +37,7 @@ def see_through(data: bytes) -> SeeThrough | None:
                     return None
                 picture.thumbnail((_SIDE * 8, _SIDE * 8))
                 small = picture.convert("RGBA").resize((min(_SIDE, picture.width), min(_SIDE, picture.height)), Image.Resampling.NEAREST)
-    except (UnidentifiedImageError, Image.DecompressionBombError, OSError, ValueError, SyntaxError, EOFError, KeyError):
+    except (Image.DecompressionBombError, *DECODING_FAILS):
         return None
     counts: dict[tuple[int, int, int], int] = {}
     total = drawn = 0
