@@ -285,7 +285,10 @@ class TestImages:
         assert f"{found.data['saved'] / 1024:,.1f} KB less" in shown
         assert "900 × 600 JPEG" in shown
         assert '<tr class="chosen"><td class="tight">1</td><td class="address">heavy.jpg' in shown
-        assert "On a slow phone line they take" in shown
+        html = len((body + pictures).encode())
+        whole = html + len(heavy.getvalue()) + len(picture())
+        assert f"With its HTML the message weighs {whole / 1024:,.1f} KB, then {(whole - found.data['saved']) / 1024:,.1f} KB." in shown
+        assert f"On a slow phone line that takes {whole / 50_000:.1f} s, then {(whole - found.data['saved']) / 50_000:.1f} s." in shown
         # The files with a list: what was told is what is in them, to the octet.
         assert "/lighter-pictures.zip" in shown
         given = house.client(house.reviewer).get(f"/mailings/{revision.mailing_id}/r1/lighter-pictures.zip")

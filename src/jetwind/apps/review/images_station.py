@@ -140,6 +140,8 @@ def page(request: HttpRequest, walk: Walk, message: Message) -> dict[str, Any]:
     most = options_of(walk.revision.mailing.workspace, "images.total-heavy")
     assert isinstance(most, TotalOptions)
     total, saved = sum(known), sum(one.octets for one in less.values())
+    # What a reader waits for: the copy and its pictures.
+    whole = total + (message.html.octets if message.html is not None else 0)
     choice = _choice(request, walk, message, pictures, files)
     return {
         "entries": entries,
@@ -147,7 +149,9 @@ def page(request: HttpRequest, walk: Walk, message: Message) -> dict[str, Any]:
         "total": kilobytes(total),
         "after": kilobytes(total - saved) if saved else "",
         "limit": kilobytes(most.most_octets),
-        "lines": [(name, _seconds(total, rate), _seconds(total - saved, rate) if saved else "") for name, rate in LINES],
+        "lines": [(name, _seconds(whole, rate), _seconds(whole - saved, rate) if saved else "") for name, rate in LINES],
+        "whole": kilobytes(whole),
+        "whole_after": kilobytes(whole - saved) if saved else "",
         "choice": choice,
         "balance": balance_of(walk, {index: entry.number for entry in entries for index in entry.elements}),
         "wiper": _wiper(savings, request.GET.get("finding", "")) if choice is None else None,
