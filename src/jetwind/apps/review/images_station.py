@@ -81,11 +81,10 @@ class Entry:
 
 @dataclass(frozen=True, slots=True)
 class Less:
-    """What a picture would weigh less, in octets, and the file that does it, in words; whether somebody chose that."""
+    """What a picture would weigh less, in octets, and the file that does it, in words."""
 
     octets: int = 0
     how: str = ""
-    is_choice: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -165,11 +164,7 @@ def _less(picture: Picture, octets: int | None, savings: Mapping[str, ShownFindi
     """By the file that was chosen; where nobody chose, by the one that the check told of."""
     if picture.digest in files:
         file = files[picture.digest]
-        return (
-            Less((octets or file.octets) - file.octets, candidate_of(file).words, True)
-            if file is not None
-            else Less(0, "stays as it is", True)
-        )
+        return Less((octets or file.octets) - file.octets, candidate_of(file).words) if file is not None else Less(0, "stays as it is")
     found = savings.get(picture.key)
     return Less(_saved(found), str(found.record.data.get("how", ""))) if found is not None else Less()
 

@@ -24,11 +24,7 @@ def look_at_picture(request: HttpRequest, mailing_id: int, number: int, fingerpr
     """A picture that could be lighter, before and after; the octets of a stranger's picture are never handed to a browser."""
     assert isinstance(request.user, User)
     data = lighter_files.looked_at(revision_for(request.user, mailing_id, number), fingerprint, side)
-    if data is None:
-        raise Http404("no such picture")
-    response = HttpResponse(data, content_type="image/png")
-    response["Cache-Control"] = "private, max-age=600"
-    return response
+    return _pixels(data)
 
 
 @require_GET
@@ -37,8 +33,13 @@ def look_at_file(request: HttpRequest, mailing_id: int, number: int, file_id: in
     """A picture, and a file that was made to choose from, in pixels of our own making."""
     assert isinstance(request.user, User)
     data = lighter_files.file_looked_at(revision_for(request.user, mailing_id, number), file_id, side)
+    return _pixels(data)
+
+
+def _pixels(data: bytes | None) -> HttpResponse:
+    """A PNG that was made here."""
     if data is None:
-        raise Http404("no such file")
+        raise Http404("no such picture")
     response = HttpResponse(data, content_type="image/png")
     response["Cache-Control"] = "private, max-age=600"
     return response

@@ -147,11 +147,6 @@ def before_and_after(data: bytes, made: bytes, shown_width: float) -> tuple[byte
     return out[0], out[1]
 
 
-def proposal(found: Sequence[Candidate], least: float) -> Candidate | None:
-    """The lightest whose likeness is at least ``least``."""
-    return next((one for one in found if one.likeness >= least), None)
-
-
 def _opened(data: bytes) -> Image.Image:
     """The pixels as they are shown: turned as EXIF says, in RGB, with alpha where any pixel is clear."""
     from PIL import Image, ImageOps
