@@ -29,13 +29,13 @@ def phrases(table_name: str, key: str) -> tuple[str, ...]:
 class Phrases:
     """Finds any of some phrases as whole words, whatever their case; a space in a phrase matches any white space.
 
-    A pattern of hundreds of alternatives is slow at each character, and most texts hold none of them: only phrases whose first word
-    occurs at all are sought.
+    A pattern of hundreds of alternatives is slow at each character, and most texts hold none of them: only phrases whose words
+    all occur are sought.
     """
 
     def __init__(self, sought: tuple[str, ...]) -> None:
         self._sought = tuple(sorted(sought, key=len, reverse=True))
-        self._firsts = {phrase: phrase.split(" ")[0].lower() for phrase in self._sought}
+        self._words = {phrase: tuple(phrase.lower().split(" ")) for phrase in self._sought}
         self._patterns: dict[tuple[str, ...], re.Pattern[str]] = {}
 
     def finditer(self, text: str) -> Iterator[re.Match[str]]:
@@ -53,9 +53,13 @@ class Phrases:
         pattern = self._pattern(text)
         return text if pattern is None else pattern.sub(by, text)
 
+    def within(self, text: str) -> re.Pattern[str] | None:
+        """What finds those phrases whose words occur in a text, for looking through its parts one by one; None where none does."""
+        return self._pattern(text)
+
     def _pattern(self, text: str) -> re.Pattern[str] | None:
         lower = text.lower()
-        there = tuple(phrase for phrase in self._sought if self._firsts[phrase] in lower)
+        there = tuple(phrase for phrase in self._sought if all(word in lower for word in self._words[phrase]))
         if not there:
             return None
         if there not in self._patterns:

@@ -1,0 +1,505 @@
+"""Reasons in how the HTML is written."""
+
+from __future__ import annotations
+
+import re
+
+from jetwind.core.checking import Context, Place, clear, finds
+from jetwind.core.markup import Element
+from jetwind.core.message import Message
+from jetwind.core.prose.reading import reading_of
+from jetwind.core.source import Span
+from jetwind.core.spam.declaring import Evidence, found_by, reason
+from jetwind.core.styles.colours import legacy_colour
+from jetwind.core.styles.declarations import length_px
+
+_COPY = "<p>Twelve glazes, mixed by hand from ash and sea sand, are a fifth off until the middle of the month for all who fire with us.</p>"
+_CLEAN = clear(f"<!doctype html><html lang='en'><body>{_COPY}</body></html>")
+
+
+@reason(
+    id="markup-heavy",
+    name="Heavy markup for its text",
+    group="markup",
+    weight=0.5,
+    why="Much markup around little text is a habit of mail that hides something.",
+    fix="Take out what is not needed: nested tables, styles that nothing uses, comments.",
+    effort=2,
+    samples=[_CLEAN, finds(f"<style>{'p{color:red}' * 5000}</style><p>short</p>")],
+)
+def markup_heavy(message: Message, context: Context) -> Evidence | None:
+    """Over 40,000 octets, and over 60 of them for each character that is read."""
+    if message.html is None:
+        return None
+    characters = len(reading_of(message).visible_text)
+    if message.html.octets <= 40_000 or message.html.octets <= 60 * characters:
+        return None
+    return Evidence(f"{message.html.octets:,} octets of HTML for {characters:,} characters", Place("html"))
+
+
+@reason(
+    id="active-content",
+    name="Script or form in the message",
+    group="markup",
+    weight=1.2,
+    why="Clients take scripts and forms out, and filters ask what they were there for.",
+    fix="Take it out, and link to a page that does it.",
+    samples=[_CLEAN, finds("<form action='https://kiln.org'><input></form>"), finds("<script>x()</script>")],
+)
+def active_content(message: Message, context: Context) -> Evidence | None:
+    """Scripts, forms, frames and objects."""
+    elements = list(message.document.elements("script", "form", "iframe", "object", "embed", "applet")) if message.document else []
+    if not elements:
+        return None
+    said = ", ".join(sorted({element.tag for element in elements}))
+    return Evidence(said, Place.in_html(message, elements[0].start_tag, elements[0].index))
+
+
+@reason(
+    id="text-hidden",
+    name="Much hidden text",
+    group="markup",
+    weight=1.2,
+    why="Text that no reader sees is there to mislead filters.",
+    fix="Take it out; leave the hidden preview text.",
+    samples=[
+        _CLEAN,
+        clear(f"<div style='display:none'>Twelve glazes at a fifth off</div>{_COPY}"),
+        finds(f"<div style='display:none'>{'hidden words ' * 60}</div><p>shown</p>"),
+    ],
+)
+def text_hidden(message: Message, context: Context) -> Evidence | None:
+    """Over 400 hidden characters, and more than are shown."""
+    if message.document is None:
+        return None
+    hidden, shown = len(reading_of(message).hidden_text), len(reading_of(message).visible_text)
+    if hidden <= 400 or hidden <= shown:
+        return None
+    return Evidence(f"{hidden:,} characters hidden, {shown:,} shown", Place("html"))
+
+
+def _words(element: Element) -> str:
+    return " ".join(element.text.split())[:40] if len(element.text) < 5_000 else ""
+
+
+@reason(
+    id="text-tiny",
+    name="Text too small to read",
+    group="markup",
+    weight=1.2,
+    why="Text of three pixels is written for filters and not for readers.",
+    fix="Take it out, or set it at a size that can be read.",
+    samples=[
+        _CLEAN,
+        clear(f"<div style='font-size:1px;display:none'>Twelve glazes at a fifth off</div>{_COPY}"),
+        clear(f"<td style='font-size:0;line-height:0'><table><tr><td style='font-size:16px'>{_COPY}</td></tr></table></td>"),
+        clear(f"<div style='font-size:1px;color:#fff;max-height:0;overflow:hidden'>Twelve glazes at a fifth off</div>{_COPY}"),
+        finds(f"{_COPY}<p style='font-size:3px'>apples plates and other words of no sense here</p>"),
+    ],
+)
+def text_tiny(message: Message, context: Context) -> Evidence | None:
+    """Over twenty letters in at most 4 px, that are not hidden and are no preview text at the top."""
+    if message.document is None:
+        return None
+    tiny = 0
+    first: Element | None = None
+    seen = 0
+    for piece in reading_of(message).pieces:
+        size = _own_size(message, piece.run.parent)
+        if size is not None and size <= 4 and seen >= 20:
+            tiny += len(piece.text)
+            first = first or piece.run.parent
+        seen += len(piece.text) if size is None or size > 4 else 0
+    if tiny <= 20 or first is None:
+        return None
+    return Evidence(f"{tiny} characters, such as “{_words(first)}”", Place.in_html(message, first.start_tag, first.index))
+
+
+def _own_size(message: Message, element: Element) -> float | None:
+    """The type size in px that the nearest ancestor sets in px, as far as it is set so."""
+    for number, around in enumerate((element, *element.ancestors())):
+        if number > 12:
+            return None
+        if value := message.cascade.value(around, "font-size"):
+            return 0.0 if value.strip() in ("0", "0px") else length_px(value)
+    return None
+
+
+@reason(
+    id="text-like-ground",
+    name="Text in the colour of its ground",
+    group="markup",
+    weight=1.5,
+    why="Text that cannot be seen is there to mislead filters.",
+    fix="Take it out, or give it a colour that can be read.",
+    samples=[
+        _CLEAN,
+        clear(f"<div style='color:#ffffff;background-color:#ffffff;display:none'>Preview</div>{_COPY}"),
+        clear(f"<table bgcolor='#1b2430'><tr><td><font color='#ffffff'>{_COPY}</font></td></tr></table>"),
+        clear(
+            "<table style='background:url(a.png) #1b2430'><tr><td><p style='color:#fff'>Twelve glazes, mixed by hand from ash</p></td></tr></table>"
+        ),
+        finds(f"<body bgcolor='#ffffff'>{_COPY}<font color='#fffffe'>apples plates and other words of no sense here at all</font></body>"),
+        finds(
+            f"<table bgcolor='#eeeeee'><tr><td>{_COPY}<p style='color:#eeeeee'>apples plates and other words of no sense here</p></td></tr></table>"
+        ),
+    ],
+)
+def text_like_ground(message: Message, context: Context) -> Evidence | None:
+    """Over thirty characters whose colour and ground, both written beside them, differ by next to nothing."""
+    if message.document is None:
+        return None
+    alike = 0
+    first: Element | None = None
+    seen = 0
+    for piece in reading_of(message).pieces:
+        pair = _colours(message, piece.run.parent)
+        is_alike = pair is not None and max(abs(one - other) for one, other in zip(*pair, strict=True)) <= 3
+        if is_alike and seen >= 20:
+            alike += len(piece.text)
+            first = first or piece.run.parent
+        seen += 0 if is_alike else len(piece.text)
+    if alike <= 30 or first is None:
+        return None
+    return Evidence(f"{alike} characters, such as “{_words(first)}”", Place.in_html(message, first.start_tag, first.index))
+
+
+_RGB = re.compile(r"#(?:[0-9a-f]{3}|[0-9a-f]{6})\Z", re.IGNORECASE)
+
+
+def _colours(message: Message, element: Element) -> tuple[tuple[int, ...], tuple[int, ...]] | None:
+    """The colour of an element's text and of the nearest ground, where both are written as plain colours and no picture lies between."""
+    colour: tuple[int, ...] | None = None
+    for number, around in enumerate((element, *element.ancestors())):
+        if number > 40:
+            return None
+        if colour is None:
+            written = message.cascade.value(around, "color") or (around.get("color") if around.tag == "font" else None)
+            if around.tag == "body" and not written:
+                written = around.get("text")
+            if written:
+                colour = _plain(written)
+                if colour is None:
+                    return None
+        if around.get("background") or message.cascade.value(around, "background-image"):
+            return None
+        ground = message.cascade.value(around, "background-color") or message.cascade.value(around, "background") or around.get("bgcolor")
+        if ground and ground.strip().lower() not in ("transparent", "none", "inherit"):
+            plain = _plain(ground)
+            return (colour, plain) if colour is not None and plain is not None else None
+    return None
+
+
+def _plain(value: str) -> tuple[int, ...] | None:
+    value = value.strip()
+    if not _RGB.match(value) and not value.isalpha():
+        return None
+    read = legacy_colour(value)
+    return None if read is None or read[3] < 1 else tuple(read[:3])
+
+
+#: Elements of HTML, those of old too (HTML §4, §16.2; from memory).
+_HTML = frozenset(
+    [
+        "a",
+        "abbr",
+        "acronym",
+        "address",
+        "applet",
+        "area",
+        "article",
+        "aside",
+        "audio",
+        "b",
+        "base",
+        "basefont",
+        "bdi",
+        "bdo",
+        "bgsound",
+        "big",
+        "blink",
+        "blockquote",
+        "body",
+        "br",
+        "button",
+        "canvas",
+        "caption",
+        "center",
+        "cite",
+        "code",
+        "col",
+        "colgroup",
+        "data",
+        "datalist",
+        "dd",
+        "del",
+        "details",
+        "dfn",
+        "dialog",
+        "dir",
+        "div",
+        "dl",
+        "dt",
+        "em",
+        "embed",
+        "fieldset",
+        "figcaption",
+        "figure",
+        "font",
+        "footer",
+        "form",
+        "frame",
+        "frameset",
+        "h1",
+        "h2",
+        "h3",
+        "h4",
+        "h5",
+        "h6",
+        "head",
+        "header",
+        "hgroup",
+        "hr",
+        "html",
+        "i",
+        "iframe",
+        "image",
+        "img",
+        "input",
+        "ins",
+        "isindex",
+        "kbd",
+        "keygen",
+        "label",
+        "layer",
+        "legend",
+        "li",
+        "link",
+        "listing",
+        "main",
+        "map",
+        "mark",
+        "marquee",
+        "menu",
+        "meta",
+        "meter",
+        "multicol",
+        "nav",
+        "nobr",
+        "noembed",
+        "noframes",
+        "nolayer",
+        "noscript",
+        "object",
+        "ol",
+        "optgroup",
+        "option",
+        "output",
+        "p",
+        "param",
+        "picture",
+        "plaintext",
+        "pre",
+        "progress",
+        "q",
+        "rb",
+        "rp",
+        "rt",
+        "ruby",
+        "s",
+        "samp",
+        "script",
+        "section",
+        "select",
+        "small",
+        "source",
+        "spacer",
+        "span",
+        "strike",
+        "strong",
+        "style",
+        "sub",
+        "summary",
+        "sup",
+        "svg",
+        "table",
+        "tbody",
+        "td",
+        "template",
+        "textarea",
+        "tfoot",
+        "th",
+        "thead",
+        "time",
+        "title",
+        "tr",
+        "track",
+        "tt",
+        "u",
+        "ul",
+        "var",
+        "video",
+        "wbr",
+        "xmp",
+        "xml",
+    ]
+)
+
+
+@reason(
+    id="markup-in-words",
+    name="Comments or made-up tags inside words",
+    group="markup",
+    weight=1.8,
+    why="Words are cut by what no reader sees, so that filters do not find them.",
+    fix="Take them out.",
+    samples=[
+        _CLEAN,
+        clear(f"{_COPY}<!-- footer --><p>x<!--[if mso]>y<![endif]-->z</p><p>Gla<b>zes</b></p>"),
+        clear("<p>{{ a }}<!-- x -->{{ b }}</p>"),
+        finds(f"{_COPY}<p>mo<!-- x1 -->ney mort<!-- q -->gage</p>"),
+        finds(f"{_COPY}<p>mo<kjq>ney mort<zzx>gage fr<xq>ee</p>"),
+    ],
+)
+def markup_in_words(message: Message, context: Context) -> Evidence | None:
+    """Two and more words that a comment or an unknown tag cuts."""
+    if message.document is None or message.html is None:
+        return None
+    source, found = message.html.text, []
+    for before, token, after in zip(message.document.tokens, message.document.tokens[1:], message.document.tokens[2:], strict=False):
+        is_cut = token.kind == "comment" or (token.kind in ("start tag", "end tag") and _is_made_up(token.name))
+        if is_cut and before.kind == after.kind == "text" and source[before.span.end - 1].isalpha() and source[after.span.start].islower():
+            found.append(token.span)
+    if len(found) < 2:
+        return None
+    said = source[found[0].start - 1 : found[0].end + 1][:40]
+    return Evidence(f"{len(found)} times, as in “{said}”", Place.in_html(message, found[0]))
+
+
+def _is_made_up(name: str) -> bool:
+    return name.isalnum() and name.lower() not in _HTML
+
+
+@reason(
+    id="markup-loud",
+    name="Much large type",
+    group="markup",
+    weight=0.5,
+    why="Copy that is set large throughout shouts.",
+    fix="Set headings large, and copy at its own size.",
+    samples=[_CLEAN, clear(f"<font size='6'>Spring sale</font>{_COPY * 2}"), finds(f"<font size='+3'>{_COPY}</font>")],
+)
+def markup_loud(message: Message, context: Context) -> Evidence | None:
+    """More than a third of the letters, and a hundred of them, inside ``font`` of size 5 and more."""
+    if message.document is None:
+        return None
+    loud = 0
+    first: Element | None = None
+    for element in message.document.elements("font"):
+        if re.fullmatch(r"\+[2-9]|[5-9]|\d\d", (element.get("size") or "").strip()) and not any(
+            _is_loud(parent) for parent in element.ancestors()
+        ):
+            loud += len(" ".join(element.text.split()))
+            first = first or element
+    shown = len(reading_of(message).visible_text)
+    if first is None or loud < 100 or loud * 3 <= shown:
+        return None
+    return Evidence(f"{loud:,} of {shown:,} characters", Place.in_html(message, first.start_tag, first.index))
+
+
+def _is_loud(element: Element) -> bool:
+    return element.tag == "font" and bool(re.fullmatch(r"\+[2-9]|[5-9]|\d\d", (element.get("size") or "").strip()))
+
+
+_REFERENCE = re.compile(r"&#(?:x(?P<hex>[0-9a-f]{2})|(?P<number>\d{2,3}));?", re.IGNORECASE)
+
+
+@reason(
+    id="markup-encoded",
+    name="Plain letters written as numbers",
+    group="markup",
+    weight=1.5,
+    why="Letters that need no character reference are written as one to hide words.",
+    fix="Write the letters themselves.",
+    samples=[
+        _CLEAN,
+        clear(f"{_COPY}<p>Tom &#38; Maeve&#8217;s &#34;kiln&#34; &#169; &#97;t</p>"),
+        finds(f"{_COPY}<p>&#102;&#114;&#101;&#101; &#x6d;&#x6f;&#x6e;&#x65;&#x79;</p>"),
+    ],
+)
+def markup_encoded(message: Message, context: Context) -> Evidence | None:
+    """Eight and more ASCII letters as character references."""
+    if message.html is None:
+        return None
+    found = []
+    for match in _REFERENCE.finditer(message.html.text[:500_000]):
+        number = int(match["hex"], 16) if match["hex"] else int(match["number"])
+        if chr(number).isascii() and chr(number).isalpha():
+            found.append(match)
+    if len(found) < 8:
+        return None
+    return Evidence(f"{len(found)} letters, as in “{found[0][0]}”", Place.in_html(message, Span(*found[0].span())))
+
+
+@reason(
+    id="html-base64",
+    name="Plain HTML in base64",
+    group="markup",
+    weight=0.9,
+    why="HTML of plain letters needs no base64; it is put so to be read by clients and not by filters.",
+    fix="Send it as quoted-printable.",
+    samples=[
+        _CLEAN,
+        clear(
+            "From: a@kiln.org\nSubject: x\nContent-Type: text/html; charset=utf-8\nContent-Transfer-Encoding: base64\n\nPHA+R8O8bnRlciBBc2NoZSBhdXMgZGVtIE1lZXI8L3A+\n"
+        ),
+        finds("From: a@kiln.org\nSubject: x\nContent-Type: text/html\nContent-Transfer-Encoding: base64\n\nPHA+R2xhemVzPC9wPg==\n"),
+    ],
+)
+def html_base64(message: Message, context: Context) -> Evidence | None:
+    """An ASCII part in base64."""
+    part = message.html.part if message.html is not None else None
+    if part is None or message.html is None or not message.html.text.isascii() or part.transfer_encoding != "base64":
+        return None
+    return Evidence("the HTML is ASCII, and in base64", Place.in_message(message, Span(part.offset, part.offset + len(part.head))))
+
+
+@reason(
+    id="markup-external",
+    name="Style sheet or script from elsewhere",
+    group="markup",
+    weight=0.4,
+    by_hand=True,
+    why="What is loaded from elsewhere can change after a filter has looked.",
+    fix="Put the styles into the message.",
+    samples=[_CLEAN, finds(f"<link rel='stylesheet' href='https://kiln.org/a.css'>{_COPY}")],
+)
+def markup_external(message: Message, context: Context) -> Evidence | None:
+    """A linked style sheet."""
+    return found_by("appearance.external-css", message, context)
+
+
+@reason(
+    id="title-residue",
+    name="HTML without title or with the title of a tool",
+    group="markup",
+    weight=0.2,
+    why="Pages saved from a tool keep its title; mail made with care has none of it.",
+    fix="Give the HTML the subject as its title.",
+    samples=[
+        clear(f"<title>Spring sale</title>{_COPY}"),
+        clear(f"<title>{{{{ subject }}}}</title>{_COPY}"),
+        finds(f"<title>Untitled Document</title>{_COPY}"),
+        finds(f"<title>New Page 1</title>{_COPY}"),
+    ],
+)
+def title_residue(message: Message, context: Context) -> Evidence | None:
+    """“Untitled”, “New page 1”, “Document” and the like."""
+    title = next(iter(message.document.elements("title")), None) if message.document is not None else None
+    if title is None or not re.fullmatch(
+        r"\s*(?:untitled(?: document| page)?(?: ?-?\d+)?|new page ?\d*|document ?\d*|no title|page title|message)\s*",
+        title.text,
+        re.IGNORECASE,
+    ):
+        return None
+    return Evidence(f"“{' '.join(title.text.split())[:40]}”", Place.in_html(message, title.start_tag, title.index))

@@ -1,0 +1,402 @@
+"""Reasons in the copy."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+from jetwind.core.checking import Context, Place, clear, finds
+from jetwind.core.checking.copy import Copy
+from jetwind.core.message import Message
+from jetwind.core.spam.copy import spoken
+from jetwind.core.spam.declaring import Evidence, reason
+from jetwind.core.spam.phrases import disguised, told_in
+
+_HEAD = "From: Kiln Works <hello@kiln.org>\nSubject: Twelve glazes\n\n"
+_CLEAN = clear(
+    f"{_HEAD}Hello Maeve, the big kiln is fired on Monday. Free testers with every order until Sunday; order today, and save a fifth!\n"
+)
+
+
+def _phrases(message: Message, key: str, *, most: float = 2.5, each: float = 0.5) -> Evidence | None:
+    """Every turn of phrase under ``key`` in the copy, at the place of the first; each more adds ``each`` of the weight."""
+    found: list[str] = []
+    place: Place | None = None
+    copies = list(spoken(message))
+    for number, match in told_in(key, [copy.text for copy in copies]):
+        phrase = " ".join(match[0].lower().split())
+        if phrase not in found:
+            found.append(phrase)
+        if place is None:
+            place = copies[number].place(match.start(), match.end())
+    if place is None:
+        return None
+    said = ", ".join(f"“{phrase}”" for phrase in found[:6]) + (f" and {len(found) - 6} more" if len(found) > 6 else "")
+    return Evidence(said, place, times=min(1 + each * (len(found) - 1), most))
+
+
+@reason(
+    id="wording-pressure",
+    name="Words of pressure",
+    group="wording",
+    weight=0.5,
+    why="Turns of phrase that leave no time to think are met far more often in unwanted mail.",
+    fix="Say until when the offer holds, and leave the haste out.",
+    effort=2,
+    samples=[_CLEAN, finds(f"{_HEAD}Act now: a risk-free offer.\n", at="Act now")],
+)
+def wording_pressure(message: Message, context: Context) -> Evidence | None:
+    """“Act now”, “no obligation”, “100% free” and the like."""
+    return _phrases(message, "pressure")
+
+
+@reason(
+    id="wording-winnings",
+    name="Talk of winning",
+    group="wording",
+    weight=0.9,
+    why="Prizes that nobody took part for are a bait.",
+    fix="Say what the draw is, who may take part and where its rules are.",
+    effort=2,
+    samples=[
+        _CLEAN,
+        clear(f"{_HEAD}The prize for the finest bowl went to Maeve.\n"),
+        finds(f"{_HEAD}You have been selected. Claim your prize!\n", at="You have been selected"),
+    ],
+)
+def wording_winnings(message: Message, context: Context) -> Evidence | None:
+    """“You have won”, “claim your prize” and the like."""
+    return _phrases(message, "winnings")
+
+
+@reason(
+    id="wording-earning",
+    name="Talk of earning money",
+    group="wording",
+    weight=0.9,
+    why="Promises of income from nothing are among the commonest of unwanted mail.",
+    fix="Say what the work or the offer is, without the promise.",
+    effort=2,
+    samples=[
+        _CLEAN,
+        clear(f"{_HEAD}Members earn a free firing with ten bowls.\n"),
+        finds(f"{_HEAD}Work from home and earn extra money.\n", at="Work from home"),
+    ],
+)
+def wording_earning(message: Message, context: Context) -> Evidence | None:
+    """“Make money”, “work from home”, “be your own boss” and the like."""
+    return _phrases(message, "earning")
+
+
+@reason(
+    id="wording-loans",
+    name="Talk of loans and debts",
+    group="wording",
+    weight=0.9,
+    why="Cheap credit is offered to strangers by those who mean something else.",
+    fix="Say who lends, and link to the terms.",
+    effort=2,
+    samples=[
+        _CLEAN,
+        clear(f"{_HEAD}We give you credit for clay that you bring back.\n"),
+        finds(f"{_HEAD}Bad credit? No credit check!\n", at="Bad credit"),
+    ],
+)
+def wording_loans(message: Message, context: Context) -> Evidence | None:
+    """“Bad credit”, “refinance”, “eliminate your debt” and the like."""
+    return _phrases(message, "loans")
+
+
+@reason(
+    id="wording-health",
+    name="Talk of cures and bodies",
+    group="wording",
+    weight=0.9,
+    why="Cures, weight and what is for adults fill most of the unwanted mail there is.",
+    fix="Say what the goods are in sober words.",
+    effort=2,
+    samples=[
+        _CLEAN,
+        clear(f"{_HEAD}The clay loses a tenth of its weight as it dries.\n"),
+        finds(f"{_HEAD}Lose weight, with no prescription.\n", at="Lose weight"),
+    ],
+)
+def wording_health(message: Message, context: Context) -> Evidence | None:
+    """“Lose weight”, “no prescription” and the like."""
+    return _phrases(message, "health")
+
+
+@reason(
+    id="wording-transfers",
+    name="Talk of money that waits somewhere",
+    group="wording",
+    weight=1.2,
+    why="The letter of the stranger with millions is the oldest of all.",
+    fix="Write to customers about their own affairs alone.",
+    effort=3,
+    samples=[
+        _CLEAN,
+        clear(f"{_HEAD}Please pay by bank transfer.\n"),
+        finds(f"{_HEAD}I am the next of kin and need your bank account.\n", at="next of kin"),
+    ],
+)
+def wording_transfers(message: Message, context: Context) -> Evidence | None:
+    """“Next of kin”, “transfer of funds” and the like."""
+    return _phrases(message, "transfers")
+
+
+@reason(
+    id="wording-threats",
+    name="Threat to an account",
+    group="wording",
+    weight=1.2,
+    by_hand=True,
+    why="Who fishes for passwords threatens with a closed account.",
+    fix="Say what happened, and let the reader go to your site by themselves.",
+    effort=2,
+    samples=[
+        _CLEAN,
+        clear(f"{_HEAD}Your account with us has twelve firings left.\n"),
+        finds(f"{_HEAD}Your account has been suspended. Verify your identity.\n", at="account has been suspended"),
+    ],
+)
+def wording_threats(message: Message, context: Context) -> Evidence | None:
+    """“Your account has been suspended”, “verify your identity” and the like."""
+    return _phrases(message, "threats")
+
+
+@reason(
+    id="wording-assurances",
+    name="Assurance that it is no spam",
+    group="wording",
+    weight=0.9,
+    why="Nobody who was asked to write has to say so.",
+    fix="Say why this reader gets it: where and when they signed up.",
+    samples=[
+        _CLEAN,
+        clear(f"{_HEAD}You get this because you signed up at our open studio.\n\nUnsubscribe: https://kiln.org/u\n"),
+        finds(f"{_HEAD}This is not spam. Reply with the word REMOVE to be taken off.\n", at="This is not spam"),
+    ],
+)
+def wording_assurances(message: Message, context: Context) -> Evidence | None:
+    """“This is not spam”, “in compliance with” and the like."""
+    return _phrases(message, "assurances")
+
+
+@reason(
+    id="wording-strangers",
+    name="Greeting of a stranger",
+    group="wording",
+    weight=0.6,
+    why="“Dear friend” is said by those who know nobody.",
+    fix="Greet the reader by name, or not at all.",
+    samples=[
+        _CLEAN,
+        clear(f'{_HEAD}Dear {{{{ first_name | default: "potter" }}}}, the kiln is hot.\n'),
+        finds(f"{_HEAD}Dear friend, the kiln is hot.\n", at="Dear friend"),
+    ],
+)
+def wording_strangers(message: Message, context: Context) -> Evidence | None:
+    """“Dear friend”, “Dear valued customer” and the like."""
+    return _phrases(message, "strangers", each=0.0)
+
+
+@reason(
+    id="wording-click",
+    name="“Click here”, again and again",
+    group="wording",
+    weight=0.4,
+    why="Mail that lives on one press asks for it again and again.",
+    fix="Let links say what the reader gets.",
+    samples=[
+        _CLEAN,
+        clear(f"{_HEAD}Click here for the list.\n"),
+        finds(f"{_HEAD}Click here for kilns. Click here for clay. Click below for all.\n"),
+    ],
+)
+def wording_click(message: Message, context: Context) -> Evidence | None:
+    """Three times and more, the ways out of the list left out."""
+    copies = list(spoken(message))
+    found = [(copies[number], match) for number, match in told_in("click", [copy.text for copy in copies])]
+    if len(found) < 3:
+        return None
+    copy, match = found[0]
+    return Evidence(f"{len(found)} times", copy.place(match.start(), match.end()), times=min(len(found) / 3, 2))
+
+
+@reason(
+    id="wording-marks",
+    name="Many exclamation marks",
+    group="wording",
+    weight=0.7,
+    why="Copy that shouts at every sentence is seldom wanted.",
+    fix="End sentences with full stops.",
+    samples=[_CLEAN, finds(f"{_HEAD}Buy! Now! Here! Today! Yes!\n")],
+)
+def wording_marks(message: Message, context: Context) -> Evidence | None:
+    """Five and more, and more than one in 250 characters."""
+    copies = list(spoken(message))
+    count, characters = sum(copy.text.count("!") for copy in copies), sum(len(copy.text) for copy in copies)
+    if count < 5 or count * 250 <= characters:
+        return None
+    first = next(copy for copy in copies if "!" in copy.text)
+    at = first.text.index("!")
+    return Evidence(f"{count} in {characters:,} characters", first.place(at, at + 1), times=1.5 if count * 100 > characters else 1.0)
+
+
+@reason(
+    id="wording-capitals",
+    name="Copy in capitals",
+    group="wording",
+    weight=0.8,
+    why="Whole sentences in capitals are how unwanted mail raises its voice.",
+    fix="Write sentences as sentences; make what matters bold.",
+    effort=2,
+    samples=[
+        _CLEAN,
+        clear(f"{_HEAD}SPRING SALE\n\n{'Twelve glazes are mixed by hand from ash and sea sand. ' * 4}\n"),
+        finds(f"{_HEAD}{'GLAZE SALE AT THE QUAY ' * 8}\n"),
+    ],
+)
+def wording_capitals(message: Message, context: Context) -> Evidence | None:
+    """More than a quarter of over a hundred letters."""
+    letters = capitals = 0
+    loudest: Copy | None = None
+    for copy in spoken(message):
+        own = [char for char in copy.text if char.isalpha()]
+        upper = sum(char.isupper() for char in own)
+        letters, capitals = letters + len(own), capitals + upper
+        if loudest is None and len(own) >= 8 and upper * 2 > len(own):
+            loudest = copy
+    if letters <= 100 or capitals * 4 <= letters or loudest is None:
+        return None
+    return Evidence(
+        f"{capitals * 100 // letters} % of the letters", loudest.place(0, len(loudest.text)), times=1.5 if capitals * 2 > letters else 1.0
+    )
+
+
+@reason(
+    id="wording-disguised",
+    name="Disguised words",
+    group="wording",
+    weight=1.8,
+    why="Who parts or swaps letters hides words from filters.",
+    fix="Write the words as they are spelt.",
+    samples=[
+        _CLEAN,
+        clear(f"{_HEAD}S P R I N G  S A L E, from B12 to K2, w1 and 3D.\n"),
+        finds(f"{_HEAD}Get F.R.E.E m0ney today.\n", at="F.R.E.E"),
+    ],
+)
+def wording_disguised(message: Message, context: Context) -> Evidence | None:
+    """Words with something between all letters, or with figures and signs in the place of letters."""
+    found = [(copy, word) for copy in spoken(message) for word in disguised(copy.text)]
+    if not found:
+        return None
+    copy, word = found[0]
+    start = copy.text.index(word)
+    said = ", ".join(f"“{word}”" for _, word in found[:5])
+    return Evidence(said, copy.place(start, start + len(word)), times=min(0.75 + 0.25 * len(found), 1.5))
+
+
+_INSIDE_WORD = re.compile(r"[^\W\d_]{2}(?:[\u200b\u2060\ufeff\u180e]|\u00ad\u00ad)[^\W\d_]{2}")
+_TWO_SCRIPTS = re.compile(
+    r"(?<!\w)(?=\w{0,30}[A-Za-z])(?=\w{0,30}[\u0430\u0435\u043e\u0440\u0441\u0443\u0445\u0456\u0391-\u03a9])[A-Za-z\u0400-\u04ff\u0391-\u03c9]{4,30}(?!\w)"
+)
+
+
+@reason(
+    id="wording-invisible",
+    name="Invisible or borrowed letters inside words",
+    group="wording",
+    weight=1.6,
+    by_hand=True,
+    why="They look like the word and are none, so that filters do not find it.",
+    fix="Type the words anew.",
+    samples=[
+        _CLEAN,
+        clear(f"{_HEAD}Глазурь and Kiln, side by side. Donau\u00addampf\u00adschiff.\n"),
+        clear("<p>Hello</p><div style='display:none'>&#8203;&nbsp;&#8203;&nbsp;</div>"),
+        finds(f"{_HEAD}Your p\u0430yment and your \u0430ccount.\n"),
+        finds(f"{_HEAD}Free pay\u200bment.\n"),
+    ],
+)
+def wording_invisible(message: Message, context: Context) -> Evidence | None:
+    """Zero-width characters between letters, or letters of two scripts in one word."""
+    for copy in spoken(message):
+        if copy.written.isascii():
+            continue
+        for pattern, what in ((_INSIDE_WORD, "an invisible character in"), (_TWO_SCRIPTS, "letters of two scripts in")):
+            if match := pattern.search(copy.written):
+                return Evidence(f"{what} “{match[0]}”", copy.place(match.start(), match.end()))
+    source = message.html.text if message.html is not None else ""
+    if message.document is not None and (hidden := _INSIDE_WORD.search(source)) is not None:
+        from jetwind.core.source import Span
+
+        return Evidence("an invisible character inside a word", Place.in_html(message, Span(hidden.start(), hidden.end())))
+    return None
+
+
+_AMOUNT = re.compile(
+    r"(?:[$€£]|\b(?:USD|EUR|GBP|US\$)\s?)\s?\d{1,3}(?:[,.]\d{3})+(?:[.,]\d\d)?|[$€£]\s?\d{4,}|\b\d+(?:[.,]\d+)?\s?(?:million|billion)\b|[$€£]{2,}",
+    re.IGNORECASE,
+)
+
+
+@reason(
+    id="wording-amounts",
+    name="Large sums",
+    group="wording",
+    weight=0.6,
+    why="Sums of thousands and millions are the bait of mail about money.",
+    fix="Leave sums out that are no prices.",
+    effort=2,
+    samples=[
+        _CLEAN,
+        clear(f"{_HEAD}The kiln costs $2,400, the wheel $890.\n"),
+        finds(f"{_HEAD}Earn $5,000 a week, $20,000 a month, $240,000 a year.\n", at="$5,000"),
+    ],
+)
+def wording_amounts(message: Message, context: Context) -> Evidence | None:
+    """Three amounts of a thousand and more, or a million."""
+    found = [(copy, match) for copy in spoken(message) for match in _AMOUNT.finditer(copy.text)]
+    millions = [match for _, match in found if "illion" in match[0]]
+    if len(found) < 3 and not millions:
+        return None
+    copy, match = found[0]
+    said = ", ".join(dict.fromkeys(" ".join(match[0].split()) for _, match in found[:5]))
+    return Evidence(said, copy.place(match.start(), match.end()), times=1.5 if len(found) >= 6 else 1.0)
+
+
+_VOWELS = re.compile(r"[aeiouyäöüàâéèêëíîïóôúûåæøœ]", re.IGNORECASE)
+_LETTERS = re.compile(r"(?<![\w@./:=&?%-])[a-z]{7,30}(?![\w@./:=&?%-])")
+
+
+@reason(
+    id="wording-nonsense",
+    name="Words without sense",
+    group="wording",
+    weight=1.2,
+    why="Letters drawn by lot make each copy differ, so that filters do not know it again.",
+    fix="Take them away.",
+    samples=[
+        _CLEAN,
+        clear(f"{_HEAD}The rhythms of strengths.\n"),
+        finds(f"{_HEAD}The kiln is hot. xkqjwvbz pqrtsdfg wqzzkjhh\n", at="xkqjwvbz"),
+    ],
+)
+def wording_nonsense(message: Message, context: Context) -> Evidence | None:
+    """Three words of seven and more letters, none of which is a vowel, or one in ten of them."""
+    found = [(copy, match) for copy in spoken(message) for match in _senseless(copy.text)]
+    if len(found) < 3:
+        return None
+    copy, match = found[0]
+    return Evidence(", ".join(f"“{match[0]}”" for _, match in found[:4]), copy.place(match.start(), match.end()))
+
+
+def _senseless(text: str) -> Iterator[re.Match[str]]:
+    if not text.isascii():
+        return
+    for match in _LETTERS.finditer(text):
+        if len(_VOWELS.findall(match[0])) * 10 <= len(match[0]):
+            yield match
