@@ -10,12 +10,14 @@ from enum import StrEnum
 from typing import TYPE_CHECKING, Any, cast
 
 from jetwind.core.checking.brief import Brief
+from jetwind.core.checking.rulebooks import Rulebook
 from jetwind.core.facts.spelling import Dictionaries
 from jetwind.core.message import Message, Sample
 
 if TYPE_CHECKING:
     from jetwind.core.images.words import PictureWords
     from jetwind.core.links.answers import Answers
+    from jetwind.core.papers import Papers
     from jetwind.core.renders import Renders
 
 
@@ -38,9 +40,10 @@ class Context:
 
     ``local_time`` says that each reader gets the message at the planned hour of their own zone. ``taken_titles`` are the working
     titles of other messages. ``previous`` is the message this one was copied from. ``word_list`` holds the house's own words.
-    ``dictionaries`` tell how words are spelt. ``rulebooks`` are the laws that apply; with none, all of them. ``renders`` are there where the message has been rendered,
+    ``dictionaries`` tell how words are spelt. ``rulebooks`` are the ids of those that apply; with none, all that ship.
+    ``house`` are the rulebooks that the house wrote and that hold for this message. ``renders`` are there where the message has been rendered,
     ``answers`` where its links were opened or its pictures fetched. ``seen_by_hand`` are addresses that a person opened and found in order.
-    ``picture_words`` are there where the words in its pictures were read or entered.
+    ``picture_words`` are there where the words in its pictures were read or entered, ``papers`` where name records were asked of the sender.
     """
 
     kind: Kind = Kind.PROMOTIONAL
@@ -57,10 +60,12 @@ class Context:
     known_fields: frozenset[str] | None = None
     practice_domains: frozenset[str] = frozenset()
     rulebooks: frozenset[str] = frozenset()
+    house: tuple[Rulebook, ...] = ()
     renders: Renders | None = None
     answers: Answers | None = None
     seen_by_hand: frozenset[str] = frozenset()
     picture_words: PictureWords | None = None
+    papers: Papers | None = None
     settings: Mapping[str, Mapping[str, Any]] = dataclasses.field(default_factory=dict)
 
 

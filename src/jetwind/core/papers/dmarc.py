@@ -1,0 +1,85 @@
+"""DMARC's record, and alignment (RFC 7489)."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from typing import Literal
+
+from jetwind.core.links.addresses import organisational_domain
+
+_TAG = re.compile(r"\s*(?P<name>[A-Za-z]{1,10})\s*=\s*(?P<value>[^;]*?)\s*\Z")
+_POLICIES = frozenset(["none", "quarantine", "reject"])
+_URI = re.compile(r"[a-z][a-z0-9+.-]*:[^\s,!;]+(?:!\d+[kmgt]?)?\Z", re.IGNORECASE)
+
+
+@dataclass(frozen=True, slots=True)
+class DmarcRecord:
+    """A record in its tags (RFC 7489 §6.3). ``share`` is the percentage that the policy holds for."""
+
+    policy: Literal["none", "quarantine", "reject"]
+    subdomain_policy: str
+    strict_dkim: bool
+    strict_spf: bool
+    share: int
+    reports: tuple[str, ...] = ()
+
+
+class DmarcFault(ValueError):
+    """A record that receivers ignore; the text says why."""
+
+
+def is_dmarc(text: str) -> bool:
+    """Whether a TXT record is meant for DMARC: it begins with its version (RFC 7489 §6.3, §6.6.3)."""
+    return re.match(r"v\s*=\s*DMARC1\s*(?:;|\Z)", text) is not None
+
+
+def dmarc_record(text: str) -> DmarcRecord:
+    """A record as receivers read it: unknown tags are skipped, a faulty one takes its default, but for ``v`` and ``p`` (RFC 7489 §6.3, §6.6.3).
+
+    Raises:
+        DmarcFault: it has no version, or no usable policy and nowhere to send reports to.
+    """
+    if not is_dmarc(text):
+        raise DmarcFault("it does not begin with v=DMARC1")
+    tags: dict[str, str] = {}
+    for number, part in enumerate(text.split(";")):
+        if not part.strip():
+            continue
+        match = _TAG.match(part)
+        if match is None:
+            raise DmarcFault(f"“{part.strip()[:40]}” is no tag")
+        name = match["name"].lower()
+        if name in tags:
+            raise DmarcFault(f"the tag {name} stands there twice")
+        if name == "p" and number != 1:
+            raise DmarcFault("the policy p does not come right after the version")
+        tags[name] = match["value"]
+    reports = tuple(uri.strip() for uri in tags.get("rua", "").split(",") if uri.strip())
+    policy = tags.get("p", "").lower()
+    if policy not in _POLICIES:
+        if not any(_URI.match(uri) for uri in reports):
+            raise DmarcFault(f"its policy p is “{tags['p']}”" if "p" in tags else "it has no policy p")
+        policy = "none"
+    for name, allowed in (("sp", _POLICIES), ("adkim", frozenset("rs")), ("aspf", frozenset("rs"))):
+        if name in tags and tags[name].lower() not in allowed:
+            raise DmarcFault(f"{name} is “{tags[name][:20]}”")
+    share = tags.get("pct", "100")
+    if not share.isascii() or not share.isdigit() or int(share[:4]) > 100:
+        raise DmarcFault(f"pct is “{share[:20]}”")
+    return DmarcRecord(
+        policy,  # type: ignore[arg-type]
+        tags.get("sp", policy).lower(),
+        tags.get("adkim", "r").lower() == "s",
+        tags.get("aspf", "r").lower() == "s",
+        int(share),
+        reports,
+    )
+
+
+def aligned(domain: str, sender: str, *, strict: bool) -> bool:
+    """Whether a domain that SPF or DKIM vouches for is that of From: the very same, or of one organisation unless strict (RFC 7489 §3.1)."""
+    one, other = (name.rstrip(".").lower() for name in (domain, sender))
+    if not one or not other:
+        return False
+    return one == other or (not strict and organisational_domain(one) == organisational_domain(other))

@@ -1,0 +1,9 @@
+"""Name records: of the DNS, of a zone file, of the practice field; and the sender's papers that rest on them."""
+
+from jetwind.engines.names.asking import Asked, NoAnswer, Resolver
+from jetwind.engines.names.dns import Dns
+from jetwind.engines.names.mark import loading
+from jetwind.engines.names.sender import Signing, papers_of
+from jetwind.engines.names.zone import UnusableZone, Zone, practice, practice_zone
+
+__all__ = ["Asked", "Dns", "NoAnswer", "Resolver", "Signing", "UnusableZone", "Zone", "loading", "papers_of", "practice", "practice_zone"]

@@ -1,0 +1,128 @@
+"""DKIM signatures verified by dkimpy with a resolver of ours (RFC 6376, 8463)."""
+
+from __future__ import annotations
+
+import logging
+import re
+
+import dkim
+from nacl.exceptions import CryptoError
+
+from jetwind.core.papers import Dkim
+from jetwind.engines.names.asking import Asked, NoAnswer
+
+#: Signatures of one message that are verified.
+MOST_SIGNATURES = 8
+#: Octets of one signature field: the library's work grows with their square.
+MOST_OCTETS = 8_000
+#: What the library may raise over octets that nobody made with care.
+_ANY = (
+    dkim.DKIMException,
+    ValueError,
+    TypeError,
+    LookupError,
+    AttributeError,
+    ArithmeticError,
+    AssertionError,
+    RecursionError,
+    CryptoError,
+)
+
+
+def verify(asked: Asked, raw: bytes, count: int) -> tuple[Dkim, ...]:
+    """Each of the first signatures of a mail: whether it verifies, and why not."""
+    return tuple(_one(asked, raw, number) for number in range(min(count, MOST_SIGNATURES)))
+
+
+def _one(asked: Asked, raw: bytes, number: int) -> Dkim:
+    sizes = _field_sizes(raw)
+    if number < len(sizes) and sizes[number] > MOST_OCTETS:
+        return Dkim(
+            "", "", "fail", f"the signature has {sizes[number]:,} octets, more than the {MOST_OCTETS:,} that are read", number=number
+        )
+
+    def text_of(name: bytes, timeout: int = 5) -> bytes | None:
+        texts = asked.texts(name.decode("ascii", "replace"))
+        return texts[0].encode() if texts else None
+
+    with asked.listing() as lookups:
+        log, heard = _listening()
+        signature = dkim.DKIM(raw, logger=log, minkey=1024)
+        try:
+            good = signature.verify(idx=number, dnsfunc=text_of)
+            result, why = (
+                ("pass", "") if good else ("fail", _said(heard[0]) if heard else "the signature does not fit the headers and the key")
+            )
+        except NoAnswer as failed:
+            result, why = "temperror", str(failed)
+        except _ANY as wrong:
+            result, why = "fail", _said(wrong)
+        fields = signature.signature_fields or {}
+        covers = tuple(
+            name.decode("ascii", "replace").strip().lower() for name in re.split(rb"\s*:\s*", fields.get(b"h", b"")) if name.strip()
+        )
+        return Dkim(
+            _text(fields.get(b"d", b"")),
+            _text(fields.get(b"s", b"")),
+            result,  # type: ignore[arg-type]
+            why,
+            _text(fields.get(b"a", b"")),
+            int(getattr(signature, "keysize", 0) or 0),
+            covers,
+            number,
+            tuple(lookups),
+        )
+
+
+def _field_sizes(raw: bytes) -> list[int]:
+    """How many octets each signature field of the header has, its folded lines among them."""
+    head = re.split(rb"\r?\n\r?\n", raw[:4_000_000], maxsplit=1)[0]
+    return [len(field) for field in re.split(rb"\r?\n(?![ \t])", head) if field[:15].lower() == b"dkim-signature:"]
+
+
+def _text(value: bytes) -> str:
+    return value.decode("ascii", "replace").strip()[:255]
+
+
+def _listening() -> tuple[logging.Logger, list[str]]:
+    """A log of our own for the library, which says there and not by an exception what is wrong with a key; and what it said."""
+    heard: list[str] = []
+
+    class Listener(logging.Handler):
+        def emit(self, record: logging.LogRecord) -> None:
+            heard.append(record.getMessage())
+
+    log = logging.Logger("jetwind.dkim", logging.ERROR)
+    log.addHandler(Listener())
+    return log, heard
+
+
+def _said(wrong: BaseException | str) -> str:
+    text = " ".join(str(wrong).replace("b'", "'").split())[:200]
+    if "missing public key" in text:
+        return "the key's record is not there"
+    if "body hash mismatch" in text:
+        return "the body was changed after it was signed"
+    return text or wrong.__class__.__name__
+
+
+def planned(asked: Asked, domain: str, selector: str) -> Dkim:
+    """The signature that a sending system will make: whether its key is published (RFC 6376 §3.6.1)."""
+    with asked.listing() as lookups:
+        name = f"{selector}._domainkey.{domain}"
+        try:
+            texts = asked.texts(name)
+        except NoAnswer as failed:
+            return Dkim(domain, selector, "temperror", str(failed), lookups=tuple(lookups))
+        why, kind, bits = "", "", 0
+        if not texts:
+            why = "the key's record is not there"
+        else:
+            try:
+                _, bits, key_type, _ = dkim.load_pk_from_dns(name.encode(), lambda name, timeout=5: texts[0].encode())
+                kind = _text(key_type or b"")
+            except _ANY as wrong:
+                why = _said(wrong)
+        if bits and kind == "rsa" and bits < 1024:
+            why = f"the key has {bits} bits, and receivers ask for 1,024"
+        return Dkim(domain, selector, "fail" if why else "planned", why, kind, int(bits or 0), lookups=tuple(lookups))
