@@ -14,11 +14,11 @@ GOOD_HTML = (
     '<div style="display:none">Twelve glazes at a fifth off until Sunday</div>'
     '<h1>Spring glaze sale</h1><p>Hello {{ first_name | default: "there" }}, come to the quay.</p>'
     '<p><a href="https://www.kiln.org/sale">See the glazes</a></p>'
-    '<p>Kiln Works, 12 Kiln Quay, Saltmarsh SM4 7KW. <a href="https://www.kiln.org/leave">Unsubscribe</a></p></body></html>'
+    '<p>You get this because you signed up.</p><p>Kiln Works, 12 Kiln Quay, Saltmarsh SM4 7KW. <a href="https://www.kiln.org/leave">Unsubscribe</a></p></body></html>'
 )
 GOOD_TEXT = (
     'Spring glaze sale\n\nHello {{ first_name | default: "there" }}, come to the quay.\n\nSee the glazes: https://www.kiln.org/sale\n\n'
-    "Kiln Works, 12 Kiln Quay, Saltmarsh SM4 7KW.\nUnsubscribe: https://www.kiln.org/leave\n"
+    "You get this because you signed up.\n\nKiln Works, 12 Kiln Quay, Saltmarsh SM4 7KW.\nUnsubscribe: https://www.kiln.org/leave\n"
 )
 
 

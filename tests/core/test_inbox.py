@@ -162,7 +162,7 @@ class TestRulebooks:
 
     def test_every_demand_is_a_check(self) -> None:
         """No demand for what does not exist."""
-        assert all(demand in registry() for book in rulebooks().values() for demand in book.demands)
+        assert all(demand.check in registry() and demand.says and demand.source for book in rulebooks().values() for demand in book.demands)
 
     def test_a_chosen_rulebook_asks_for_its_own(self) -> None:
         """Where no chosen rulebook asks, the check does not apply; where none is chosen, all do."""

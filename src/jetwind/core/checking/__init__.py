@@ -16,12 +16,22 @@ from jetwind.core.checking.finding import (
 )
 from jetwind.core.checking.options import Option, options_of
 from jetwind.core.checking.registry import registry
-from jetwind.core.checking.rulebooks import Rulebook, rulebooks
+from jetwind.core.checking.rulebooks import (
+    HOUSE_DEMANDS,
+    Demand,
+    Rulebook,
+    UnusableRulebook,
+    asking,
+    house_rulebook,
+    rulebook_from_toml,
+    rulebooks,
+)
 from jetwind.core.checking.runner import run, run_check
 from jetwind.core.checking.samples import Box, CheckSample, Layout, box, clear, finds, laid_out
 from jetwind.core.checking.settings import UnusableSetting, check_settings
 
 __all__ = [
+    "HOUSE_DEMANDS",
     "PLACES",
     "Box",
     "Brief",
@@ -30,6 +40,7 @@ __all__ = [
     "CheckResult",
     "CheckSample",
     "Context",
+    "Demand",
     "DoesNotApply",
     "Finding",
     "Hit",
@@ -44,15 +55,19 @@ __all__ = [
     "RequiredItem",
     "Rulebook",
     "UnusableBrief",
+    "UnusableRulebook",
     "UnusableSetting",
+    "asking",
     "box",
     "check",
     "check_settings",
     "clear",
     "finds",
+    "house_rulebook",
     "laid_out",
     "options_of",
     "registry",
+    "rulebook_from_toml",
     "rulebooks",
     "run",
     "run_check",

@@ -14,7 +14,7 @@ from jetwind.core.checking.declaration import Check, Options
 from jetwind.core.checking.field_texts import uses
 from jetwind.core.checking.finding import CannotTell, CheckResult, DoesNotApply, Finding, Hit, Level, Outcome
 from jetwind.core.checking.registry import registry
-from jetwind.core.checking.rulebooks import exempt
+from jetwind.core.checking.rulebooks import exempt, is_demanded
 from jetwind.core.checking.settings import check_settings
 from jetwind.core.message import Message
 
@@ -44,12 +44,13 @@ def run_check(declared: Check, message: Message, context: Context) -> CheckResul
     level, options = check_settings(declared, context.settings)
     if level == "off":
         return CheckResult(declared.id, Outcome.DOES_NOT_APPLY, reason="switched off in the settings")
-    if exempt(declared.id, context.rulebooks):
-        return CheckResult(declared.id, Outcome.DOES_NOT_APPLY, reason="no chosen rulebook asks for it", used=frozenset({"rulebooks"}))
+    looked_at = frozenset({"rulebooks", "house"} if is_demanded(declared.id) else {"rulebooks"})
+    if exempt(declared.id, context.rulebooks, context.house):
+        return CheckResult(declared.id, Outcome.DOES_NOT_APPLY, reason="no chosen rulebook asks for it", used=looked_at)
     changed = Level(level) if level != declared.level else None
     watched = WatchedContext(context)
     answer = _answer(declared, message, watched.as_context(), options, changed)
-    return replace(answer, used=frozenset({"rulebooks"} | watched.used))
+    return replace(answer, used=looked_at | watched.used)
 
 
 def _answer(declared: Check, message: Message, context: Context, options: Options, changed: Level | None) -> CheckResult:

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from itertools import islice
 from urllib.parse import unquote
 
-from jetwind.core.facts import phrase_pattern
+from jetwind.core.facts import Phrases, phrase_pattern
 from jetwind.core.links.collect import Link, links, text_links
 from jetwind.core.markup import Element, TextRun
 from jetwind.core.message import Message
@@ -62,11 +62,26 @@ def ways_out(message: Message) -> Iterator[Link]:
             if link.element is not None:
                 spoken.update(id(node) for node in link.element.walk() if isinstance(node, TextRun))
             yield link
+    if message.html is not None:
+        yield from _written_out(message, words)
     if message.html is None and message.text is not None:
         # In plain text "send a mail to leave@…" is as much of a link as a reader gets.
         for match in _MAIL_ADDRESS.finditer(message.text.seen):
             if words.search(message.text.text[max(0, match.start() - 200) : match.end() + 80]):
                 yield Link("text", None, f"mailto:{match[0]}", match[0], Span(match.start(), match.end()))
+
+
+def _written_out(message: Message, words: Phrases) -> Iterator[Link]:
+    """Mail addresses that stand as text in a sentence that says they lead out of the list: clients make links of them."""
+    assert message.document is not None
+    for passage in reading_of(message).passages[-_LAST:]:
+        if "@" not in passage.text or not words.search(passage.text):
+            continue
+        for match in _MAIL_ADDRESS.finditer(passage.text):
+            if words.search(passage.text[max(0, match.start() - 200) : match.end() + 80]):
+                span, element = passage.span(message.document.source, match.start(), match.end())
+                if not any(parent.tag == "a" for parent in (element, *element.ancestors())):
+                    yield Link("html", None, f"mailto:{match[0]}", match[0], span)
 
 
 def _before(element: Element, spoken: set[int]) -> str:

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Collection
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from jetwind.core.checking import CheckResult, Context, Finding, Level, run
 from jetwind.core.links import links
 from jetwind.core.message import Message
 from jetwind.core.prose.reading import reading_of
-from jetwind.core.spam import SpamSum, spam_sum
+from jetwind.core.spam import SpamSum, scores_of_others, spam_sum
 
 _WEIGHT = {Level.STOP: 0, Level.FIX: 1, Level.NOTE: 2}
 
@@ -58,4 +58,6 @@ def review(message: Message, context: Context, only: Collection[str] | None = No
         KeyError: ``only`` names a check that does not exist.
         UnusableSetting: the context's settings do not fit a check.
     """
-    return Review(message, run(message, context, only), spam_sum(message, context), summary_of(message))
+    results = run(message, context, only)
+    spam = replace(spam_sum(message, context), others=scores_of_others(message, context))
+    return Review(message, results, spam, summary_of(message))

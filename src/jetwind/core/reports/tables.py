@@ -5,9 +5,9 @@ from __future__ import annotations
 import csv
 import io
 import re
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 
-from jetwind.core.checking import Finding, Level, Outcome
+from jetwind.core.checking import Finding, Level, Outcome, Rulebook, asking
 from jetwind.core.reports.review import Review
 from jetwind.core.reports.stations import station_of
 
@@ -40,14 +40,18 @@ def as_csv(findings: Iterable[Finding]) -> str:
     return out.getvalue()
 
 
-def as_text(review: Review) -> str:
-    """The report that a person reads in a terminal, without colours: levels are words."""
+def as_text(review: Review, rulebooks: Collection[str] = (), house: Collection[Rulebook] = ()) -> str:
+    """The report that a person reads in a terminal, without colours: levels are words.
+
+    ``rulebooks`` and ``house`` are those that applied: below what they demand stands their demand, with its source.
+    """
     lines = []
     for finding in review.findings:
         start = finding.place.start
         where = f"{finding.place.part} {finding.place.name}".strip() + (f" {start.line}:{start.column}" if start else "")
         where += f", and {_count(len(finding.others), 'place', 'places')} more" if finding.others else ""
         lines += [f"{finding.level.value:<5} {finding.check}  ({where})", f"      {finding.message}", f"      → {finding.fix}"]
+        lines += [f"      § {book.name}: {demand.says} ({demand.source})" for book, demand in asking(finding.check, rulebooks, house)]
     unanswered: dict[tuple[str, str], list[str]] = {}
     for result in review.results:
         if result.outcome in (Outcome.CANNOT_TELL, Outcome.CRASHED):

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Collection
+from contextlib import suppress
+from dataclasses import replace
 
 from jetwind.core.checking import CheckResult, Context, Outcome, check_settings, registry, run_check
 from jetwind.core.message import Message
 from jetwind.core.reports import Review, Summary, summary_of
-from jetwind.core.spam import SpamSum, spam_sum
+from jetwind.core.spam import OtherScore, SpamSum, scores_of_others, spam_sum
 from jetwind.engines.bounded.helper import Budget, Helper, PastBudget, Start
 
 #: Real messages take a twentieth of a second for the slowest check and half a second for all.
@@ -40,6 +42,8 @@ def review_bounded(
             spam = helper.ask(_spam)
         except PastBudget:
             spam = SpamSum(())
+        with suppress(PastBudget):
+            spam = replace(spam, others=helper.ask(_others))
         try:
             summary = helper.ask(_summary)
         except PastBudget:
@@ -53,6 +57,10 @@ def _check(given: _Given, check_id: str) -> CheckResult:
 
 def _spam(given: _Given) -> SpamSum:
     return spam_sum(*given)
+
+
+def _others(given: _Given) -> tuple[OtherScore, ...]:
+    return scores_of_others(*given)
 
 
 def _summary(given: _Given) -> Summary:

@@ -2,18 +2,12 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 
 from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
-from jetwind.core.fields import tokens
+from jetwind.core.checks.footer.asked import need_bulk
+from jetwind.core.links.said import footer_of
 from jetwind.core.message import Message
-from jetwind.core.prose.postal import postal_address
-from jetwind.core.prose.reading import reading_of
-
-#: A field that will hold an address, and those that only sound like it.
-_FIELD = re.compile(r"postal|address|street|anschrift|adresse", re.IGNORECASE)
-_NOT_POSTAL_FIELD = re.compile(r"e-?mail|url|ip_", re.IGNORECASE)
 
 
 @check(
@@ -34,6 +28,14 @@ _NOT_POSTAL_FIELD = re.compile(r"e-?mail|url|ip_", re.IGNORECASE)
         clear("<p>Your receipt</p>", kind="transactional"),
         clear("From: a@kiln.org\nSubject: x\n\nKiln Works\n350 Fifth Avenue, Suite 12\nNew York, NY 10118\n"),
         clear("<p>1-2-3 Minami, Tokoname 479-0836</p>"),
+        clear("<p>Pracownia Piec, ul. Piecowa 12, 00-123 Warszawa</p>"),
+        clear("<p>Мастерская «Печь»</p><p>ул. Печная, д. 12</p><p>123456 Москва</p>"),
+        clear("<p>Oficina do Forno, Rua do Forno 12, 1200-123 Lisboa</p>"),
+        clear("<p>Ugnen, Ugnsgatan 12, 123 45 Stockholm</p>"),
+        clear("<p>Töpferei am Deich, Am Markt 3, 20095 Hamburg</p>"),
+        clear("<img src='https://kiln.org/foot.png' alt='Saltmarsh Kiln Works, 12 Kiln Quay, Saltmarsh SM4 7KW'>"),
+        finds("<p>Adres dostawy: ul. Piecowa 12, 00-123 Warszawa</p>"),
+        finds("<p>Адрес доставки: ул. Печная, д. 12, 123456 Москва</p>"),
         clear("<p>Saltmarsh Kiln Works, 12 Kiln Quay, Saltmarsh SM4 7KW. Call 01632 960 123, open from 9 March 2027.</p>"),
         finds("<p>Sale until Sunday. 20% off 12 glazes.</p>"),
         finds("<p>Your order ships to: Maeve Quill, 12 Kiln Quay, Saltmarsh SM4 7KW</p>"),
@@ -48,13 +50,8 @@ _NOT_POSTAL_FIELD = re.compile(r"e-?mail|url|ip_", re.IGNORECASE)
 )
 def find_missing(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """A commercial message names a street or box, a place and its code."""
-    if not context.kind.is_bulk:
-        raise DoesNotApply("a transactional message needs no postal address")
+    need_bulk(context, "footer.address-missing", "a transactional message needs no postal address")
     if message.html is None and message.text is None:
         raise DoesNotApply("the message has no text at all")
-    text = reading_of(message).visible_text
-    fields = (token.source for token in tokens(text, message.syntax))
-    if any(_FIELD.search(source) and not _NOT_POSTAL_FIELD.search(source) for source in fields):
-        return
-    if postal_address(text) is None:
+    if footer_of(message).said("address") is None:
         yield Hit("The message shows no postal address.", Place("html" if message.html else "text"), identity="missing")

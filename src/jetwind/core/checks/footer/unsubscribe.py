@@ -6,11 +6,13 @@ import re
 from collections.abc import Iterator
 from dataclasses import replace
 from itertools import islice
+from urllib.parse import unquote
 
 from jetwind.core.checking import CannotTell, Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.checking.copies import readers_copies
 from jetwind.core.checking.field_texts import field_texts, uses
 from jetwind.core.checking.merged import named
+from jetwind.core.checks.footer.asked import need_bulk
 from jetwind.core.facts import phrase_pattern
 from jetwind.core.fields import opaque, structure
 from jetwind.core.fields.syntax import FILLER
@@ -44,13 +46,16 @@ _HEAD = "From: a@kiln.org\nSubject: x\n"
         clear('<a href="mailto:glaze-remove@kiln.org">Remove my e-mail address from Glaze Letters.</a>'),
         clear(f"{_HEAD}\nNews.\n\nSee https://kiln.org/lists/glaze for (un)subscription information.\n"),
         clear(f"{_HEAD}\nNews.\n\nTo leave, write to the address below with the title Un-subscribe.\n\nlist@kiln.org\n"),
+        clear("<p>News.</p><p>(To unsubscribe, send a mail to leave@kiln.org with the word out.)</p>"),
+        finds("<p>Write to hello@kiln.org about pots.</p><p>You can unsubscribe at the studio.</p>"),
         finds('<p>Remove your kiln from the wall first. <a href="https://kiln.org/kilns">New kilns</a></p>'),
         clear('<a href="https://kiln.org/abmelden">Newsletter abbestellen</a>'),
         clear('<a href="mailto:leave@kiln.org?subject=unsubscribe">Leave the list</a>'),
         clear("<p>Your receipt</p>", kind="transactional"),
         clear(f"{_HEAD}\nNews.\n\nTo stop receiving these: https://kiln.org/p/9f3\n"),
         finds('<p>Sale</p><a href="https://kiln.org/sale">Shop</a>'),
-        finds('<p style="display:none"><a href="https://kiln.org/u">Unsubscribe</a></p><p>Sale</p>'),
+        # Told once, by footer.unsubscribe-hidden.
+        clear('<p style="display:none"><a href="https://kiln.org/u">Unsubscribe</a></p><p>Sale</p>'),
         finds("<p>You can unsubscribe by visiting us at the studio.</p>"),
         clear('<a href="#">Unsubscribe</a>'),  # told once, by links.empty
         finds('<p>Unsubscribe | <a href="https://kiln.org/choose">Preferences</a></p>'),
@@ -61,14 +66,15 @@ _HEAD = "From: a@kiln.org\nSubject: x\n"
 )
 def find_missing(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """A promotional message or newsletter has a visible link by which the reader leaves the list."""
-    if not context.kind.is_bulk:
-        raise DoesNotApply("a transactional message needs no unsubscribe link")
+    need_bulk(context, "footer.unsubscribe-missing", "a transactional message needs no unsubscribe link")
     if message.html is None and message.text is None:
         raise DoesNotApply("the message has no text at all")
     if message.html is None:
         raise DoesNotApply("the plain text stands alone; text.unsubscribe-missing tells")
     if unsubscribe_link(message) is not None or _has_no_target(message):
         return
+    if hidden_way_out(message) is not None:
+        raise DoesNotApply("there is one, and nobody sees it; footer.unsubscribe-hidden tells")
     lacks_too = message.text is not None and message.text.seen.strip() and unsubscribe_link(replace(message, html=None)) is None
     others = (Place("text"),) if lacks_too else ()
     yield Hit("The message has no visible unsubscribe link.", Place("html"), identity="missing", also=others)
@@ -84,6 +90,16 @@ def _has_no_target(message: Message) -> bool:
         and words.search(link.name)
         for link in islice(links(message), LIMITS.links)
     )
+
+
+def hidden_way_out(message: Message) -> Link | None:
+    """The first link out of the list that no sighted reader sees, where none that is seen stands beside it."""
+    words = phrase_pattern("phrases", "unsubscribe")
+    for link in islice(links(message), LIMITS.links):
+        is_told = words.search(link.name) or ADDRESS_WORDS.search(unquote(link.address or ""))
+        if is_told and link.address and link.element is not None and message.cascade.is_hidden(link.element):
+            return link
+    return None
 
 
 _LINK = '<a href="https://kiln.org/u">Unsubscribe</a>'
@@ -110,8 +126,7 @@ _GUEST = Sample("Guest", {})
 )
 def find_conditional(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """The copy of every sample reader has the visible unsubscribe link that the message has."""
-    if not context.kind.is_bulk:
-        raise DoesNotApply("a transactional message needs no unsubscribe link")
+    need_bulk(context, "footer.unsubscribe-conditional", "a transactional message needs no unsubscribe link")
     if message.html is None or not uses(message) or (link := unsubscribe_link(message)) is None:
         return
     lacking = [
@@ -164,8 +179,7 @@ _GOOD_URI = re.compile(r"(?:https?://[^\s/?#]+\S*|mailto:\S+@\S+)\Z", re.IGNOREC
 )
 def find_list_unsubscribe(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """A bulk mail carries List-Unsubscribe with at least one address that can be followed."""
-    if not context.kind.is_bulk:
-        raise DoesNotApply("a transactional message needs no List-Unsubscribe")
+    need_bulk(context, "footer.list-unsubscribe", "a transactional message needs no List-Unsubscribe")
     if message.form != "eml":
         raise CannotTell("the sending system adds this header; it is not part of what was taken in")
     header = message.header("List-Unsubscribe")
@@ -215,8 +229,7 @@ _ONE_CLICK = "List-Unsubscribe=One-Click"
 )
 def find_one_click(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """List-Unsubscribe of a bulk mail holds an https address, and List-Unsubscribe-Post stands beside it with its one value."""
-    if not context.kind.is_bulk:
-        raise DoesNotApply("a transactional message needs no List-Unsubscribe")
+    need_bulk(context, "footer.one-click", "a transactional message needs no List-Unsubscribe")
     if message.form != "eml":
         raise CannotTell("the sending system adds these headers; they are not part of what was taken in")
     header = message.header("List-Unsubscribe")
@@ -237,6 +250,53 @@ def find_one_click(message: Message, context: Context, options: Options) -> Iter
             {"wanted": _ONE_CLICK, "value": post.value.strip()[:200] or "empty"},
             identity="post",
         )
+
+
+_LISTED = f"{_HEAD}List-Unsubscribe: <https://kiln.org/u?m=1>\nList-Unsubscribe-Post: List-Unsubscribe=One-Click\n"
+_DKIM = "DKIM-Signature: v=1; a=rsa-sha256; d=kiln.org; s=spring; bh=x; b=x; h="
+
+
+@check(
+    id="footer.one-click-unsigned",
+    name="Headers for one click are not signed",
+    level=Level.FIX,
+    why="Mailbox providers show their unsubscribe button only where the signature covers both headers.",
+    fix="Let the signature cover List-Unsubscribe and List-Unsubscribe-Post: name both in its h=.",
+    basis="RFC 8058 §4",
+    samples=[
+        clear(f"{_LISTED}{_DKIM}from:subject:list-unsubscribe:list-unsubscribe-post\n\nx\n"),
+        clear(f"{_LISTED}{_DKIM}From : Subject :\n List-Unsubscribe : List-Unsubscribe-Post\n\nx\n"),
+        # One of several signatures is enough.
+        clear(f"{_LISTED}{_DKIM}from:subject\n{_DKIM}from:list-unsubscribe:list-unsubscribe-post\n\nx\n"),
+        clear(f"{_LISTED}\nx\n"),  # not signed yet
+        clear(f"{_HEAD}{_DKIM}from:subject\n\nx\n"),  # told once, by footer.list-unsubscribe
+        clear(f"{_LISTED}{_DKIM}from:subject\n\nYour receipt\n", kind="transactional"),
+        finds(f"{_LISTED}{_DKIM}from:subject\n\nx\n"),
+        finds(f"{_LISTED}{_DKIM}from:subject:list-unsubscribe\n\nx\n"),
+    ],
+)
+def find_one_click_unsigned(message: Message, context: Context, options: Options) -> Iterator[Hit]:
+    """A DKIM signature of a bulk mail covers both headers by which one click unsubscribes."""
+    need_bulk(context, "footer.one-click-unsigned", "a transactional message needs no List-Unsubscribe")
+    if message.form != "eml":
+        raise CannotTell("the sending system adds these headers; they are not part of what was taken in")
+    wanted = [name for name in ("List-Unsubscribe", "List-Unsubscribe-Post") if message.header(name)]
+    if len(wanted) < 2:
+        raise DoesNotApply("the message does not have both headers")
+    signatures = list(message.header_fields("DKIM-Signature"))
+    if not signatures:
+        raise CannotTell("the message has no signature yet")
+    lacking = [[name for name in wanted if name.lower() not in _covered(signature.value)] for signature in signatures]
+    if all(lacking):
+        least = min(lacking, key=len)
+        place = Place.in_header(message, "DKIM-Signature", signatures[lacking.index(least)])
+        yield Hit("The DKIM signature does not cover {names}.", place, {"names": " and ".join(least)}, identity="unsigned")
+
+
+def _covered(signature: str) -> frozenset[str]:
+    """The header names that a signature covers, in small letters (RFC 6376 §3.5, ``h=``)."""
+    match = re.search(r"(?:^|;)\s*h\s*=([^;]*)", signature)
+    return frozenset(name.strip().lower() for name in match[1].split(":")) if match else frozenset()
 
 
 _HOME = "https://www.kiln.org/"
@@ -269,8 +329,7 @@ _HOME = "https://www.kiln.org/"
 )
 def find_target(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """A link by which a reader leaves the list leads to more than the sender's home page."""
-    if not context.kind.is_bulk:
-        raise DoesNotApply("a transactional message needs no unsubscribe link")
+    need_bulk(context, "footer.unsubscribe-target", "a transactional message needs no unsubscribe link")
     ways = list(islice(ways_out(message), LIMITS.links))
     if ways and all(_is_home(message, way) for way in ways):
         first = ways[0]

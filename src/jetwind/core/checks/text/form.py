@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from html.entities import html5
 
 from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checks.footer.asked import need_bulk
 from jetwind.core.checks.needs import need_text
 from jetwind.core.facts import phrase_pattern
 from jetwind.core.fields import opaque, tokens
@@ -159,8 +160,7 @@ def find_line_long(message: Message, context: Context, options: LineOptions) -> 
 )
 def find_unsubscribe_missing(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """The plain text of a message to an audience has an address by which a reader leaves the list."""
-    if not context.kind.is_bulk:
-        raise DoesNotApply("a transactional message needs no unsubscribe address")
+    need_bulk(context, "text.unsubscribe-missing", "a transactional message needs no unsubscribe address")
     text = need_text(message)
     if not text.seen.strip():
         raise DoesNotApply("the plain-text part is empty")
