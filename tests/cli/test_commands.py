@@ -42,6 +42,114 @@ def practice(tmp_path: Path) -> Iterator[Path]:
         yield tmp_path / "directory.json"
 
 
+class TestSenderAndRulebooks:
+    """Name records in a file, and rulebooks by name or in a file."""
+
+    ZONE = '$ORIGIN kiln.org.\n@ TXT "v=spf1 ip4:192.0.2.25 -all"\n_dmarc TXT "v=DMARC1; p=reject"\n'
+    PAPERS = "sending.spf,sending.spf-lookups,sending.dkim,sending.dmarc,sending.bimi"
+
+    def zone(self, tmp_path: Path) -> str:
+        """A zone file."""
+        path = tmp_path / "kiln.zone"
+        path.write_text(self.ZONE)
+        return str(path)
+
+    @pytest.mark.parametrize(
+        ("host", "wrong"),
+        [
+            ("192.0.2.25", {"sending.bimi"}),
+            ("203.0.113.9", {"sending.bimi", "sending.spf", "sending.dmarc"}),
+            (None, {"sending.bimi"}),
+        ],
+    )
+    def test_name_records_of_a_file(self, good: Path, tmp_path: Path, host: str | None, wrong: set[str]) -> None:
+        """A host that may send, one that may not, and none named."""
+        named = ["--sending-host", host] if host else []
+        done = jetwind("check", str(good), "--format", "json", "--only", self.PAPERS, "--zone", self.zone(tmp_path), *named)
+        outcomes = json.loads(done.stdout)["outcomes"]
+        assert {name for name, outcome in outcomes.items() if outcome == "findings"} == wrong
+        assert outcomes["sending.dkim"].startswith("cannot-tell: the message has no signature yet")
+        assert outcomes["sending.spf"].startswith("cannot-tell: no sending host") is (host is None)
+        assert done.returncode == int(host == "203.0.113.9")
+
+    def test_without_a_zone_they_cannot_tell(self, good: Path) -> None:
+        """And no name server is asked."""
+        outcomes = json.loads(jetwind("check", str(good), "--format", "json", "--only", self.PAPERS).stdout)["outcomes"]
+        assert {outcome.partition(":")[0] for outcome in outcomes.values()} == {"cannot-tell"}
+
+    @pytest.mark.parametrize(("text", "said"), [("x y z\n", "line 1"), (None, "No such file")])
+    def test_a_zone_that_is_none(self, good: Path, tmp_path: Path, text: str | None, said: str) -> None:
+        """One line, status 2."""
+        path = tmp_path / "bad.zone"
+        if text is not None:
+            path.write_text(text)
+        done = jetwind("check", str(good), "--zone", str(path))
+        assert (done.returncode, done.stdout) == (2, "")
+        assert said in done.stderr
+        assert done.stderr.count("\n") == 1
+
+    def test_the_demand_and_its_source_are_named(self, tmp_path: Path) -> None:
+        """In the text report, below what it finds; only of the rulebooks that were chosen."""
+        (tmp_path / "a.html").write_text("<p>Sale</p>")
+        both = jetwind("check", str(tmp_path / "a.html"), "--only", "footer.address-missing").stdout
+        assert "§ United States: A valid postal address of the sender (15 U.S.C. 7704(a)(5)(A)(iii))" in both
+        assert "§ Canada: A mailing address of the sender (CASL s. 6(2)(b); SOR/2012-36 s. 2)" in both
+        one = jetwind("check", str(tmp_path / "a.html"), "--only", "footer.address-missing", "--rulebook", "canada").stdout
+        assert "Canada" in one
+        assert "United States" not in one
+        assert (
+            "footer.address-missing  ("
+            not in jetwind("check", str(tmp_path / "a.html"), "--only", "footer.address-missing", "--rulebook", "european-union").stdout
+        )
+
+    def test_a_rulebook_of_the_house_in_a_file(self, tmp_path: Path) -> None:
+        """Its demands and its words, and no others; by kind and by date."""
+        (tmp_path / "a.html").write_text("<p>Sale</p>")
+        book = tmp_path / "quay.toml"
+        book.write_text('name = "Quay"\ndemands = ["footer.reason-missing"]\nwords = ["Fired by hand"]\nsince = 2027-01-01\n')
+        arguments = [
+            "check",
+            str(tmp_path / "a.html"),
+            "--rulebook",
+            str(book),
+            "--only",
+            "footer.reason-missing,footer.house-words,footer.address-missing",
+            "--planned",
+            "2027-03-01",
+        ]
+        done = jetwind(*arguments).stdout
+        assert "§ Quay: Why the reader gets it (house: Quay)" in done
+        assert "“Fired by hand” of “Quay” does not stand in the HTML." in done
+        assert "postal address" not in done
+        early = jetwind(*arguments[:-1], "2026-12-01").stdout
+        assert "Fired by hand" not in early
+
+    @pytest.mark.parametrize(
+        ("text", "said"),
+        [
+            ("name = ", "no TOML"),
+            ('name = "x"\ndemands = ["links.empty"]\n', "there is no demand 'links.empty'"),
+            (None, "no rulebook and no file"),
+        ],
+    )
+    def test_a_rulebook_that_is_none(self, good: Path, tmp_path: Path, text: str | None, said: str) -> None:
+        """One line, status 2."""
+        path = tmp_path / "bad.toml"
+        if text is not None:
+            path.write_text(text)
+        done = jetwind("check", str(good), "--rulebook", str(path))
+        assert (done.returncode, done.stderr.count("\n")) == (2, 1)
+        assert said in done.stderr
+
+    def test_spam_in_json(self, tmp_path: Path) -> None:
+        """Score, band, and reasons that add up to it."""
+        (tmp_path / "a.eml").write_bytes(mail("<p>Act now! Claim your prize! Buy! Now! Yes!</p>", None, Subject="YOU ARE A WINNER!!"))
+        spam = json.loads(jetwind("check", str(tmp_path / "a.eml"), "--format", "json").stdout)["spam"]
+        assert spam["band"] == "high"
+        assert spam["score"] == pytest.approx(sum(reason["weight"] for reason in spam["reasons"]), abs=0.051)
+        assert {"id", "weight", "evidence"} == set(spam["reasons"][0])
+
+
 class TestLive:
     """Links and pictures that lie elsewhere, on the practice field."""
 
@@ -132,7 +240,7 @@ class TestCheck:
         report = json.loads(done.stdout)
         assert report["findings"] == []
         assert set(report["outcomes"]) == set(registry())
-        assert "--sending-host is taken but" in done.stderr
+        assert "--sending-host is used with --zone or --live" in done.stderr
 
     @pytest.mark.parametrize("form", ["sarif", "csv", "text"])
     def test_other_formats(self, good: Path, form: str) -> None:

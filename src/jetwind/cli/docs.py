@@ -5,16 +5,19 @@ from __future__ import annotations
 import sys
 from pathlib import Path
 
-from jetwind.core.checking import Check, CheckSample, options_of, registry, rulebooks
+from jetwind.core.checking import Check, CheckSample, asking, options_of, registry, rulebooks
 from jetwind.core.profiles import profiles, usual
 from jetwind.core.profiles.support import features, origin
 from jetwind.core.renders.measured import Block
 from jetwind.core.reports import STATIONS, station_of
+from jetwind.core.spam import BANDS, GROUPS, Reason, declared, weight_of
+from jetwind.core.spam.words import LEAST, MOST
 from jetwind.core.styles.contrast import as_hex
 
 ROOT = Path(__file__).resolve().parents[3]
 FOLDER = ROOT / "docs" / "checks"
 README = ROOT / "README.md"
+REASONS = ROOT / "docs" / "spam-reasons.md"
 _LONGEST_SAMPLE = 200
 
 
@@ -33,6 +36,48 @@ def pages() -> dict[str, str]:
     return {"README.md": "\n".join(index) + "\n", **{f"{check.id}.md": _page(check) for check in checks.values()}}
 
 
+def reasons_page() -> str:
+    """docs/spam-reasons.md: every reason of spam risk with its weight and its samples."""
+    lines = [
+        "# The reasons of spam risk",
+        "",
+        "Made from the declarations by `python -m jetwind.cli.docs`; do not edit. Measured weights come from [spam-calibration.md](spam-calibration.md).",
+        "",
+        "Source of all of them: common practice, no published source. A message is low under "
+        f"{BANDS['medium']:g} points, medium under {BANDS['high']:g}, and high from there.",
+    ]
+    for group in GROUPS:
+        lines += ["", f"## {group.capitalize()}"]
+        for reason in declared().values():
+            if reason.group == group:
+                lines += ["", *_reason(reason)]
+    return "\n".join(lines) + "\n"
+
+
+def _reason(reason: Reason) -> list[str]:
+    points = f"{LEAST:g} to {MOST:g}" if reason.id == "words" else f"{weight_of(reason):.2f}"
+    lines = [
+        f"### {reason.name}",
+        "",
+        f"`spam.{reason.id}` · {points} points, {'set by hand' if reason.by_hand else 'measured'}",
+        "",
+        f"{(reason.judge.__doc__ or '').strip().splitlines()[0]} {reason.why}",
+        "",
+        f"**What helps.** {reason.fix}",
+    ]
+    for title, fires in (("Applies to", True), ("Leaves alone", False)):
+        sample = next(sample for sample in reason.samples if sample.fires is fires)
+        lines += ["", f"{title}:", "", "```", _shown_sample(sample), "```"]
+    return lines
+
+
+def _shown_sample(sample: CheckSample) -> str:
+    source = sample.source if len(sample.source) <= _LONGEST_SAMPLE else sample.source[:_LONGEST_SAMPLE] + " …"
+    # An octet that is no character is shown by its number.
+    source = source.encode("utf-8", "surrogateescape").decode("utf-8", "backslashreplace")
+    return source.replace("```", "'''").replace("\r\n", "\n").rstrip("\n")
+
+
 def _page(check: Check) -> str:
     lines = [
         f"# {check.name}",
@@ -45,6 +90,8 @@ def _page(check: Check) -> str:
         "",
     ]
     lines += [f"**How to mend it.** {check.fix}", "", f"**Rests on.** {check.basis}", ""]
+    if demands := asking(check.id, (), ()):
+        lines += ["**Demanded by.**", "", *(f"- {book.name}: {demand.says} ({demand.source})" for book, demand in demands), ""]
     if options := options_of(check.options):
         lines += ["## Options", "", "| option | default | takes | what it is |", "| --- | --- | --- | --- |"]
         lines += [f"| `{option.name}` | `{option.default!r}` | {option.range} | {option.note} |" for option in options]
@@ -53,10 +100,7 @@ def _page(check: Check) -> str:
         lines += [f"## {title}", ""]
         for sample in check.samples:
             if sample.fires is fires:
-                source = sample.source if len(sample.source) <= _LONGEST_SAMPLE else sample.source[:_LONGEST_SAMPLE] + " …"
-                # An octet that is no character is shown by its number.
-                source = source.encode("utf-8", "surrogateescape").decode("utf-8", "backslashreplace")
-                lines += ["```", source.replace("```", "'''").replace("\r\n", "\n").rstrip("\n"), "```", ""]
+                lines += ["```", _shown_sample(sample), "```", ""]
                 if measured := _measured(sample):
                     lines += [f"Measured: {measured}.", ""]
     return "\n".join(lines).rstrip("\n") + "\n"
@@ -110,7 +154,8 @@ def counted(readme: str) -> str:
     text = (
         f"{len(known)} checks ({stations}), {sum(len(options_of(check.options)) for check in known)} thresholds, "
         f"{sum(len(check.samples) for check in known)} samples that fire or must not; {len(profiles())} client profiles, {len(usual())} of them "
-        f"in the usual set, after a support table of {len(features())} features ({table['date']}); {len(rulebooks())} rulebooks."
+        f"in the usual set, after a support table of {len(features())} features ({table['date']}); {len(rulebooks())} rulebooks; "
+        f"{len(declared())} reasons of spam risk, {sum(not reason.by_hand for reason in declared().values())} of them measured."
     )
     return f"{before}{start}\n{text}\n{end}{after}"
 
@@ -121,6 +166,7 @@ def stale() -> list[str]:
     there = {path.name: path.read_text("utf-8") for path in FOLDER.glob("*.md")} if FOLDER.is_dir() else {}
     readme = README.read_text("utf-8")
     old = [] if counted(readme) == readme else ["../../README.md"]
+    old += [] if REASONS.is_file() and REASONS.read_text("utf-8") == reasons_page() else ["../spam-reasons.md"]
     return sorted(name for name in wanted.keys() | there.keys() if wanted.get(name) != there.get(name)) + old
 
 
@@ -137,6 +183,7 @@ def main(arguments: list[str]) -> int:
             path.unlink()
     for name, content in wanted.items():
         (FOLDER / name).write_text(content, "utf-8")
+    REASONS.write_text(reasons_page(), "utf-8")
     README.write_text(counted(README.read_text("utf-8")), "utf-8")
     return 0
 

@@ -11,14 +11,17 @@ from contextlib import contextmanager
 from dataclasses import dataclass, field, fields, replace
 from datetime import datetime
 from pathlib import Path
-from typing import Any, NoReturn
+from typing import TYPE_CHECKING, Any, NoReturn
 
 import typer
 
-from jetwind.core.checking import Brief, UnusableBrief, registry, rulebooks
+from jetwind.core.checking import Brief, Rulebook, UnusableBrief, UnusableRulebook, registry, rulebook_from_toml, rulebooks
 from jetwind.core.fields import LIQUID, Syntax, UnusableSyntax, from_toml
 from jetwind.core.message import Envelope, Message, Sample, UnusableInput, read_path, with_envelope
 from jetwind.core.source.plain import Unfit, read
+
+if TYPE_CHECKING:
+    from jetwind.engines.names import Zone
 
 _stages: list[str] = []
 
@@ -59,12 +62,24 @@ def write_out(report: str) -> None:
         refuse(f"the report cannot be written: {failure.strerror}.")
 
 
-def address_of_host(value: str) -> None:
-    """The sending host is an IP address."""
+def address_of_host(value: str) -> str:
+    """The sending host is an IP address, which comes back in its plain spelling."""
     try:
-        ipaddress.ip_address(value)
+        return str(ipaddress.ip_address(value))
     except ValueError:
         refuse(f"--sending-host takes an IP address such as 192.0.2.7, not {value!r}.")
+
+
+def zone_in(path: Path | None) -> Zone | None:
+    """Name records of a file in master-file format, to be asked in the place of the DNS."""
+    if path is None:
+        return None
+    from jetwind.engines.names import UnusableZone, Zone
+
+    try:
+        return Zone.load(path)
+    except UnusableZone as wrong:
+        refuse(f"the zone “{path}” cannot be used: {wrong}.")
 
 
 def message_at(path: Path, syntax: Syntax = LIQUID) -> Message:
@@ -221,10 +236,23 @@ def checks_named(only: list[str]) -> list[str] | None:
     return names
 
 
-def rulebooks_named(names: list[str]) -> frozenset[str]:
-    """Rulebooks by id, given one or several to an option."""
-    chosen = frozenset(name.strip() for part in names for name in part.split(",") if name.strip())
-    for name in sorted(chosen):
-        if name not in rulebooks():
-            refuse(f"there is no rulebook {name!r}; there are {', '.join(rulebooks())}.")
-    return chosen
+def rulebooks_named(names: list[str]) -> tuple[frozenset[str], tuple[Rulebook, ...]]:
+    """Rulebooks that ship, by id, and those of a house in TOML files, given one or several to an option."""
+    chosen: set[str] = set()
+    house: list[Rulebook] = []
+    for name in dict.fromkeys(name.strip() for part in names for name in part.split(",") if name.strip()):
+        if name in rulebooks():
+            chosen.add(name)
+        elif Path(name).is_file():
+            house.append(_rulebook_in(Path(name)))
+            chosen.add(house[-1].id)
+        else:
+            refuse(f"there is no rulebook and no file {name!r}; there are {', '.join(rulebooks())}.")
+    return frozenset(chosen), tuple(house)
+
+
+def _rulebook_in(path: Path) -> Rulebook:
+    try:
+        return rulebook_from_toml(path.read_text("utf-8"), id=f"house:{path.name}")
+    except (OSError, UnicodeDecodeError, UnusableRulebook) as wrong:
+        refuse(f"the rulebook “{path}” cannot be used: {wrong}.")

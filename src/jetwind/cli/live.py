@@ -59,11 +59,6 @@ def live(message: Message, readers: Sequence[Sample], *, reads_links: bool = Tru
     wanted = [Wanted(one.address) for one in to_open(found, keeping)] if reads_links else []
     wanted += [Wanted(one.address, "picture") for one in pictures]
 
-    def fetcher() -> Fetcher:
-        if practice is None:
-            return Fetcher()
-        return Fetcher(Policy(keeping.practice), practice.resolver(), authorities=practice.authorities)
-
     links: list[Answer] = []
     shown: dict[str, Answer] = {}
     resources: dict[str, Resource] = {}
@@ -84,6 +79,14 @@ def live(message: Message, readers: Sequence[Sample], *, reads_links: bool = Tru
     answers = Answers({answer.address: answer for answer in links}, shown)
     shut = {one.address: why for one in found if (why := keeping.why_shut(one))}
     return Live(with_fetched(message, resources), answers, found, shut)
+
+
+def fetcher() -> Fetcher:
+    """One that asks the network, and the practice field that ``JETWIND_PRACTICE`` names."""
+    practice = Directory.read(os.environ.get("JETWIND_PRACTICE", ""))
+    if practice is None:
+        return Fetcher()
+    return Fetcher(Policy(frozenset({DOMAIN, OTHER_DOMAIN})), practice.resolver(), authorities=practice.authorities)
 
 
 def _landed(links: Sequence[Answer], roles: dict[str, Role], keeping: DoorKeeping, practice: Directory | None) -> list[Answer]:

@@ -30,13 +30,15 @@ from jetwind.cli.inputs import (
     stage,
     syntax_in,
     write_out,
+    zone_in,
 )
-from jetwind.core.checking import Check, Context, Kind, Outcome, options_of, registry
+from jetwind.core.checking import Check, Context, Kind, Outcome, asking, options_of, registry
 
 if TYPE_CHECKING:
     from jetwind.cli.live import Live
     from jetwind.core.message import Message, Sample
     from jetwind.core.reports.review import Review
+    from jetwind.engines.names import Zone
 
 app = typer.Typer(add_completion=False, rich_markup_mode=None, pretty_exceptions_enable=False)
 
@@ -49,13 +51,6 @@ class Format(StrEnum):
     SARIF = "sarif"
     CSV = "csv"
     HTML = "html"
-
-
-#: Options that the catalogue's later checks read; said aloud, so that nobody takes silence for a check.
-_NO_CHECK_YET = {
-    "zone": "--zone is taken but no check of this version reads name records.",
-    "sending_host": "--sending-host is taken but no check of this version reads name records.",
-}
 
 
 @app.command()
@@ -71,7 +66,7 @@ def check(
     syntax: Annotated[Path | None, typer.Option(help="How fields are written, if not as in Liquid: TOML.")] = None,
     previous: Annotated[Path | None, typer.Option(help="The message it was copied from.")] = None,
     brief: Annotated[Path | None, typer.Option(help="Required and forbidden wording and more: TOML.")] = None,
-    rulebook: Annotated[list[str] | None, typer.Option(help="Which laws apply.")] = None,
+    rulebook: Annotated[list[str] | None, typer.Option(help="Which laws apply, by name; or a rulebook of your own in a TOML file.")] = None,
     zone: Annotated[Path | None, typer.Option(help="Name records in master-file format instead of DNS.")] = None,
     sending_host: Annotated[str | None, typer.Option(help="IP address of the sending host.")] = None,
     live: Annotated[bool, typer.Option("--live", help="Fetch links and remote images.")] = False,
@@ -109,12 +104,12 @@ def check(
     context = _circumstances(details, kind, planned, readers, previous, rulebook)
     chosen = checks_named(only or [])
     ids = _profile_ids(profiles) if profiles is not None else []
-    if sending_host is not None:
-        address_of_host(sending_host)
-    _say_what_has_no_check({"zone": zone, "sending_host": sending_host})
+    host = address_of_host(sending_host) if sending_host is not None else ""
+    records = zone_in(zone)
     opened = _opened(message, context, lands=render) if live else None
     if opened is not None:
         message, context = opened.message, replace(context, answers=opened.answers)
+    context = _with_papers(message, context, records, host, live=live)
     if read_pictures:
         context = _with_words(message, context)
     if render:
@@ -126,7 +121,7 @@ def check(
     with stage("writing the report"):
         around = (_as_read_by(message, as_whom) if reader is not None else "", opened.as_text() if opened is not None else "")
         before, after = around if format is Format.TEXT else ("", "")
-        write_out(before + _report(result, format, path) + after)
+        write_out(before + _report(result, format, path, context) + after)
     _end(result)
 
 
@@ -136,6 +131,20 @@ def _opened(message: Message, context: Context, *, lands: bool) -> Live:
 
     with stage("opening links"):
         return live(message, context.readers, lands=lands)
+
+
+def _with_papers(message: Message, context: Context, records: Zone | None, host: str, *, live: bool) -> Context:
+    """The circumstances with what name records say of the sender, where a file or the DNS may be asked."""
+    if records is None and not live:
+        if host:
+            typer.echo("jetwind: --sending-host is used with --zone or --live; without them no name records are asked.", err=True)
+        return context
+    from jetwind.cli.live import fetcher
+    from jetwind.engines.names import Dns, Signing, loading, papers_of
+
+    with stage("asking for name records"):
+        papers = papers_of(message, records or Dns(), Signing(host=host), loading(fetcher) if live else None)
+    return replace(context, papers=papers)
 
 
 def _with_words(message: Message, context: Context) -> Context:
@@ -161,6 +170,7 @@ def _circumstances(
     samples, known = readers_in(readers)
     now = datetime.now().astimezone()
     leaves, is_local = planned_time(planned, now)
+    chosen, house = rulebooks_named(rulebook or [])
     return Context(
         kind=kind,
         planned=leaves,
@@ -174,7 +184,8 @@ def _circumstances(
         word_list=details.word_list,
         dictionaries=Installed(),
         working_title=details.working_title,
-        rulebooks=rulebooks_named(rulebook or []),
+        rulebooks=chosen,
+        house=tuple(book for book in house if book.holds(kind.value, (), (leaves or now).date())),
     )
 
 
@@ -211,13 +222,7 @@ def _end(result: Review) -> NoReturn:
     raise typer.Exit(1 if result.has_stop else 0)
 
 
-def _say_what_has_no_check(given: dict[str, object]) -> None:
-    for option, note in _NO_CHECK_YET.items():
-        if given[option]:
-            typer.echo(f"jetwind: {note}", err=True)
-
-
-def _report(result: Review, format: Format, path: Path) -> str:
+def _report(result: Review, format: Format, path: Path, context: Context) -> str:
     from jetwind.core.reports import as_csv, as_html, as_json, as_sarif, as_text
 
     if format is Format.JSON:
@@ -226,7 +231,7 @@ def _report(result: Review, format: Format, path: Path) -> str:
         return as_sarif(result, path.as_posix()) + "\n"
     if format is Format.HTML:
         return as_html(result)
-    return as_csv(result.findings) if format is Format.CSV else as_text(result)
+    return as_csv(result.findings) if format is Format.CSV else as_text(result, context.rulebooks, context.house)
 
 
 class ImagePolicy(StrEnum):
@@ -339,6 +344,7 @@ def _explained(declared: Check) -> str:
         f"Fix: {declared.fix}",
         f"Basis: {declared.basis}",
     ]
+    lines += [f"Demanded by {book.name}: {demand.says} ({demand.source})" for book, demand in asking(declared.id, (), ())]
     lines += [f"Option {option.name} = {option.default!r}: {option.note} ({option.range})" for option in options_of(declared.options)]
     return "\n".join(lines) + "\n"
 
