@@ -16,6 +16,7 @@ from jetwind.apps.proofs.models import Arrival, TestAddress, TestCopy, TestSend
 from jetwind.apps.workspace.access import Asked
 from jetwind.apps.workspace.addresses import Undeclared, _address, addresses, as_markdown
 from jetwind.apps.workspace.models import FieldSyntax, Membership
+from jetwind.apps.workspace.rulebooks import keep_rulebook
 from jetwind.config.settings import ROOT
 from tests.apps.helpers import taken_in
 from tests.factories import mail, picture
@@ -71,6 +72,7 @@ def things(house: Any) -> dict[str, Any]:
         ).pk,
         "membership_id": Membership.objects.get(user=house.author).pk,
         "kind": "png",
+        "book_id": keep_rulebook(house.reviewer, house.workspace, {"name": "Quay", "demands": ["footer.address-missing"]}).id,
         "token": "x",
         "uidb64": "x",
     }

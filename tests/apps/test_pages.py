@@ -255,8 +255,8 @@ class TestHouse:
         revision = taken_in(house, mail(without=("Subject",)))
         address = f"/mailings/{revision.mailing_id}/r1/spam-risk/"
         client = house.client(house.reviewer)
-        assert "Estimate 3.5, medium" in client.get(address).content.decode()
-        assert "Estimate 0.0, low" in client.get(f"{address}?without=spam.subject-missing").content.decode()
+        assert ", medium</output>" in client.get(address).content.decode()
+        assert ", low</output>" in client.get(f"{address}?without=spam.subject-missing").content.decode()
 
 
 class TestFilling:

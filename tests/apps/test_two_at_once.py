@@ -15,13 +15,15 @@ from jetwind.apps.jobs.models import Work
 from jetwind.apps.review import lighter_files, picture_words
 from jetwind.apps.review import services as reviews
 from jetwind.apps.review.answers import check_now
-from jetwind.apps.review.models import ChosenFile, LighterFile, PictureWords
+from jetwind.apps.review.models import ChosenFile, LighterFile, PictureWords, SenderPapers
+from jetwind.apps.review.sender_papers import bring_up_to_date
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace import services as workspaces
 from jetwind.apps.workspace.models import Workspace
+from jetwind.apps.workspace.rulebooks import keep_rulebook, remove_rulebook, rulebooks_of, say_what_signs
 from jetwind.core.checking import Brief
 from tests.apps.helpers import taken_in
-from tests.factories import archive, picture
+from tests.factories import archive, mail, picture
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
@@ -196,3 +198,55 @@ def test_a_file_chosen_twice_and_by_two(house: Any) -> None:
             came = LogEntry.objects.filter(action="picture.file-chosen").count() - before
             # The file that was chosen already may be chosen again by the quicker of the two, which is no choice.
             assert came == 1 if pair[0] == pair[1] else came in (1, 2)
+
+
+def test_rulebooks_against_each_other_and_the_signing(house: Any) -> None:
+    """Two write a rulebook while a third says what signs: all of it holds, and every rulebook has an id of its own."""
+    for number in range(TRIES // 5):
+        copies = [Workspace.objects.get(pk=house.workspace.pk) for _ in range(3)]
+        given = [{"name": f"{who} {number}", "demands": ["footer.address-missing"]} for who in ("Quay", "Shop")]
+        assert not at_once(
+            lambda copy=copies[0], given=given[0]: keep_rulebook(house.reviewer, copy, given),
+            lambda copy=copies[1], given=given[1]: keep_rulebook(house.operator, copy, given),
+            lambda copy=copies[2], number=number: say_what_signs(
+                house.reviewer, copy, {"selector": f"s{number}"}, {"selector": copy.signing.get("selector", "")}
+            ),
+        )
+        held = Workspace.objects.get(pk=house.workspace.pk)
+        assert {book.name for book in rulebooks_of(held)} == {f"Quay {number}", f"Shop {number}"}
+        assert len({book.id for book in rulebooks_of(held)}) == 2
+        assert held.signing["selector"] == f"s{number}"
+        for book in rulebooks_of(held):
+            remove_rulebook(house.reviewer, held, book.id)
+
+
+def test_one_rulebook_changed_by_two(house: Any) -> None:
+    """One of the two holds whole, and the other is told."""
+    book = keep_rulebook(house.reviewer, house.workspace, {"name": "Quay", "demands": ["footer.address-missing"]})
+    for number in range(TRIES // 5):
+        held = Workspace.objects.get(pk=house.workspace.pk)
+        shown = held.house_rulebooks[0]
+        copies = [Workspace.objects.get(pk=held.pk) for _ in range(2)]
+        words = [[f"first {number}"], [f"second {number}"]]
+        refused = at_once(
+            *(
+                lambda copy=copy, mine=mine, shown=shown: keep_rulebook(
+                    house.reviewer, copy, {"name": "Quay", "demands": [], "words": mine}, book.id, shown
+                )
+                for copy, mine in zip(copies, words, strict=True)
+            )
+        )
+        assert len(refused) == 1
+        assert "Somebody changed “Quay” meanwhile" in refused[0]
+        (now,) = rulebooks_of(Workspace.objects.get(pk=held.pk))
+        assert list(now.words) in words
+
+
+def test_papers_asked_by_two_workers(house: Any) -> None:
+    """A job that runs twice, or beside another, leaves one row with whole papers."""
+    revision = taken_in(house, mail(From="Saltmarsh Kiln Works <glaze@saltmarsh-kiln.example>"))
+    for _ in range(TRIES // 10):
+        SenderPapers.objects.all().delete()
+        copies = [Revision.objects.select_related("mailing__workspace").get(pk=revision.pk) for _ in range(2)]
+        assert not at_once(*(lambda copy=copy: bring_up_to_date(copy) for copy in copies))
+        assert SenderPapers.objects.get().papers["domain"] == "saltmarsh-kiln.example"

@@ -191,6 +191,8 @@ DEFAULT_FROM_EMAIL = os.environ.get("JETWIND_MAIL_FROM", "jetwind@localhost.inva
 #: Helper processes are forked from one made for it: the threads of workers and web servers may hold locks (engines/bounded).
 HELPERS_START: Literal["fork", "server"] = "server"
 
+#: Whether name records of the house's own domain are asked of the DNS; those of the practice field lie here.
+ASKS_DNS = os.environ.get("JETWIND_ASKS_DNS", "yes") != "no"
 #: Where the practice field says on which ports it listens; without it, its names are nobody's.
 PRACTICE_DIRECTORY = os.environ.get("JETWIND_PRACTICE", "")
 #: Other waiting times of the fetcher than its own, in seconds by their names in ``engines.fetch.Patience``.

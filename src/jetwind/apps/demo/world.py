@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import date, datetime
 from zoneinfo import ZoneInfo
 
 from django.db import transaction
@@ -15,6 +15,8 @@ from jetwind.apps.links.models import Wire
 from jetwind.apps.proofs.models import TestAddress, TestList
 from jetwind.apps.review.services import forbid_wording, require_wording
 from jetwind.apps.workspace.models import Membership, SampleReader, Workspace
+from jetwind.apps.workspace.rulebooks import as_table
+from jetwind.core.checking import house_rulebook
 from jetwind.core.message import Envelope
 from jetwind.engines.practice import OTHER_DOMAIN
 
@@ -82,6 +84,19 @@ def build() -> Workspace:
         word_list=["grogged", "raku", "sgraffito"],
         audience=AUDIENCE,
         escapes_values=True,
+        signing={"domain": DOMAIN, "selector": "spring", "host": "192.0.2.25", "return_path": ""},
+        house_rulebooks=[
+            as_table(
+                house_rulebook(
+                    "House rules of the quay",
+                    ["footer.unsubscribe-words", "footer.reason-missing", "footer.address-missing"],
+                    ["Saltmarsh Kiln Works"],
+                    ["promotional", "newsletter"],
+                    since=date(2027, 1, 1),
+                    id="house:1",
+                )
+            )
+        ],
     )
     Wire.objects.create(workspace=workspace, inward_hosts=[DOMAIN, OTHER_DOMAIN])
     users = _people(workspace)

@@ -21,6 +21,14 @@ class DetailsForm(forms.Form):
     title = forms.CharField(max_length=160, required=False, label="Working title")
     kind = forms.ChoiceField(choices=KIND_CHOICES, initial="promotional")
     audience = forms.CharField(max_length=200, required=False)
+    countries = forms.RegexField(
+        r"\A\s*(?:[A-Za-z]{2}(?:[\s,]+|\Z))*\s*\Z",
+        max_length=200,
+        required=False,
+        label="Countries of the audience",
+        help_text="Codes of two letters, such as NL, DE; which of your own rulebooks hold depends on them.",
+        error_messages={"invalid": "Codes of two letters, parted by blanks or commas, such as NL, DE."},
+    )
     planned = forms.DateTimeField(
         required=False, label="Planned for", widget=forms.DateTimeInput(attrs={"type": "datetime-local"}, format="%Y-%m-%dT%H:%M")
     )
@@ -43,7 +51,13 @@ class DetailsForm(forms.Form):
         """The values for the service."""
         data = self.cleaned_data
         return Details(
-            data["title"].strip(), data["kind"], data["audience"].strip(), data.get("planned"), data["planned_zone"], data["local_time"]
+            data["title"].strip(),
+            data["kind"],
+            data["audience"].strip(),
+            data.get("planned"),
+            data["planned_zone"],
+            data["local_time"],
+            tuple(sorted(set(data["countries"].upper().replace(",", " ").split()))),
         )
 
 
@@ -84,6 +98,7 @@ class PasteForm(DetailsForm, EnvelopeForm):
         "title",
         "kind",
         "audience",
+        "countries",
         "planned",
         "planned_zone",
         "local_time",

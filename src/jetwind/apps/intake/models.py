@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from django.conf import settings
+from django.contrib.postgres.fields import ArrayField
 from django.db import models
 from django.db.models import Q
 
@@ -33,6 +34,8 @@ class Mailing(models.Model):
     title = models.CharField(max_length=160)
     kind = models.CharField(max_length=20, choices=KIND_CHOICES, default=Kind.PROMOTIONAL.value)
     audience = models.CharField(max_length=200, blank=True)
+    #: Where the audience lives, as codes of ISO 3166-1; empty for anywhere.
+    countries = ArrayField(models.CharField(max_length=2), default=list, blank=True)
     planned_at = models.DateTimeField(null=True, blank=True)
     planned_zone = models.CharField(max_length=60, default="UTC", validators=[validate_zone])
     local_time = models.BooleanField(default=False)

@@ -40,6 +40,7 @@ class Details:
     planned_at: datetime | None = None
     planned_zone: str = "UTC"
     local_time: bool = False
+    countries: tuple[str, ...] = ()
 
 
 def take_in(
@@ -64,6 +65,7 @@ def take_in(
             planned_at=details.planned_at,
             planned_zone=details.planned_zone or user.time_zone,
             local_time=details.local_time,
+            countries=list(details.countries),
             created_by=user,
             syntax=_guessed_syntax(workspace, message),
         )
@@ -118,6 +120,10 @@ def change_envelope(user: User, mailing: Mailing, envelope: Envelope) -> Revisio
     return revision
 
 
+def _plain(value: object) -> object:
+    return list(value) if isinstance(value, tuple) else value
+
+
 def change_details(user: User, mailing: Mailing, details: Details) -> None:
     """Change title, kind, audience and planned time.
 
@@ -130,11 +136,11 @@ def change_details(user: User, mailing: Mailing, details: Details) -> None:
         refuse_if_locked(locked)
         changed = [
             name
-            for name in ("title", "kind", "audience", "planned_at", "planned_zone", "local_time")
-            if getattr(locked, name) != getattr(details, name)
+            for name in ("title", "kind", "audience", "planned_at", "planned_zone", "local_time", "countries")
+            if _plain(getattr(locked, name)) != _plain(getattr(details, name))
         ]
         for name in changed:
-            setattr(locked, name, getattr(details, name))
+            setattr(locked, name, _plain(getattr(details, name)))
         if not changed:
             return
         _clean(locked)
@@ -218,6 +224,7 @@ def start_copy(user: User, mailing: Mailing) -> Mailing:
             title=f"Copy of {mailing.title}"[:160],
             kind=mailing.kind,
             audience=mailing.audience,
+            countries=mailing.countries,
             planned_zone=mailing.planned_zone,
             local_time=mailing.local_time,
             brief=mailing.brief,

@@ -84,6 +84,7 @@ def details(request: HttpRequest, mailing_id: int) -> HttpResponse:
         "title": mailing.title,
         "kind": mailing.kind,
         "audience": mailing.audience,
+        "countries": ", ".join(mailing.countries),
         "planned": shown,
         "planned_zone": mailing.planned_zone,
         "local_time": mailing.local_time,

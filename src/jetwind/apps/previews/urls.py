@@ -8,6 +8,7 @@ _REVISION = "mailings/<int:mailing_id>/r<int:number>/"
 
 urlpatterns = [
     path(f"{_REVISION}access/", views.access, name="access"),
+    path(f"{_REVISION}footer/", views.footer, name="footer"),
     path(f"{_REVISION}appearance/", views.appearance, name="appearance"),
     path(f"{_REVISION}appearance/compare/", comparing.compare, name="compare-renders"),
     path(f"{_REVISION}appearance/sheet.png", comparing.sheet, {"form": "png"}, name="render-sheet-png"),

@@ -18,7 +18,7 @@ from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import message_of, revision_for
 from jetwind.apps.intake.services import set_measured_reader
 from jetwind.apps.jobs import services as jobs
-from jetwind.apps.previews import access_station, services
+from jetwind.apps.previews import access_station, footer_station, services
 from jetwind.apps.previews.as_whom import AS_WRITTEN, AsWhom, as_whom, reader_choices
 from jetwind.apps.previews.captions import caption
 from jetwind.apps.previews.models import Mark, Render
@@ -122,6 +122,15 @@ def access(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     assert isinstance(request.user, User)
     around = frame(request, revision_for(request.user, mailing_id, number), access_station.SLUG)
     return render(request, "previews/access.html", around.context() | access_station.page(request, around))
+
+
+@require_GET
+@asks("mailing:view")
+def footer(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+    """The Footer station: the footer beside what the rulebooks demand."""
+    assert isinstance(request.user, User)
+    around = frame(request, revision_for(request.user, mailing_id, number), footer_station.SLUG)
+    return render(request, "previews/footer.html", around.context() | footer_station.page(request, around))
 
 
 @require_GET

@@ -21,7 +21,7 @@ from jetwind.apps.workspace.models import Workspace
 from jetwind.core.checking import CheckResult, Finding, Level, Outcome, Part, Place, registry
 from jetwind.core.message import Message
 from jetwind.core.reports import Review, Summary, station_of, summary_of
-from jetwind.core.spam import SpamReason, SpamSum
+from jetwind.core.spam import SpamSum
 from jetwind.engines.bounded import review_bounded
 
 #: Called before a revision is checked: what its circumstances say is brought up to date.
@@ -105,11 +105,7 @@ def _keep(revision: Revision, question: Question, answer: Review, last: CheckRun
     }
     told = {
         "outcomes": dict(sorted({**holding, **outcomes}.items())),
-        "spam": {
-            "score": answer.spam.score(),
-            "band": answer.spam.band(),
-            "reasons": [dataclasses.asdict(reason) for reason in answer.spam.reasons],
-        },
+        "spam": answer.spam.as_json(),
         "summary": dataclasses.asdict(answer.summary),
     }
     with transaction.atomic():
@@ -187,8 +183,7 @@ def stored_review(run: CheckRun) -> Review:
         CheckResult(check_id, Outcome(answer[0]), tuple(findings.get(check_id, ())), answer[1])
         for check_id, answer in sorted(run.outcomes.items())
     )
-    spam = SpamSum(tuple(SpamReason(**reason) for reason in run.spam.get("reasons", ())))
-    return Review(message, results, spam, Summary(**run.summary) if run.summary else summary_of(message))
+    return Review(message, results, SpamSum.from_json(run.spam), Summary(**run.summary) if run.summary else summary_of(message))
 
 
 def _as_finding(record: FindingRecord, message: Message) -> Finding:

@@ -12,16 +12,17 @@ class ReviewConfig(AppConfig):
         """Check every new revision, and again what a change of the house touches."""
         from django.contrib.postgres.expressions import ArraySubquery
         from django.db.models import CharField, OuterRef, Subquery, Value
-        from django.db.models.functions import Cast, Concat
+        from django.db.models.functions import Cast, Concat, JSONObject
 
         from jetwind.apps.intake.selectors import known_of_revisions
         from jetwind.apps.intake.services import on_new_revision
         from jetwind.apps.jobs.services import latest_of_each
         from jetwind.apps.review.answers import ask_for_checks, ask_for_rechecks, preparations
         from jetwind.apps.review.fields_station import messages_of
-        from jetwind.apps.review.models import PicturesRead, StationLook
+        from jetwind.apps.review.models import PicturesRead, SenderPapers, StationLook
         from jetwind.apps.review.picture_words import stand, words_for_checks
         from jetwind.apps.review.questions import circumstances
+        from jetwind.apps.review.sender_papers import bring_up_to_date, papers_for_checks
         from jetwind.apps.workspace.reader_views import messages_of as shown_of_readers
         from jetwind.apps.workspace.services import on_settings_changed
 
@@ -32,8 +33,13 @@ class ReviewConfig(AppConfig):
         read = PicturesRead.objects.filter(revision=OuterRef("pk"))
         known_of_revisions["pictures_read_key"] = lambda: Subquery(read.values("key")[:1])
 
+        papers = SenderPapers.objects.filter(revision=OuterRef("pk"))
+        known_of_revisions["papers_row"] = lambda: Subquery(papers.values_list(JSONObject(papers="papers", asked_for="asked_for"))[:1])
+
         circumstances.append(words_for_checks)
+        circumstances.append(papers_for_checks)
         preparations.append(stand)
+        preparations.append(bring_up_to_date)
         on_new_revision.append(ask_for_checks)
         on_settings_changed.append(ask_for_rechecks)
         shown_of_readers.append(messages_of)

@@ -166,6 +166,24 @@ class PicturesRead(models.Model):
         return f"words in the pictures of {self.revision}"
 
 
+class SenderPapers(models.Model):
+    """What name records said of a revision's sender when they were asked; ``papers`` is what ``Papers.as_json`` gives.
+
+    ``asked_for`` is what the house said then of what signs and sends, and of whom it was asked.
+    """
+
+    revision = models.OneToOneField(Revision, on_delete=models.CASCADE, related_name="sender_papers")
+    papers = models.JSONField(default=dict)
+    asked_for = models.JSONField(default=dict)
+    at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        verbose_name_plural = "sender papers"
+
+    def __str__(self) -> str:
+        return f"sender's papers of {self.revision}"
+
+
 class LighterFile(models.Model):
     """A file that may stand for a picture of a house, made for a width at which the picture is shown, in CSS px; the rest as in ``Candidate``.
 

@@ -19,6 +19,7 @@ from jetwind import __version__
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.selectors import READER, message_of
 from jetwind.apps.review.models import CheckRun
+from jetwind.apps.workspace.rulebooks import holding
 from jetwind.core.checking import Brief, Check, Context, Kind, Outcome, registry
 from jetwind.core.message import Message, Sample
 from jetwind.core.prose.reading import reading_of
@@ -66,6 +67,7 @@ def context_of(revision: Revision) -> Context:
         known_fields=fields if workspace.field_list or readers else None,
         practice_domains=frozenset(workspace.practice_domains),
         rulebooks=frozenset(workspace.rulebooks),
+        house=holding(workspace, mailing.kind, mailing.countries, (mailing.planned_at or timezone.now()).date()),
         settings=workspace.check_settings,
     )
 
@@ -116,6 +118,10 @@ def _plain(context: Context, name: str) -> Any:
         return [[reader.name, dict(reader.values)] for reader in value]
     if name in ("renders", "dictionaries", "answers", "picture_words"):
         return value.key if value else None
+    if name == "papers":
+        return value.key if value else None
+    if name == "house":
+        return [book.key for book in value]
     if name == "brief":
         return value.as_dict()
     return sorted(value) if isinstance(value, frozenset) else value

@@ -2,11 +2,12 @@
 
 from django.urls import path
 
-from jetwind.apps.review import picture_views, views
+from jetwind.apps.review import picture_views, sender_views, views
 
 _REVISION = "mailings/<int:mailing_id>/r<int:number>/"
 
 urlpatterns = [
+    path("spam-reasons/", views.spam_reasons, name="spam-weights"),
     path(f"{_REVISION}progress/", views.progress, name="checks-progress"),
     path(f"{_REVISION}recheck/", views.recheck, name="recheck"),
     path(f"{_REVISION}send-back/", views.send_back, name="send-back"),
@@ -22,6 +23,8 @@ urlpatterns = [
     path(f"{_REVISION}lighter-pictures/", picture_views.put_lighter_in, name="put-lighter-in"),
     path(f"{_REVISION}picture-words/<str:picture>/", picture_views.enter_words, name="enter-words"),
     path(f"{_REVISION}plain-text-afresh/", views.plain_text_afresh, name="plain-text-afresh"),
+    path(f"{_REVISION}sender/", sender_views.sender, name="sender"),
+    path(f"{_REVISION}sender/ask/", sender_views.ask, name="ask-sender"),
     path(f"{_REVISION}report.<slug:form>", views.report, name="report"),
     path(f"{_REVISION}excuse/<slug:fingerprint>/", views.excuse, name="excuse"),
     path(f"{_REVISION}<slug:slug>/look/", views.look, name="look"),

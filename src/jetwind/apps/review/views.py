@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
-from urllib.parse import urlencode
 
 from django.contrib import messages
 from django.http import Http404, HttpRequest, HttpResponse
@@ -22,6 +21,7 @@ from jetwind.apps.review import (
     images_station,
     plain_text_station,
     services,
+    spam_station,
     wording_station,
 )
 from jetwind.apps.review.answers import CHECKS, stored_review
@@ -39,7 +39,7 @@ from jetwind.core.checking import PLACES
 from jetwind.core.message import Message
 from jetwind.core.prose.plain import plain_from_html, with_plain_text
 from jetwind.core.reports import STATIONS, Review, as_csv, as_html, as_json, as_sarif
-from jetwind.core.spam import BANDS, SpamReason, SpamSum
+from jetwind.core.spam import BANDS, measured_on
 
 
 @require_GET
@@ -57,8 +57,6 @@ def station(request: HttpRequest, mailing_id: int, number: int, slug: str) -> Ht
         template, make = own
         return render(request, template, around.context() | make(request, around.walk, message))
     page: dict[str, Any] = {"tables": tables_for(slug, message, around.walk.context)}
-    if slug == "spam-risk" and around.walk.run:
-        page["spam"] = _spam_sum(around.walk.run.spam, request.GET.getlist("without"))
     return render(request, "review/table_station.html", around.context() | page)
 
 
@@ -68,29 +66,20 @@ _OWN_PAGES: dict[str, tuple[str, Callable[[HttpRequest, Walk, Message], dict[str
     "wording": ("review/wording.html", wording_station.page),
     "fields": ("review/fields.html", fields_station.page),
     "images": ("review/images.html", images_station.page),
+    "spam-risk": ("review/spam.html", spam_station.page),
     "plain-text": ("review/plain_text.html", plain_text_station.page),
 }
 
 
-def _spam_sum(spam: dict[str, Any], without: list[str]) -> dict[str, Any]:
-    """The sum with some reasons switched off, and for each reason the address part that toggles it."""
-    total = SpamSum(tuple(SpamReason(**reason) for reason in spam.get("reasons", [])))
-    rows: list[dict[str, Any]] = []
-    running = 0.0
-    for reason in total.reasons:
-        is_on = reason.id not in without
-        others = [name for name in without if name != reason.id] + ([reason.id] if is_on else [])
-        rows.append({"reason": reason, "is_on": is_on, "start": running, "toggle": urlencode({"without": others}, doseq=True)})
-        running += reason.weight if is_on else 0
-    scale = max(8.0, total.score())
-    for row in rows:
-        row["left"], row["share"] = 100 * row["start"] / scale, 100 * row["reason"].weight / scale
-    return {
-        "rows": rows,
-        "score": total.score(without),
-        "band": total.band(without),
-        "lines": [(name, lowest, 100 * lowest / scale) for name, lowest in BANDS.items()],
-    }
+@require_GET
+@asks("workspace:view")
+def spam_reasons(request: HttpRequest) -> HttpResponse:
+    """Every reason of spam risk: what it looks for, its weight, and whether that was measured or set by hand."""
+    return render(
+        request,
+        "review/spam_reasons.html",
+        {"groups": spam_station.reasons_by_group(), "bands": BANDS, "mail": measured_on(), "section": "settings"},
+    )
 
 
 @require_GET

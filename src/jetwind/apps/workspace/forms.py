@@ -8,7 +8,9 @@ from typing import Any, ClassVar
 from django import forms
 
 from jetwind.apps.workspace.models import FieldSyntax, SampleReader, Workspace
-from jetwind.core.checking import rulebooks
+from jetwind.core.checking import HOUSE_DEMANDS, Kind, rulebooks
+
+KIND_CHOICES = [(kind.value, kind.value.capitalize()) for kind in Kind]
 
 
 class ReaderForm(forms.ModelForm):
@@ -143,3 +145,71 @@ class SyntaxForm(forms.Form):
     def description(self) -> dict[str, Any]:
         """The values for the service."""
         return self.description_of(self.cleaned_data)
+
+
+class RulebookForm(forms.Form):
+    """What a house demands, of which messages, and from when to when."""
+
+    name = forms.CharField(max_length=80, help_text="What your people call it.")
+    demands = forms.MultipleChoiceField(
+        choices=list(HOUSE_DEMANDS.items()), widget=forms.CheckboxSelectMultiple, required=False, label="Each message has"
+    )
+    words = forms.CharField(
+        widget=forms.Textarea(attrs={"rows": 4}),
+        required=False,
+        max_length=16_000,
+        label="Wording that must stand in it",
+        help_text="One piece on each line; in the HTML and in the plain text. Case, spaces and kinds of quotation marks do not matter.",
+    )
+    kinds = forms.MultipleChoiceField(
+        choices=KIND_CHOICES,
+        widget=forms.CheckboxSelectMultiple,
+        required=False,
+        label="Kinds of message",
+        help_text="None for every kind.",
+    )
+    countries = forms.CharField(
+        max_length=400,
+        required=False,
+        label="Countries of the audience",
+        help_text="Codes of two letters, such as NL, DE; none for every audience. A message that names no country is held to it, too.",
+    )
+    since = forms.DateField(required=False, label="Holds from", widget=forms.DateInput(attrs={"type": "date"}, format="%Y-%m-%d"))
+    until = forms.DateField(required=False, label="Holds until", widget=forms.DateInput(attrs={"type": "date"}, format="%Y-%m-%d"))
+
+    @classmethod
+    def initial_of(cls, kept: Mapping[str, Any] | None) -> dict[str, Any]:
+        """What stands in the form of a rulebook that is there."""
+        if kept is None:
+            return {}
+        return {**kept, "words": "\n".join(kept["words"]), "countries": ", ".join(kept["countries"])}
+
+    def given(self) -> dict[str, Any]:
+        """The values for the service."""
+        data = self.cleaned_data
+        return {
+            **{name: data[name] for name in ("name", "demands", "kinds", "since", "until")},
+            "words": data["words"].splitlines(),
+            "countries": data["countries"].replace(",", " ").split(),
+        }
+
+
+class SigningForm(forms.Form):
+    """What signs and sends the house's mail."""
+
+    domain = forms.CharField(
+        max_length=253,
+        required=False,
+        label="Signing domain",
+        help_text="The d= of the signature, such as saltmarsh-kiln.example. The DNS is asked for this domain alone.",
+    )
+    selector = forms.CharField(max_length=120, required=False, help_text="The s= of the signature, such as spring.")
+    host = forms.GenericIPAddressField(
+        required=False, label="Sending host", help_text="The IP address that mail leaves from, such as 192.0.2.25."
+    )
+    return_path = forms.CharField(
+        max_length=253,
+        required=False,
+        label="Domain of the return path",
+        help_text="Where bounces go; empty where it is the domain of the sender.",
+    )

@@ -32,6 +32,10 @@ class Workspace(models.Model):
     #: Per cent of the audience by client profile; empty where nobody said.
     audience = models.JSONField(default=dict, blank=True)
     rulebooks = ArrayField(models.CharField(max_length=40), default=_names, blank=True)
+    #: The house's own rulebooks, each as ``rulebooks.as_table`` gives it.
+    house_rulebooks = models.JSONField(default=list, blank=True)
+    #: What signs and sends the house's mail: ``domain``, ``selector``, ``host``, ``return_path``; empty where nobody said.
+    signing = models.JSONField(default=dict, blank=True)
     #: Whether the sending system turns ``<``, ``>``, ``&`` and quotes of a value into entities; Liquid does not by itself.
     escapes_values = models.BooleanField(default=False)
     #: A file with more readers looks like an audience.

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from jetwind.apps.workspace import people_views, reader_views, syntax_views, views
+from jetwind.apps.workspace import people_views, reader_views, rulebook_views, syntax_views, views
 
 urlpatterns = [
     path("readers/", reader_views.readers, name="readers"),
@@ -19,6 +19,10 @@ urlpatterns = [
     path("settings/syntaxes/new/", syntax_views.syntax, name="new-syntax"),
     path("settings/syntaxes/try/", syntax_views.try_syntax, name="try-syntax"),
     path("settings/syntaxes/<int:syntax_id>/", syntax_views.syntax, name="syntax"),
+    path("settings/rulebooks/", rulebook_views.rulebooks, name="rulebooks"),
+    path("settings/rulebooks/new/", rulebook_views.rulebook, name="new-rulebook"),
+    path("settings/rulebooks/<str:book_id>/", rulebook_views.rulebook, name="rulebook"),
+    path("settings/sender/", rulebook_views.signing, name="signing"),
     path("begin/", people_views.begin, name="begin"),
     path("join/<str:token>/", people_views.join, name="join"),
     path("people/", people_views.people, name="people"),

@@ -47,7 +47,7 @@ if (fold && walkaround) {
 document.querySelector("[aria-current='true'].finding")?.scrollIntoView({ block: "nearest" });
 document.querySelector(".pin.chosen")?.scrollIntoView({ block: "center", inline: "nearest" });
 document.querySelector("tr.chosen")?.scrollIntoView({ block: "nearest" });
-document.querySelector(".excerpt mark")?.scrollIntoView({ block: "nearest" });
+document.querySelector(".pane .excerpt mark")?.scrollIntoView({ block: "nearest" });
 
 // A choice that shows another view at once; its button stays for those without a script.
 for (const select of document.querySelectorAll("select[data-submit]")) {

@@ -1,0 +1,107 @@
+"""The screens of the house's own rulebooks, and of what signs and sends its mail."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.contrib import messages
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import redirect, render
+from django.views.decorators.http import require_GET, require_http_methods
+
+from jetwind.apps.accounts.models import User
+from jetwind.apps.ui.once import once
+from jetwind.apps.ui.refusal import NotAllowed, Refused
+from jetwind.apps.workspace import rulebooks as services
+from jetwind.apps.workspace.access import asks, may, workspace_of
+from jetwind.apps.workspace.forms import RulebookForm, SigningForm
+from jetwind.apps.workspace.merging import as_shown, what_was_shown
+from jetwind.apps.workspace.models import Workspace
+from jetwind.core.checking import rulebooks as shipped
+
+
+@require_GET
+@asks("workspace:view")
+def rulebooks(request: HttpRequest) -> HttpResponse:
+    """The house's own rulebooks, and the demands of those that ship, each with its source."""
+    assert isinstance(request.user, User)
+    workspace = workspace_of(request.user)
+    page = {
+        "own": [(book, sorted(book.kinds), sorted(book.countries)) for book in services.rulebooks_of(workspace)],
+        "shipped": [(book, not workspace.rulebooks or book.id in workspace.rulebooks) for book in shipped().values()],
+        "may_configure": may(request.user, "workspace:configure", workspace),
+        "section": "settings",
+    }
+    return render(request, "workspace/rulebooks.html", page)
+
+
+@require_http_methods(["GET", "POST"])
+@asks("workspace:view", send="workspace:configure")
+@once
+def rulebook(request: HttpRequest, book_id: str = "") -> HttpResponse:
+    """Write a rulebook, change it, or take it out."""
+    assert isinstance(request.user, User)
+    workspace = workspace_of(request.user)
+    kept = _kept(workspace, book_id)
+    if request.method == "POST" and book_id and request.POST.get("do") == "remove":
+        gone = services.remove_rulebook(request.user, workspace, book_id)
+        messages.success(request, f"{gone} is removed." if gone else "It was removed before.")
+        return redirect("rulebooks")
+    form = RulebookForm(request.POST or None, initial=RulebookForm.initial_of(kept))
+    if request.method == "POST" and form.is_valid():
+        try:
+            book = services.keep_rulebook(request.user, workspace, form.given(), book_id, what_was_shown(request.POST.get("shown", "")))
+        except NotAllowed:
+            raise
+        except Refused as refused:
+            form.add_error(None, refused.sentence)
+        else:
+            messages.success(request, f"{book.name} is kept. Messages that it holds for are checked again.")
+            return redirect("rulebooks")
+    page = {
+        "form": form,
+        "kept": kept,
+        "shown": as_shown(kept),
+        "may_configure": may(request.user, "workspace:configure", workspace),
+        "section": "settings",
+    }
+    return render(request, "workspace/rulebook.html", page, status=400 if request.method == "POST" else 200)
+
+
+def _kept(workspace: Workspace, book_id: str) -> dict[str, Any] | None:
+    """A rulebook as it is kept; None for a new one."""
+    if not book_id:
+        return None
+    found = next((one for one in workspace.house_rulebooks if one["id"] == book_id), None)
+    if found is None:
+        raise Http404("no such rulebook")
+    return dict(found)
+
+
+@require_http_methods(["GET", "POST"])
+@asks("workspace:view", send="workspace:configure")
+@once
+def signing(request: HttpRequest) -> HttpResponse:
+    """What signs and sends the house's mail: asked once, and answered for every message that is not signed yet."""
+    assert isinstance(request.user, User)
+    workspace = workspace_of(request.user)
+    now = {name: workspace.signing.get(name, "") for name in services.SIGNING}
+    form = SigningForm(request.POST or None, initial=now)
+    if request.method == "POST" and form.is_valid():
+        try:
+            services.say_what_signs(request.user, workspace, form.cleaned_data, what_was_shown(request.POST.get("shown", "")) or now)
+        except NotAllowed:
+            raise
+        except Refused as refused:
+            form.add_error(None, refused.sentence)
+            now = {name: workspace_of(request.user).signing.get(name, "") for name in services.SIGNING}
+        else:
+            messages.success(request, "Kept. The name records are asked again, and messages are checked by them.")
+            return redirect("settings")
+    page = {
+        "form": form,
+        "shown": as_shown(now),
+        "may_configure": may(request.user, "workspace:configure", workspace),
+        "section": "settings",
+    }
+    return render(request, "workspace/signing.html", page, status=400 if request.method == "POST" else 200)
