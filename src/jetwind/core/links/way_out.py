@@ -39,6 +39,10 @@ def unsubscribe_link(message: Message) -> Link | None:
 
 def ways_out(message: Message) -> Iterator[Link]:
     """Every visible link by which a reader leaves the list, in their order; see :func:`unsubscribe_link`."""
+    return iter(message.shared("ways out", lambda: tuple(_ways_out(message))))
+
+
+def _ways_out(message: Message) -> Iterator[Link]:
     words = phrase_pattern("phrases", "unsubscribe")
     candidates = list(islice(links(message) if message.html else text_links(message), LIMITS.links))
     told = bool(words.search(reading_of(message).visible_text))
