@@ -367,6 +367,17 @@ class TestFooterStation:
         assert "16 CFR 316.5" not in own
         assert "16 CFR 316.5" in page(house, revision, "footer", "?rulebook=united-states")
 
+    def test_each_wording_of_the_house_by_itself(self, house: Any) -> None:
+        """One stands in the message, the others do not."""
+        keep_rulebook(
+            house.reviewer,
+            house.workspace,
+            {"name": "Quay", "demands": [], "words": ["Fired by hand", "come to the quay", "Signed by the maker"]},
+        )
+        text = page(house, taken_in(house), "footer")
+        states = dict(re.findall(r"<td>“([^”]+)”</td>\s*<td class=\"tight\"><span class=\"[a-z]*\">([^<]+)</span>", text))
+        assert states == {"Fired by hand": "not met", "come to the quay": "met", "Signed by the maker": "not met"}
+
     def test_threads_to_the_words_on_the_render(self, house: Any, fake_browser: Any) -> None:
         """From each demand that words meet, to where they stand on the picture."""
         revision = taken_in(house)

@@ -15,6 +15,7 @@ from jetwind.apps.previews.models import Render
 from jetwind.apps.previews.modes import OWN
 from jetwind.apps.review.frame import Frame
 from jetwind.apps.review.questions import readers_of
+from jetwind.apps.review.selectors import ShownFinding
 from jetwind.apps.workspace.selectors import chosen_profiles
 from jetwind.core.checking import Rulebook, registry, rulebooks
 from jetwind.core.checking.copies import readers_copies
@@ -140,7 +141,7 @@ def _asked(
             by_check.setdefault(demand.check, []).append((demand.says, f"{book.name}: {demand.source}"))
         for words in book.words:
             by_check.setdefault(f"footer.house-words {words}", []).append((f"“{words}”", f"{book.name}: house"))
-    found = {one.record.check_id: one for one in around.walk.findings}
+    found = {_key_of(one): one for one in around.walk.findings}
     outcomes = around.walk.run.outcomes if around.walk.run is not None else {}
     rows: list[Asked] = []
     met = {key: footer_of(shown).said(_KEPT_BY[key]) for key in by_check if key in _KEPT_BY}
@@ -148,8 +149,8 @@ def _asked(
     for key, sources in sorted(by_check.items(), key=lambda pair: met.get(pair[0]) is None):
         check = key.partition(" ")[0]
         said = met.get(key)
-        finding = found.get(check)
-        state = _state(check, key, finding is not None and finding.is_open, finding.record.sentence if finding else "", outcomes)
+        finding = found.get(key)
+        state = _state(check, finding is not None and finding.is_open, outcomes)
         rests_on = found.get(_RESTS_ON.get(check, ""))
         if state == "met" and rests_on is not None and rests_on.is_open:
             state = "nothing to judge"
@@ -163,11 +164,17 @@ def _asked(
     return rows
 
 
-def _state(check: str, key: str, is_open: bool, sentence: str, outcomes: dict[str, Any]) -> str:
+def _key_of(finding: ShownFinding) -> str:
+    """What a finding is known by here: its check, and of the house's wording the words."""
+    check = finding.record.check_id
+    return f"{check} {finding.record.data.get('words', '')}" if check == "footer.house-words" else check
+
+
+def _state(check: str, is_open: bool, outcomes: dict[str, Any]) -> str:
     """What the checks answered of a demand, in a word."""
     if check not in registry():
         return "not known"
-    if is_open and (check != "footer.house-words" or key.partition(" ")[2] in sentence):
+    if is_open:
         return "not met"
     outcome = outcomes.get(check, ["not checked yet"])[0]
     return {
