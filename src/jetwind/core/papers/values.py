@@ -136,11 +136,15 @@ def _read(kept: Mapping[str, Any]) -> dict[str, Any]:
     return {name: tuple(value) if isinstance(value, list) else value for name, value in kept.items()} | {"lookups": lookups}
 
 
+_NAME = re.compile(r"[^\W_](?:[\w-]{0,61}\w)?(?:\.[^\W_](?:[\w-]{0,61}\w)?){1,20}")
+
+
 def sender_domain(message: Message) -> str:
     """The domain of the first mailbox of From in small letters; empty where there is none, or a field stands in it."""
     for box in message.mailboxes("From"):
         domain = box.address.rpartition("@")[2].strip().rstrip(".").lower()
-        if domain and not message.holds_field(box.address):
+        # Of a field in its place the parser of addresses may leave only the first marks.
+        if _NAME.fullmatch(domain) and not message.holds_field(box.address):
             return domain
     return ""
 
