@@ -12,6 +12,7 @@ import pytest
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.services import Details, add_revision, change_details
 from jetwind.apps.jobs.models import Work
+from jetwind.apps.links.models import Wire
 from jetwind.apps.previews.models import Render
 from jetwind.apps.review import sender_papers
 from jetwind.apps.review.answers import check_now, is_outdated
@@ -200,6 +201,23 @@ class TestSenderPapers:
         assert is_outdated(Revision.objects.select_related("mailing__workspace").get(pk=revision.pk))
         check_now(Revision.objects.select_related("mailing__workspace").get(pk=revision.pk))
         assert any("203.0.113.77 may not send" in one for one in sentences(revision))
+
+    @pytest.mark.parametrize(("pictures", "tried"), [("always", True), ("asked", False), ("never", False)])
+    def test_the_mark_is_tried_where_pictures_are_fetched(
+        self, house: Any, monkeypatch: pytest.MonkeyPatch, pictures: str, tried: bool
+    ) -> None:
+        """By the same way out as other pictures, and only where the workspace lets them be fetched by themselves."""
+        Wire.objects.filter(workspace=house.workspace).update(pictures=pictures)
+        asked: list[str] = []
+
+        def loading(fetcher: Any) -> Any:
+            return lambda address: asked.append(address) or "its picture does not load: status 404"
+
+        monkeypatch.setattr("jetwind.apps.links.house.loading", loading)
+        revision = taken_in(house, mail(**SALTMARSH))
+        assert asked == (["https://pictures.saltmarsh-kiln.example/mark.svg"] if tried else [])
+        said = "The BIMI record of saltmarsh-kiln.example: its picture does not load: status 404."
+        assert (said in sentences(revision)) is tried
 
     def test_the_form(self, house: Any) -> None:
         """Keeps what is usable, names what is not, and is for those who configure."""

@@ -17,13 +17,14 @@ class LinksConfig(AppConfig):
         from jetwind.apps.intake.selectors import known_of_revisions
         from jetwind.apps.intake.services import on_new_revision
         from jetwind.apps.links.answering import answers_for_checks, pictures_for_renders, with_pictures_kept
-        from jetwind.apps.links.house import LISTS, SINGLE
+        from jetwind.apps.links.house import LISTS, SINGLE, mark_of
         from jetwind.apps.links.models import LetOpen, Opened, SeenByHand, Wire
         from jetwind.apps.links.services import follow_new_revision
         from jetwind.apps.links.station import gauge
         from jetwind.apps.previews.rendering import pictures_from_elsewhere
         from jetwind.apps.review.frame import gauges
         from jetwind.apps.review.questions import additions, circumstances
+        from jetwind.apps.review.sender_papers import marks
 
         opened = Opened.objects.filter(revision=OuterRef("pk"))
         seen = SeenByHand.objects.filter(mailing=OuterRef("mailing_id")).order_by("id")
@@ -38,6 +39,7 @@ class LinksConfig(AppConfig):
         known_of_revisions["wire_row"] = lambda: Subquery(wire.values_list(JSONObject(**{name: name for name in (*LISTS, *SINGLE)}))[:1])
         known_of_revisions["links_let_open"] = lambda: ArraySubquery(let_open.values("address"))
         gauges.append(gauge)
+        marks.append(mark_of)
         on_new_revision.append(follow_new_revision)
         circumstances.append(answers_for_checks)
         additions.append(with_pictures_kept)

@@ -22,6 +22,7 @@ from jetwind.core.links.addresses import parsed
 from jetwind.core.links.opening import DoorKeeping
 from jetwind.engines.browser import LandingBrowser
 from jetwind.engines.fetch import Fetcher, Patience, Policy
+from jetwind.engines.names import Loads, loading
 from jetwind.engines.practice import Directory
 
 LISTS = ("inward_hosts", "ports", "shut")
@@ -60,6 +61,12 @@ def fetcher_of(wire: Wire) -> Fetcher:
     if directory is None:
         return Fetcher(policy, patience=patience)
     return Fetcher(policy, directory.resolver(), patience=patience, authorities=directory.authorities)
+
+
+def mark_of(revision: Revision) -> Loads | None:
+    """What tries the picture of a sender's BIMI record; None where pictures are not fetched by themselves."""
+    wire = known_wire(revision)
+    return loading(lambda: fetcher_of(wire)) if wire.pictures == When.ALWAYS else None
 
 
 def landing_browser_of(wire: Wire) -> LandingBrowser:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+from collections.abc import Callable
 from datetime import timedelta
 from typing import Any
 
@@ -19,12 +20,14 @@ from jetwind.apps.review.models import SenderPapers
 from jetwind.apps.workspace.access import permit
 from jetwind.core.links.addresses import same_organisation
 from jetwind.core.papers import Papers, sender_domain
-from jetwind.engines.names import Dns, Signing, papers_of, practice
+from jetwind.engines.names import Dns, Loads, Signing, papers_of, practice
 from jetwind.engines.practice import DOMAIN, OTHER_DOMAIN
 
 #: How long name records hold before they are asked again with the next checks.
 FRESH = timedelta(hours=6)
 logger = logging.getLogger(__name__)
+#: What apps above know of loading the picture of a BIMI record: what tries it, or None where the workspace lets nothing out by itself.
+marks: list[Callable[[Revision], Loads | None]] = []
 _PRACTICE = (DOMAIN, OTHER_DOMAIN)
 
 
@@ -83,7 +86,8 @@ def bring_up_to_date(revision: Revision) -> None:
         SenderPapers.objects.filter(revision=revision).delete()
         return
     try:
-        found = papers_of(message_of(revision), practice(Dns(), _PRACTICE), signing_of(revision))
+        loads = next((tries for ask in marks if (tries := ask(revision)) is not None), None)
+        found = papers_of(message_of(revision), practice(Dns(), _PRACTICE), signing_of(revision), loads)
     except Exception:
         # The libraries that evaluate read what strangers wrote; whatever they stumble over, the other checks are answered.
         logger.exception("sender's papers could not be read", extra={"action": "papers.failed", "revision": revision.pk})

@@ -3,7 +3,20 @@
 from jetwind.engines.names.asking import Asked, NoAnswer, Resolver
 from jetwind.engines.names.dns import Dns
 from jetwind.engines.names.mark import loading
-from jetwind.engines.names.sender import Signing, papers_of
+from jetwind.engines.names.sender import Loads, Signing, papers_of
 from jetwind.engines.names.zone import UnusableZone, Zone, practice, practice_zone
 
-__all__ = ["Asked", "Dns", "NoAnswer", "Resolver", "Signing", "UnusableZone", "Zone", "loading", "papers_of", "practice", "practice_zone"]
+__all__ = [
+    "Asked",
+    "Dns",
+    "Loads",
+    "NoAnswer",
+    "Resolver",
+    "Signing",
+    "UnusableZone",
+    "Zone",
+    "loading",
+    "papers_of",
+    "practice",
+    "practice_zone",
+]
