@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import date
+from datetime import UTC, date, datetime
 from typing import Any
 
 import pytest
@@ -20,12 +20,14 @@ from jetwind.core.checking import (
     registry,
     rulebook_from_toml,
     rulebooks,
+    run,
     run_check,
 )
 from jetwind.core.links.said import footer_of, names_of_sender
 from jetwind.core.links.suggestions import suggestion
 from jetwind.core.message import Message, read_bytes
 from jetwind.core.prose.postal import postal_address
+from jetwind.engines.dictionaries import Installed
 from tests.factories import mail
 from tests.references import newsletters
 
@@ -399,6 +401,32 @@ class TestRulebooks:
         """The entry is named."""
         with pytest.raises(UnusableRulebook, match=said):
             rulebook_from_toml(text)
+
+
+class TestLettersOfTheDemo:
+    """The demo's course letter in four languages more: one in order, three with a fault in their footer."""
+
+    FAULTS = (
+        ("de", {}),
+        ("fr", {"footer.address-missing": "The message shows no postal address."}),
+        ("es", {"footer.reason-missing": "Nothing says why the reader gets this message."}),
+        ("nl", {"footer.unsubscribe-words": "The link by which a reader unsubscribes says “hier”."}),
+    )
+
+    @pytest.mark.parametrize(("language", "faults"), FAULTS)
+    def test_only_the_fault_that_was_put_in(self, language: str, faults: dict[str, str]) -> None:
+        """Of all checks that need no browser; but for the link that says nothing, which is told as such, too."""
+        from jetwind.apps.demo import messages
+
+        message = read_bytes(messages.letters_abroad()[language].raw, "a.eml")
+        leaves = datetime(2027, 2, 18, 9, tzinfo=UTC)
+        context = Context(
+            Kind.NEWSLETTER, planned=leaves, now=leaves, dictionaries=Installed(), practice_domains=frozenset({"saltmarsh-kiln.example"})
+        )
+        found = {one.check: one.message for result in run(message, context) for one in result.findings if one.check != "links.text-vague"}
+        assert found == faults
+        for demand in ("unsubscribe", "preferences", "identity"):
+            assert footer_of(message).said(demand) is not None  # type: ignore[arg-type]
 
 
 class TestRealFooters:

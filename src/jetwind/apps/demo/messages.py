@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import tomllib
+from dataclasses import dataclass
 from email.message import EmailMessage
 from email.policy import SMTP
 from pathlib import Path
@@ -116,6 +118,44 @@ def courses_letter() -> bytes:
         From=f"Saltmarsh Kiln Works <courses@{_DOMAIN}>",
         Reply_To=f"Saltmarsh Kiln Works <studio@{_DOMAIN}>",
         List_Unsubscribe=f"<https://www.{_DOMAIN}/leave?m={{{{ member_number }}}}>, <mailto:leave@{_DOMAIN}?subject=unsubscribe>",
+        List_Unsubscribe_Post="List-Unsubscribe=One-Click",
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class LetterAbroad:
+    """The course letter in another language: its working title, the country of its readers, and the message."""
+
+    working_title: str
+    country: str
+    raw: bytes
+
+
+def letters_abroad() -> dict[str, LetterAbroad]:
+    """The course letter to readers abroad, by language: one in order, three with a fault in their footer."""
+    given = tomllib.loads((_FILES / "letters-abroad.toml").read_text("utf-8"))
+    return {language: LetterAbroad(words["working_title"], words["country"], _abroad(language, words)) for language, words in given.items()}
+
+
+def _abroad(language: str, words: dict[str, str]) -> bytes:
+    home = f"https://www.{_DOMAIN}"
+    leave, choose = (f"{home}/{page}?m={{{{ member_number }}}}" for page in ("leave", "choose"))
+    before = words.get("out_before", "")
+    link = '<a href="{}" style="color:#1f5f8b">{}</a>'
+    lines = [words["reason"], words["address"], f"{before}{link.format(leave, words['out'])} · {link.format(choose, words['choose'])}"]
+    html = (_FILES / "letter-abroad.html").read_text("utf-8")
+    for name, value in {**words, "language": language, "footer": "<br>\n              ".join(line for line in lines if line)}.items():
+        html = html.replace(f"{{{name}}}", value)
+    text = [words["title"], f"{words['greeting']}\n{words['copy']}", f"{words['action']}: {home}/courses"]
+    text += [line for line in (words["reason"], words["address"]) if line]
+    text.append(f"{before or words['out'] + ': '}{leave}\n{words['choose']}: {choose}")
+    return _mail(
+        html,
+        "\n\n".join(text) + "\n",
+        {},
+        Subject=words["subject"],
+        From=f"Saltmarsh Kiln Works <courses@{_DOMAIN}>",
+        List_Unsubscribe=f"<{leave}>",
         List_Unsubscribe_Post="List-Unsubscribe=One-Click",
     )
 

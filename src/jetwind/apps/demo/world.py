@@ -168,6 +168,9 @@ def _messages(workspace: Workspace, author: User) -> None:
         "pick-up-notice.eml",
         details=Details("Pick-up notice", "transactional", "whoever has a firing to collect", _planned(3, 4, 8), _ZONE),
     )
+    for letter in messages.letters_abroad().values():
+        details = Details(letter.working_title, "newsletter", "readers abroad", _planned(2, 18, 9), _ZONE, countries=(letter.country,))
+        take_in(author, workspace, letter.raw, "course-letter.eml", details=details)
     autumn = start_copy(author, spring)
     change_details(
         author, autumn, Details("Autumn glaze sale", "promotional", "members and friends, 2,140 readers", _planned(10, 5, 9), _ZONE)
