@@ -286,7 +286,7 @@ class TestDkim:
         result = papers(zone, raw, host="203.0.113.1")
         assert [one.result for one in result.dkim] == ["pass"]
         assert found("sending.dmarc", result, raw) == [
-            "Neither SPF nor DKIM passes for kiln.org: SPF says fail for kiln.org, signed by elsewhere.net pass."
+            "Neither SPF nor DKIM passes for kiln.org: SPF says fail for kiln.org, DKIM says pass for elsewhere.net."
         ]
 
     @pytest.mark.parametrize(

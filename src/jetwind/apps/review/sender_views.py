@@ -133,7 +133,7 @@ def chain(papers: Papers) -> tuple[list[Box], list[Vouch], float]:
         lines_up: State = "unknown" if state == "unknown" else "holds" if dmarc and "SPF" in dmarc.aligned else "fails"
         vouches.append(
             Vouch(
-                "aligned" if lines_up == "holds" else "not aligned" if state == "holds" else "vouches for nobody",
+                _said_of(lines_up, state),
                 lines_up,
                 centre + _BOX_WIDE,
                 37,
@@ -151,12 +151,8 @@ def chain(papers: Papers) -> tuple[list[Box], list[Vouch], float]:
         said = {"pass": "DKIM verifies", "planned": "key is published", "temperror": "nobody answered"}.get(one.result, "DKIM fails")
         vouches.append(_between(said, state, one_box, key_box))
         fits = state == "holds" and dmarc is not None and "DKIM" in dmarc.aligned and aligned(one.domain, papers.domain, strict=False)
-        words = "aligned" if fits else "not aligned" if state == "holds" else "vouches for nobody"
-        vouches.append(
-            Vouch(
-                words, "holds" if fits else "unknown" if state == "unknown" else "fails", centre + _BOX_WIDE, top + 23, right, middle + 23
-            )
-        )
+        fit: State = "holds" if fits else "unknown" if state == "unknown" else "fails"
+        vouches.append(Vouch(_said_of(fit, state), fit, centre + _BOX_WIDE, top + 23, right, middle + 23))
     if not papers.dkim:
         boxes.append(Box("Signature", "none yet", "unknown", left, 14 + _ROW))
     boxes.append(
@@ -172,6 +168,13 @@ def chain(papers: Papers) -> tuple[list[Box], list[Vouch], float]:
         text = f"asks for {dmarc.policy}" if dmarc.policy else "no usable record"
         boxes.append(Box("DMARC record", text, "holds" if dmarc.record and not dmarc.why else "fails", right, middle + _BOX_TALL + 10))
     return boxes, vouches, max(14 + rows * _ROW, middle + 2 * _BOX_TALL + 30)
+
+
+def _said_of(fit: State, vouched: State) -> str:
+    """What the line from a domain to From says: whether it counts, given whether the domain vouched at all."""
+    if fit == "fails":
+        return "not aligned" if vouched == "holds" else "does not count"
+    return "aligned" if fit == "holds" else "not known"
 
 
 def _between(words: str, state: State, one: Box, other: Box) -> Vouch:

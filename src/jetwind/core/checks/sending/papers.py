@@ -257,8 +257,8 @@ def _is_settled(papers: Papers, as_sent: bool) -> bool:
 def _how(papers: Papers) -> str:
     spf = papers.spf
     first = f"SPF says {spf.result} for {spf.domain}" if spf is not None else "no SPF"
-    signed = ", ".join(f"{one.domain} {one.result}" for one in papers.dkim[:3])
-    return f"{first}, signed by {signed}" if signed else f"{first}, no signature"
+    signatures = ", ".join(f"DKIM says {'pass' if one.result == 'planned' else one.result} for {one.domain}" for one in papers.dkim[:3])
+    return f"{first}, {signatures or 'no signature'}"
 
 
 @check(
