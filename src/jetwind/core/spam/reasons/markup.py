@@ -340,8 +340,8 @@ _HTML = frozenset(
         "var",
         "video",
         "wbr",
-        "xmp",
         "xml",
+        "xmp",
     ]
 )
 
