@@ -45,10 +45,9 @@ class WordModel:
 
         A word that pulls left never raises it, one that pulls right never lowers it, an unknown one changes nothing.
         """
-        right = left = 0.0
-        for word in words:
-            weight = self.weights.get(word, 0.0)
-            right, left = right + max(weight, 0.0), left - min(weight, 0.0)
+        known = [self.weights[word] for word in words if word in self.weights]
+        # An exact sum: words come in any order, and an order must not show in the last digit.
+        right, left = math.fsum(weight for weight in known if weight > 0), -math.fsum(weight for weight in known if weight < 0)
         return (right - left) / math.sqrt(right + left + _DOUBT)
 
     def strongest(self, words: Iterable[str], most: int = 24) -> list[tuple[str, float]]:
