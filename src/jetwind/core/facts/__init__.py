@@ -34,40 +34,66 @@ class Phrases:
     """
 
     def __init__(self, sought: tuple[str, ...]) -> None:
-        self._sought = tuple(sorted(sought, key=len, reverse=True))
-        self._words = {phrase: tuple(phrase.lower().split(" ")) for phrase in self._sought}
         self._patterns: dict[tuple[str, ...], re.Pattern[str]] = {}
+        # Each phrase under its longest word, with all its words: a text that lacks the one is not asked for the others.
+        self._by_word: dict[str, list[tuple[str, frozenset[str]]]] = {}
+        for phrase in sought:
+            words = _WORD.findall(phrase.lower())
+            self._by_word.setdefault(max(words, key=len, default=""), []).append((phrase, frozenset(words)))
 
     def finditer(self, text: str) -> Iterator[re.Match[str]]:
         """All places, from the left, without overlap."""
-        pattern = self._pattern(text)
+        pattern = self.within(text)
         return iter(()) if pattern is None else pattern.finditer(text)
 
     def search(self, text: str) -> re.Match[str] | None:
         """The first place."""
-        pattern = self._pattern(text)
+        pattern = self.within(text)
         return None if pattern is None else pattern.search(text)
 
     def sub(self, by: str, text: str) -> str:
         """The text with each place replaced."""
-        pattern = self._pattern(text)
+        pattern = self.within(text)
         return text if pattern is None else pattern.sub(by, text)
 
     def within(self, text: str) -> re.Pattern[str] | None:
         """What finds those phrases whose words occur in a text, for looking through its parts one by one; None where none does."""
-        return self._pattern(text)
-
-    def _pattern(self, text: str) -> re.Pattern[str] | None:
-        lower = text.lower()
-        there = tuple(phrase for phrase in self._sought if all(word in lower for word in self._words[phrase]))
+        words = _words_in(text)
+        # A phrase of no words at all, such as a sign, stands under the empty one.
+        met = [word for word in words if word in self._by_word] if len(words) < len(self._by_word) else self._by_word.keys() & words
+        there = [phrase for word in met for phrase, others in self._by_word[word] if others <= words]
         if not there:
             return None
-        if there not in self._patterns:
+        # The longest first: of two that begin at one place the longer is meant.
+        key = tuple(sorted(there, key=lambda phrase: (-len(phrase), phrase)))
+        if key not in self._patterns:
             if len(self._patterns) > 200:
                 self._patterns.clear()
-            alternatives = "|".join(re.escape(phrase).replace(r"\ ", r"[\s\u00a0]{1,20}") for phrase in there)
-            self._patterns[there] = re.compile(rf"(?<!\w)(?:{alternatives})(?!\w)", re.IGNORECASE)
-        return self._patterns[there]
+            alternatives = "|".join(re.escape(phrase).replace(r"\ ", r"[\s\u00a0]{1,20}") for phrase in key)
+            self._patterns[key] = re.compile(rf"(?<!\w)(?:{alternatives})(?!\w)", re.IGNORECASE)
+        return self._patterns[key]
+
+
+_WORD = re.compile(r"\w+")
+
+
+def _words_in(text: str) -> frozenset[str]:
+    """The words of a text in small letters, and the empty one. Many lists of phrases are sought in the same text, one after another."""
+    return _of_short(text) if len(text) <= _SHORT else _of_long(text)
+
+
+#: Characters of a text that is kept among many; of longer ones, such as a whole copy, only the last few are kept.
+_SHORT = 500
+
+
+@lru_cache(maxsize=2000)
+def _of_short(text: str) -> frozenset[str]:
+    return frozenset(_WORD.findall(text.lower())) | {""}
+
+
+@lru_cache(maxsize=2)
+def _of_long(text: str) -> frozenset[str]:
+    return _of_short.__wrapped__(text)
 
 
 @lru_cache

@@ -63,6 +63,8 @@ _CODE = re.compile(
     re.DOTALL,
 )
 _CODE_MARK = re.compile(r"<[%<?$#*|~^@=]|\{[{%$#*|~^@=]|[$#@!]\{|\[[\[%$#*|~^@=]|%%|@@|##|\$\$|\*[*|]|\|[|*]|~~|\^\^|__|[%#$@]\|")
+#: Without one of these nothing in a text is token-shaped; most texts of a message have none.
+_SIGN = re.compile(r"[<{\[$#@!%*|~^«]|__")
 
 _WORD = re.compile(
     rf"(?<![{{$#@!%])\{{\s{{0,20}}(?P<brace>\$?{_NAME})\s{{0,20}}\}}(?!\}})"
@@ -170,6 +172,8 @@ def _is_block(source: str) -> bool:
 def tokens(text: str, syntax: Syntax, *, in_source: bool = False, in_address: bool = False) -> list[FieldToken]:
     """Fields and block tags of the message's own syntax and tokens of any other, in order and without overlap."""
     own = list(islice(syntax.tokens(text), LIMITS.tokens))
+    if not own and not _SIGN.search(text):
+        return own
     rest = blanked(text, own) if own else text
     if len(own) >= LIMITS.tokens:
         # What lies beyond the limit was not read: its fields are of no known syntax, and not of a foreign one.

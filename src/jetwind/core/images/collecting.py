@@ -84,7 +84,8 @@ def pictures_of(message: Message, known: Mapping[str, PictureFacts | None] | Non
     found = message.shared(f"pictures {first!r}", lambda: _found(message, readers))
     asked = known or {}
     return [
-        replace(picture, known=asked.get(picture.key), is_lost=picture.key in asked and asked[picture.key] is None) for picture in found
+        replace(picture, known=asked[picture.key], is_lost=asked[picture.key] is None) if picture.key in asked else picture
+        for picture in found
     ]
 
 

@@ -49,8 +49,12 @@ def remote_pictures(message: Message, readers: Sequence[Sample] = ()) -> list[Re
     ]
 
 
-def picture_places(message: Message) -> Iterator[PicturePlace]:
+def picture_places(message: Message) -> tuple[PicturePlace, ...]:
     """Every place of the HTML that shows a picture: attributes, style attributes, candidates of ``srcset``, and style sheets."""
+    return message.shared("picture places", lambda: tuple(_picture_places(message)))
+
+
+def _picture_places(message: Message) -> Iterator[PicturePlace]:
     document = message.document
     if document is None:
         return

@@ -14,6 +14,13 @@ _DIGITS = re.compile(r"\s*(\d+(?:\.\d+)?)\s*(?:px)?\s*\Z")
 
 def shown_size(message: Message, element: Element) -> tuple[float | None, float | None]:
     """Width and height in CSS px that attributes or styles ask for; None where they do not say."""
+    known: dict[int, tuple[float | None, float | None]] = message.shared("shown sizes", dict)
+    if element.index not in known:
+        known[element.index] = _shown_size(message, element)
+    return known[element.index]
+
+
+def _shown_size(message: Message, element: Element) -> tuple[float | None, float | None]:
     sizes: list[float | None] = []
     for name in ("width", "height"):
         size = length_px(message.cascade.value(element, name))

@@ -41,6 +41,15 @@ class Address:
 
 def parsed(address: str, base: str | None = None) -> Address | None:
     """An address as a browser takes it; None for one that it cannot take (WHATWG URL §4.4)."""
+    return _parsed(address, base) if len(address) <= _USUAL else _parsed.__wrapped__(address, base)
+
+
+#: Characters of an address that is kept once it was read: a dozen checks read each.
+_USUAL = 2_000
+
+
+@lru_cache(maxsize=1_000)
+def _parsed(address: str, base: str | None) -> Address | None:
     # Loaded when first used: it takes some hundredths of a second.
     import ada_url
 

@@ -40,8 +40,12 @@ class ImageReference:
         return self.scheme in ("", "cid")
 
 
-def image_references(message: Message) -> Iterator[ImageReference]:
+def image_references(message: Message) -> tuple[ImageReference, ...]:
     """References of ``img src``, ``input src``, ``background`` and ``url()`` in style attributes, in source order."""
+    return message.shared("image references", lambda: tuple(_image_references(message)))
+
+
+def _image_references(message: Message) -> Iterator[ImageReference]:
     document = message.document
     if document is None:
         return

@@ -22,13 +22,20 @@ class Cascade:
         self._document = document
         self._hidden: dict[int, bool] = {}
         self._known: dict[object, dict[str, str]] = {}
+        self._of: dict[int, dict[str, str]] = {}
 
     def value(self, element: Element, name: str) -> str | None:
         """The value that wins for ``name`` on this very element (nothing is inherited), or None."""
         return self._values(element).get(name)
 
     def _values(self, element: Element) -> dict[str, str]:
-        """All winning values of an element. Messages repeat themselves, so equal rules and styles are worked out once."""
+        """All winning values of an element; read them, never change them."""
+        if element.index not in self._of:
+            self._of[element.index] = self._worked_out(element)
+        return self._of[element.index]
+
+    def _worked_out(self, element: Element) -> dict[str, str]:
+        """Messages repeat themselves, so equal rules and styles are worked out once."""
         hits = self._rules.get(element.index, ())
         style = self._document.style_of(element)
         if not hits:

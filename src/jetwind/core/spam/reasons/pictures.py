@@ -20,6 +20,10 @@ _SMALL = 60
 
 def _pictures(message: Message) -> list[Element]:
     """Pictures that are seen and take place of their own."""
+    return message.shared("spam pictures", lambda: _seen(message))
+
+
+def _seen(message: Message) -> list[Element]:
     document = message.document
     if document is None:
         return []
@@ -33,7 +37,7 @@ def _pictures(message: Message) -> list[Element]:
 
 def _letters(message: Message) -> int:
     """Letters and digits of the visible copy; what a field brings is not known."""
-    return sum(char.isalnum() for char in reading_of(message).visible_text)
+    return message.shared("letters of the copy", lambda: sum(map(str.isalnum, reading_of(message).visible_text)))
 
 
 def unfilled(message: Message) -> bool:
