@@ -11,7 +11,7 @@ from typing import Literal
 
 from jetwind.core.checking.field_texts import Use, field_texts, uses
 from jetwind.core.checking.merged import Brought, MergedFacts, merged_facts
-from jetwind.core.facts import phrases
+from jetwind.core.facts import phrase_set
 from jetwind.core.fields import Merged, fields_read, merge
 from jetwind.core.message import Message, Sample
 from jetwind.core.prose.reading import reading_of
@@ -123,7 +123,7 @@ def field_overview(
     """
     facts = merged_facts(message, readers)
     names = list(dict.fromkeys(name for use in uses(message) for name in _named(use, message)))
-    system = frozenset(phrases("phrases", "system_fields"))
+    system = phrase_set("phrases", "system_fields")
     listed = None if known is None else frozenset(known) | system
     columns = tuple(_column(name, message, facts, listed) for name in names)
     too_long = {*wide, *_too_long(facts)}
@@ -212,7 +212,7 @@ def _cell(
     if not column.is_known:
         return Cell("unknown", value[:_SHOWN_VALUE])
     if any(state == "empty" for state, _ in found):
-        is_system = column.name in frozenset(phrases("phrases", "system_fields"))
+        is_system = column.name in phrase_set("phrases", "system_fields")
         return Cell("not shown", "filled on sending") if is_system and column.name not in reader.values else Cell("empty")
     if not found:
         return Cell("not shown", value[:_SHOWN_VALUE])

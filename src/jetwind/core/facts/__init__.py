@@ -9,7 +9,7 @@ from functools import lru_cache
 from importlib.resources import files
 from typing import Any
 
-__all__ = ["Phrases", "phrase_pattern", "phrases", "table"]
+__all__ = ["Phrases", "phrase_pattern", "phrase_set", "phrases", "table"]
 
 
 @lru_cache
@@ -24,6 +24,12 @@ def phrases(table_name: str, key: str) -> tuple[str, ...]:
     if isinstance(value, dict):
         return tuple(word for words in value.values() for word in words)
     return tuple(value)
+
+
+@lru_cache
+def phrase_set(table_name: str, key: str) -> frozenset[str]:
+    """The words or phrases under ``key``, all languages together, to ask whether one is among them."""
+    return frozenset(phrases(table_name, key))
 
 
 class Phrases:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import TYPE_CHECKING, Literal
 from urllib.parse import SplitResult, urlsplit
 
@@ -45,7 +46,7 @@ class Link:
     def parts(self) -> SplitResult | None:
         """The address in its parts, or None where it cannot be read as a URL."""
         try:
-            return urlsplit(self.address or "")
+            return _split(self.address or "")
         except ValueError:
             return None
 
@@ -59,6 +60,11 @@ class Link:
             return (parts.hostname or "") if parts else ""
         except ValueError:
             return ""
+
+
+@lru_cache(maxsize=500)
+def _split(address: str) -> SplitResult:
+    return urlsplit(address)
 
 
 def links(message: Message) -> Iterator[Link]:

@@ -101,7 +101,7 @@ class Stated:
 
 def stated(text: str, languages: Sequence[str] = ("en",)) -> list[Stated]:
     """All facts of a text in the order in which they stand. ``languages`` name months and weekdays."""
-    if not any(char.isdigit() for char in text):
+    if not any(map(str.isdigit, text)):
         return [] if "ode" not in text.lower() and "oupon" not in text.lower() and "oucher" not in text.lower() else list(_codes(text, []))
     found: list[Stated] = list(_dates(text, languages))
     taken = [item.span for item in found]

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Sequence
-from functools import lru_cache
 
-from jetwind.core.facts import phrase_pattern, phrases
+from jetwind.core.facts import phrase_pattern, phrase_set
 
 #: Single letters with one blank, dot or stroke between them: four letters at least.
 _SPACED = re.compile(r"(?<![\w'’.-])[^\W\d_](?:[ .*_-][^\W\d_]){3,20}(?![\w'’.-])")
@@ -31,11 +30,6 @@ def told_in(key: str, texts: Sequence[str]) -> Iterator[tuple[int, re.Match[str]
             yield number, match
 
 
-@lru_cache(maxsize=1)
-def _hidden_words() -> frozenset[str]:
-    return frozenset(phrases("spam_phrases", "disguised"))
-
-
 def disguised(text: str) -> list[str]:
     """Words that are written so that a machine does not know them: parted letters, or figures and signs for letters.
 
@@ -45,9 +39,9 @@ def disguised(text: str) -> list[str]:
     found: list[str] = []
     for match in _SPACED.finditer(text[:_MOST]):
         letters = re.sub(r"[ .*_-]", "", match[0]).lower()
-        if any(word in letters for word in _hidden_words()):
+        if any(word in letters for word in phrase_set("spam_phrases", "disguised")):
             found.append(match[0])
     for match in _SWAPPED.finditer(text[:_MOST]):
-        if _LETTERS_BETWEEN.search(match[0]) and match[0].lower().translate(_MEANT) in _hidden_words():
+        if _LETTERS_BETWEEN.search(match[0]) and match[0].lower().translate(_MEANT) in phrase_set("spam_phrases", "disguised"):
             found.append(match[0])
     return list(dict.fromkeys(found))

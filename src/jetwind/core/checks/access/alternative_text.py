@@ -6,12 +6,11 @@ import posixpath
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
-from functools import lru_cache
 from itertools import islice
 
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.checks.images.package import PIXEL
-from jetwind.core.facts import phrases
+from jetwind.core.facts import phrase_set
 from jetwind.core.images import is_spacer, shown_size
 from jetwind.core.links.collect import accessible_name
 from jetwind.core.markup import Element
@@ -213,18 +212,13 @@ def find_filler(message: Message, context: Context, options: Options) -> Iterato
         if alt is None or not words or is_spacer(message, image):
             continue
         plain = _NUMBERED.sub("", words.casefold()).strip(" .:!-_")
-        if _NUMBER.match(words) or plain in _fillers():
+        if _NUMBER.match(words) or plain in phrase_set("phrases", "alt_filler"):
             yield Hit(
                 "The alternative text “{alt}” says nothing of the picture.",
                 Place.in_html(message, alt.value_span, image.index),
                 {"alt": words},
                 identity=words,
             )
-
-
-@lru_cache(maxsize=1)
-def _fillers() -> frozenset[str]:
-    return frozenset(phrases("phrases", "alt_filler"))
 
 
 @dataclass(frozen=True)

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 
 from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.checking.field_texts import uses
-from jetwind.core.facts import phrases
+from jetwind.core.facts import phrase_set
 from jetwind.core.fields import fields_read
 from jetwind.core.message import Message
 
@@ -46,7 +46,7 @@ def find_unknown(message: Message, context: Context, options: Options) -> Iterat
     introduced = {"forloop", "tablerowloop"}
     for part in (message.html, message.text):
         introduced.update(match[1] for match in _INTRODUCES.finditer(part.text if part else ""))
-    known = context.known_fields | frozenset(phrases("phrases", "system_fields"))
+    known = context.known_fields | phrase_set("phrases", "system_fields")
     for name, place in used:
         root = name.split(".")[0]
         if name in known or root in known or root in introduced:

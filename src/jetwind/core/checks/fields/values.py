@@ -10,7 +10,7 @@ from collections.abc import Iterator, Sequence
 from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, check, clear, finds
 from jetwind.core.checking.field_texts import uses
 from jetwind.core.checking.merged import Brought, Hole, MergedFacts, merged_facts, named
-from jetwind.core.facts import phrases
+from jetwind.core.facts import phrase_set
 from jetwind.core.message import Message, Sample
 
 _FILLED = Sample("Tove", {"first_name": "Tove", "code": "GLAZE"})
@@ -80,7 +80,7 @@ def find_no_default(message: Message, context: Context, options: Options) -> Ite
 def _without_default(message: Message, facts: MergedFacts, readers: Sequence[Sample]) -> Iterator[Brought]:
     """Places where a field was reached and brought nothing, although some reader has it."""
     had = {name for reader in readers for name in reader.values}
-    system = frozenset(phrases("phrases", "system_fields"))
+    system = phrase_set("phrases", "system_fields")
     for one in facts.empty:
         name = one.use.token.name
         if name is not None and name in had and name not in system and one.use.token.default is None and one.use.kind != "comment":

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from jetwind.core.checking import Context, Hit, Level, Options, check, clear, finds
 from jetwind.core.checks.links.address import is_ours, web_address
 from jetwind.core.checks.links.target import by_address, hit, place_of
-from jetwind.core.facts import phrases
+from jetwind.core.facts import phrase_set
 from jetwind.core.images import shown_size
 from jetwind.core.links import Link, links
 from jetwind.core.links.addresses import Address, is_public_name, organisational_domain
@@ -87,7 +87,7 @@ def _ascii(host: str) -> str:
 )
 def find_text_vague(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """The accessible name of each link says by itself where it leads. One finding for one name, with all its places."""
-    vague = frozenset(phrases("phrases", "vague_links"))
+    vague = phrase_set("phrases", "vague_links")
     for link in links(message):
         plain = _bare(link.name)
         if link.part == "html" and link.address and plain in vague and _is_seen(message, link):
@@ -124,7 +124,7 @@ def _is_seen(message: Message, link: Link) -> bool:
 )
 def find_same_text(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """Links of one name lead to one page; what a query says of the campaign, and a fragment, make no other page of it."""
-    vague = frozenset(phrases("phrases", "vague_links"))
+    vague = phrase_set("phrases", "vague_links")
     found: dict[str, dict[str, Link]] = {}
     for link in links(message):
         name = _bare(link.name)

@@ -10,7 +10,7 @@ from urllib.parse import urlsplit
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.checking import copy as copies
 from jetwind.core.checking.copy import Copy
-from jetwind.core.facts import phrases
+from jetwind.core.facts import phrase_set
 from jetwind.core.fields import opaque
 from jetwind.core.message import Message, image_references
 from jetwind.core.source import LIMITS, Span
@@ -121,7 +121,7 @@ def _leftovers(text: str) -> Iterator[Span]:
     if not stripped:
         return
     bare = re.sub(r"[\s\u00a0]+", " ", stripped.strip("[](){}<>.!:-–—*\"'“”‘’ ")).casefold()
-    if bare in _whole():
+    if bare in phrase_set("phrases", "placeholder_whole"):
         start = text.index(stripped)
         yield Span(start, start + len(stripped))
         return
@@ -138,14 +138,12 @@ def _leftovers(text: str) -> Iterator[Span]:
                 yield Span(match.start(), match.end())
 
 
-def _whole() -> frozenset[str]:
-    return frozenset(phrases("phrases", "placeholder_whole"))
-
-
 def filler(text: str) -> Iterator[Span]:
     """Runs of four or more filler words, two of them telltale."""
-    words = frozenset(phrases("phrases", "filler_latin"))
-    telltale = frozenset(phrases("phrases", "filler_latin_telltale"))
+    words = phrase_set("phrases", "filler_latin")
+    telltale = phrase_set("phrases", "filler_latin_telltale")
+    if telltale.isdisjoint(_WORDS.findall(text.lower())):
+        return
     run: list[re.Match[str]] = []
     for match in [*_WORDS.finditer(text), None]:
         if match is not None and match[0].lower() in words and (not run or not _WORDS.search(text[run[-1].end() : match.start()])):

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from functools import cache
 from itertools import islice
 
 from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, check, clear, finds
 from jetwind.core.checking import copy as copies
 from jetwind.core.checking.copy import Copy
 from jetwind.core.checks.wording.placeholder import filler
-from jetwind.core.facts import phrases
+from jetwind.core.facts import phrase_set
 from jetwind.core.facts.spelling import Dictionaries, is_known, suggestion
 from jetwind.core.links import links
 from jetwind.core.message import Envelope, Message
@@ -50,7 +51,7 @@ _FULL_LINE = 50
 )
 def find_repeated(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """No word is followed by itself, save words and names that do so rightly."""
-    exempt = frozenset(phrases("phrases", "doubled_words"))
+    exempt = phrase_set("phrases", "doubled_words")
     told: set[tuple[str, int]] = set()
     for copy in copies.all_copy(message):
         text = copy.text
@@ -139,14 +140,16 @@ def find_unknown_words(message: Message, context: Context, options: Options) -> 
         raise CannotTell("no dictionaries are at hand")
     language = _language(message)
     # Filler Latin is sample text left in, which is told once and by its own check.
-    known = frozenset(word.casefold() for word in context.word_list) | frozenset(phrases("phrases", "filler_latin")) | _names(message)
+    known = frozenset(word.casefold() for word in context.word_list) | phrase_set("phrases", "filler_latin") | _names(message)
     judged = False
     told: set[str] = set()
+    # Asked once for each language: the answer lies on a disk.
+    names_of = cache(dictionaries.names)
     for copy in copies.all_copy(message):
         if copy.where == copies.TEXT and message.html is not None:
             continue
         of_copy = of_passage(copy.text, language)
-        if not dictionaries.names(of_copy) or any(True for _ in filler(copy.text)):
+        if not names_of(of_copy) or any(True for _ in filler(copy.text)):
             continue
         judged = True
         unknown, looked_at = _unknown(copy.text, dictionaries, of_copy, known)
@@ -162,7 +165,7 @@ def find_unknown_words(message: Message, context: Context, options: Options) -> 
                 {"word": word, "near": near, "where": copy.where},
                 identity=word.lower(),
             )
-    if not judged and not dictionaries.names(language):
+    if not judged and not names_of(language):
         raise CannotTell(f"there is no dictionary of the language “{language}”")
 
 

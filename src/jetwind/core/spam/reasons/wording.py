@@ -263,8 +263,8 @@ def wording_capitals(message: Message, context: Context) -> Evidence | None:
     letters = capitals = 0
     loudest: Copy | None = None
     for copy in spoken(message):
-        own = [char for char in copy.text if char.isalpha()]
-        upper = sum(char.isupper() for char in own)
+        own = "".join(filter(str.isalpha, copy.text))
+        upper = sum(map(str.isupper, own))
         letters, capitals = letters + len(own), capitals + upper
         if loudest is None and len(own) >= 8 and upper * 2 > len(own):
             loudest = copy
