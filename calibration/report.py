@@ -82,7 +82,7 @@ def written(rows: Sequence[Labelled], pulls: Sequence[float], scores: Sequence[f
     lines += _reliability(rows, scores, weights)
     lines += [
         "",
-        f"Words: {len(words):,} words, one unit of their pull is {weights.words:g} points.",
+        f"Words: {len(words):,} words, one unit of their pull is {weights.words:g} point{'' if weights.words == 1 else 's'}.",
         "",
         "## Weights",
         "",

@@ -6,8 +6,6 @@ from datetime import UTC, date, datetime
 from typing import Any
 
 import pytest
-from hypothesis import given, settings
-from hypothesis import strategies as st
 
 from jetwind.core.checking import (
     HOUSE_DEMANDS,
@@ -26,7 +24,6 @@ from jetwind.core.checking import (
 from jetwind.core.links.said import footer_of, names_of_sender
 from jetwind.core.links.suggestions import suggestion
 from jetwind.core.message import Message, read_bytes
-from jetwind.core.prose.postal import postal_address
 from jetwind.engines.dictionaries import Installed
 from tests.factories import mail
 from tests.references import newsletters
@@ -215,71 +212,6 @@ class TestRecognition:
         assert answer("footer.unsubscribe-conditional", html(source), readers=readers) == [
             "The copy of Bo, Tess has no visible unsubscribe link."
         ]
-
-
-class TestPostalAddresses:
-    """A sender's address, and what is none."""
-
-    @pytest.mark.parametrize(
-        "text",
-        [
-            "12 Kiln Quay, Saltmarsh SM4 7KW",
-            "P.O. Box 114, Saltmarsh, OR 97001",
-            "350 Fifth Avenue, Suite 12\nNew York, NY 10118",
-            "100 King St W, Toronto, ON M5H 1A1",
-            "PO Box 42, Dublin 2, D02 AF30",
-            "Hafenstraße 9, 26409 Wittmund",
-            "Am Markt 3, 20095 Hamburg",
-            "Bahnhofstrasse 1, 8001 Zürich",
-            "12 bis, avenue de la République, 75011 Paris",
-            "BP 123, 29200 Brest Cedex",
-            "C/ Mayor, 3, 2º B, 28013 Madrid",
-            "Via dei Forni, 12 – 20121 Milano",
-            "Postbus 123, 1000 AA Amsterdam",
-            "Praça do Comércio, 1, 1100-148 Lisboa",
-            "Rua Augusta, 1500 - São Paulo, SP, 01305-100",
-            "ul. Długa 5/7, 31-147 Kraków",
-            "191186, Санкт-Петербург, Невский проспект, 28",
-            "123456, г. Москва, ул. Печная, дом 12",
-            "Kungsgatan 4, SE-111 43 Stockholm",
-            "Strandvejen 12, 2900 Hellerup",
-            "Mannerheimintie 12, 00100 Helsinki",
-        ],
-    )
-    def test_addresses(self, text: str) -> None:
-        """As they are written in fifteen countries."""
-        assert postal_address(text)
-
-    @pytest.mark.parametrize(
-        "text",
-        [
-            "Saltmarsh",
-            "Order 12345 Bowls from 12 March 2027",
-            "Signed in from 192.168.10.12 near Saltmarsh, at 12 March 2027, 09:15 in Saltmarsh 12345",
-            "Your order ships to: Maeve Quill, 12 Kiln Quay, Saltmarsh SM4 7KW",
-            "Lieferadresse: Hafenstraße 9, 26409 Wittmund",
-            "Adres dostawy: ul. Piecowa 12, 00-123 Warszawa",
-            "Адрес доставки: ул. Печная, д. 12, 123456 Москва",
-            "Entrega em: Rua do Forno 12, 1200-123 Lisboa",
-            "Wir treffen uns am 12. März 2027 um 15 Uhr",
-            "Версия 12, заказ 123456 Москва",
-            "Zamówienie 12345 z 12 marca 2027",
-            "Top 10 Places to See in 2027",
-            "Kelly et al, Case No. 01-CV-8541 SVW). Additional briefs will be filed",
-            "256MB PC-2100 Double Data Rate (DDR) 184-Pin (32x64) RAM",
-            "07.10.2002 MediaREPORT",
-            "Call us at 555-0123 or 212 555 0199 in Saltmarsh, Kiln House.",
-        ],
-    )
-    def test_what_is_none(self, text: str) -> None:
-        """Orders, dates, parts, network addresses, and the addresses of buyers."""
-        assert postal_address(text) is None
-
-    @settings(deadline=None)
-    @given(st.text(max_size=400))
-    def test_nothing_raises(self, text: str) -> None:
-        """Whatever the text."""
-        postal_address(text)
 
 
 class TestOneFaultOnce:

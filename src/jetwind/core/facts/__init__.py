@@ -7,6 +7,7 @@ import tomllib
 from collections.abc import Iterator
 from functools import lru_cache
 from importlib.resources import files
+from itertools import product
 from typing import Any
 
 __all__ = ["Phrases", "phrase_pattern", "phrase_set", "phrases", "table"]
@@ -18,12 +19,14 @@ def table(name: str) -> dict[str, Any]:
     return tomllib.loads(files(__package__).joinpath(f"{name}.toml").read_text("utf-8"))
 
 
+@lru_cache
 def phrases(table_name: str, key: str) -> tuple[str, ...]:
-    """The list of words or phrases under ``key``, all languages together."""
+    """The list of words or phrases under ``key``, all languages together; ``cancel|end subscription`` stands for two of them."""
     value = table(table_name)[key]
-    if isinstance(value, dict):
-        return tuple(word for words in value.values() for word in words)
-    return tuple(value)
+    written = [phrase for listed in value.values() for phrase in listed] if isinstance(value, dict) else value
+    return tuple(
+        dict.fromkeys(" ".join(words) for phrase in written for words in product(*(word.split("|") for word in phrase.split(" "))))
+    )
 
 
 @lru_cache
@@ -33,7 +36,8 @@ def phrase_set(table_name: str, key: str) -> frozenset[str]:
 
 
 class Phrases:
-    """Finds any of some phrases as whole words, whatever their case; a space in a phrase matches any white space.
+    """Finds any of some phrases as whole words, whatever their case; a space in a phrase matches any white space, and ``…`` up to six words
+    of the same sentence, or none. A phrase that begins with ``=`` must be the whole text, but for signs around it.
 
     A pattern of hundreds of alternatives is slow at each character, and most texts hold none of them: only phrases whose words
     all occur are sought.
@@ -75,12 +79,20 @@ class Phrases:
         if key not in self._patterns:
             if len(self._patterns) > 200:
                 self._patterns.clear()
-            alternatives = "|".join(re.escape(phrase).replace(r"\ ", r"[\s\u00a0]{1,20}") for phrase in key)
-            self._patterns[key] = re.compile(rf"(?<!\w)(?:{alternatives})(?!\w)", re.IGNORECASE)
+            self._patterns[key] = re.compile(rf"(?<!\w)(?:{'|'.join(map(_pattern_of, key))})(?!\w)", re.IGNORECASE)
         return self._patterns[key]
 
 
 _WORD = re.compile(r"\w+")
+_SPACE = r"[\s\u00a0]{1,20}"
+#: Words in between, and an article that is drawn to the next one: "annulla l'iscrizione".
+_BETWEEN = rf"{_SPACE}(?:[^\s.?!;:|•·]{{1,30}}{_SPACE}){{0,6}}(?:\w{{1,4}}['’])?"
+
+
+def _pattern_of(phrase: str) -> str:
+    if phrase.startswith("="):
+        return rf"\A\W{{0,9}}{_pattern_of(phrase[1:])}\W{{0,9}}\Z"
+    return re.escape(phrase).replace("'", "['’]").replace(r"\ …\ ", _BETWEEN).replace(r"\ ", _SPACE)
 
 
 def _words_in(text: str) -> frozenset[str]:

@@ -98,6 +98,11 @@ def text_links(message: Message) -> Iterator[Link]:
         yield Link("text", None, address, address, Span(match.start(), end))
 
 
+def bare_name(name: str) -> str:
+    """A link's name without the arrows and stops around its words, in small letters."""
+    return " ".join(re.sub(r"[^\w\s'’]+", " ", name).split()).casefold()
+
+
 def accessible_name(element: Element) -> str:
     """What a screen reader would call a link: its label, or its text and the alternative texts in it (accname 1.2 §4.3)."""
     if label := tidy((element.get("aria-label") or "")[: LIMITS.value_characters]):

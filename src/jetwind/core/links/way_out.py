@@ -7,8 +7,8 @@ from collections.abc import Iterator
 from itertools import islice
 from urllib.parse import unquote
 
-from jetwind.core.facts import Phrases, phrase_pattern
-from jetwind.core.links.collect import Link, links, text_links
+from jetwind.core.facts import Phrases, phrase_pattern, phrase_set
+from jetwind.core.links.collect import Link, bare_name, links, text_links
 from jetwind.core.markup import Element, TextRun
 from jetwind.core.message import Message
 from jetwind.core.prose.reading import reading_of, tidy
@@ -18,11 +18,13 @@ from jetwind.core.source import LIMITS, Span
 ADDRESS_WORDS = re.compile(
     r"unsub|opt[-_]?out|abmeld|abbestell|desinscri|desabonn|disiscri|baja\b|afmeld|uitschrijv|list[-_]?remove|remove[-_]?me", re.IGNORECASE
 )
-#: Names that say nothing by themselves: then the sentence around them speaks.
+#: Further names than those of ``vague_links`` that say nothing by themselves: then the sentence around them speaks.
 _VAGUE = re.compile(
-    r"(?:please )?(?:click |tap |press |go )?(?:here|this link|link|this|hier|diesen link|remove|leave|stop|ici|aquí|aqui|qui|klik hier|här|her|tutaj)\W*\Z",
+    r"(?:please )?(?:click |tap |press |go )?(?:here|this link|link|this|hier|diesen link|remove|leave|stop|let us know|tell us|ici|aquí|aqui|qui|klik hier|här|her|tutaj)\W*\Z",
     re.IGNORECASE,
 )
+
+
 _INLINE = frozenset({"span", "font", "small"})
 #: Ends of a sentence, and the strokes and dots between the links of a footer.
 _SENTENCE_END = re.compile(r"[.?!:;](?:\s|\Z)|[|•·–—]")
@@ -45,8 +47,14 @@ def ways_out(message: Message) -> Iterator[Link]:
 def _ways_out(message: Message) -> Iterator[Link]:
     words = phrase_pattern("phrases", "unsubscribe")
     candidates = list(islice(links(message) if message.html else text_links(message), LIMITS.links))
+    # What the header leads out by leads out in the copy, too, whatever it is called there.
+    listed = {
+        uri for header in message.header_fields("List-Unsubscribe") for uri in list_unsubscribe_targets(header.value) if _PAGE.match(uri)
+    }
     told = bool(words.search(reading_of(message).visible_text))
-    if not told and not any(ADDRESS_WORDS.search(unquote(link.address or "")) or words.search(link.name) for link in candidates):
+    if not told and not any(
+        link.address in listed or ADDRESS_WORDS.search(unquote(link.address or "")) or words.search(link.name) for link in candidates
+    ):
         return
     # The words of a way out speak for itself alone, and not for the links beside it in the footer.
     spoken: set[int] = set()
@@ -55,11 +63,10 @@ def _ways_out(message: Message) -> Iterator[Link]:
             continue
         if not link.address or link.address == "#" or link.scheme == "javascript":
             continue
-        is_told = bool(words.search(link.name) or ADDRESS_WORDS.search(unquote(link.address)))
+        is_told = link.address in listed or bool(words.search(link.name) or ADDRESS_WORDS.search(unquote(link.address)))
         if not is_told and link.element is not None and number >= len(candidates) - _LAST:
-            is_told = bool(
-                words.search(_before(link.element, spoken)) or (_VAGUE.match(link.name) and words.search(_sentence(link.element)))
-            )
+            led_to = f"{_before(link.element, spoken)} {link.name}"
+            is_told = bool(words.search(led_to) or (_is_vague(link.name) and words.search(_sentence(link.element))))
         elif not is_told and link.element is None and message.text is not None and link.span is not None:
             is_told = bool(words.search(message.text.text[max(0, link.span.start - 200) : link.span.end + 80]))
         if is_told:
@@ -88,6 +95,10 @@ def _written_out(message: Message, words: Phrases) -> Iterator[Link]:
                     yield Link("html", None, f"mailto:{match[0]}", match[0], span)
 
 
+def _is_vague(name: str) -> bool:
+    return len(name) < 60 and (_VAGUE.match(name) is not None or bare_name(name) in phrase_set("phrases", "vague_links"))
+
+
 def _before(element: Element, spoken: set[int]) -> str:
     """What leads to a link in its own sentence, but for runs of text in ``spoken``: "To unsubscribe or change your address, visit the …"."""
     block = next((parent for parent in element.ancestors() if parent.tag in _CLOSE_TAGS and parent.tag not in _INLINE), None)
@@ -114,6 +125,8 @@ def _sentence(element: Element) -> str:
 
 
 _URI = re.compile(r"<([^<>]*)>")
+#: A page of its own, and not the home page or a mailbox that people write to for anything.
+_PAGE = re.compile(r"https?://[^/?#]+[/?#]+[^/?#\s]", re.IGNORECASE)
 _COMMENT = re.compile(r"\([^()]*\)")
 
 

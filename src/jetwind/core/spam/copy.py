@@ -17,6 +17,9 @@ _DEMANDED = ("unsubscribe", "preferences", "view_in_browser", "legal", "contact"
 #: Without figures like these a sentence holds no postal address; asking costs little.
 _CODE = re.compile(r"\b\d{4,6}\b|\b[A-Z]{1,2}\d[A-Z\d]?\s?\d[A-Z]{2}\b|\b\d{3}[ -]\d{2,4}\b")
 
+#: Characters of a longer sentence say more than what is demanded, or there is no sentence at all.
+_LONGEST = 400
+
 
 def spoken(message: Message) -> Iterator[Copy]:
     """The visible copy, sentence by sentence, of the HTML, or of the plain text where there is none; fields are filler.
@@ -35,7 +38,8 @@ def _spoken(message: Message) -> Iterator[Copy]:
     for copy in copies:
         for span in sentences(copy.text):
             text = copy.text[span.start : span.end]
-            if not any(pattern.search(text) for pattern in patterns) and not (_CODE.search(text) and postal_address(text)):
+            is_demanded = any(pattern.search(text) for pattern in patterns) or (_CODE.search(text) and postal_address(text))
+            if not is_demanded or len(text) > _LONGEST:
                 yield _part(copy, span.start, span.end)
 
 

@@ -12,6 +12,7 @@ from jetwind.core.facts import phrase_set
 from jetwind.core.images import shown_size
 from jetwind.core.links import Link, links
 from jetwind.core.links.addresses import Address, is_public_name, organisational_domain
+from jetwind.core.links.collect import bare_name
 from jetwind.core.message import Message
 
 _LOOKS_LIKE_ADDRESS = re.compile(
@@ -89,15 +90,10 @@ def find_text_vague(message: Message, context: Context, options: Options) -> Ite
     """The accessible name of each link says by itself where it leads. One finding for one name, with all its places."""
     vague = phrase_set("phrases", "vague_links")
     for link in links(message):
-        plain = _bare(link.name)
+        plain = bare_name(link.name)
         if link.part == "html" and link.address and plain in vague and _is_seen(message, link):
             data = {"name": link.name, "address": link.address}
             yield Hit("The link says “{name}”, which tells nothing by itself.", place_of(message, link), data, identity=plain)
-
-
-def _bare(name: str) -> str:
-    """Words without the arrows and stops around them, in small letters."""
-    return " ".join(re.sub(r"[^\w\s'’]+", " ", name).split()).casefold()
 
 
 def _is_seen(message: Message, link: Link) -> bool:
@@ -127,7 +123,7 @@ def find_same_text(message: Message, context: Context, options: Options) -> Iter
     vague = phrase_set("phrases", "vague_links")
     found: dict[str, dict[str, Link]] = {}
     for link in links(message):
-        name = _bare(link.name)
+        name = bare_name(link.name)
         if link.part != "html" or not name or name in vague or not _is_seen(message, link):
             continue
         url = web_address(message, link)
