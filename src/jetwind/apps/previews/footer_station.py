@@ -28,7 +28,9 @@ from jetwind.core.renders.measured import Measured
 
 SLUG = "footer"
 #: Px of the drawing: its width, how wide the footer is shown, where demands begin, the room of one, and how tall the footer may be.
-WIDTH, _CUT, _DEMANDS, _ROOM, _TALLEST = 724, 392, 448, 54, 900
+WIDTH, _CUT, _DEMANDS, _ROOM, _TALLEST = 724, 372, 420, 54, 900
+#: Px of the drawing from a box to the picture's edge that may hold other words.
+_ASIDE = 40
 #: Px of the page above the first words of the footer, and how much of the page's end counts as footer.
 _ABOVE, _END = 24, 0.5
 
@@ -255,10 +257,12 @@ def _thread(cut: Cut | None, element: int | None, y: float) -> tuple[tuple[float
     left, top = (box[0] - cut.left) * cut.scale, (box[1] - cut.top) * cut.scale
     width, height = box[2] * cut.scale, box[3] * cut.scale
     inside = 0 <= top < cut.drawn[1]
-    start_x, start_y = (min(left + width, cut.drawn[0]), top + height / 2) if inside else (cut.drawn[0], 2.0)
-    end_y = y + (_ROOM - 8) / 2
-    middle = (cut.drawn[0] + _DEMANDS) / 2
-    path = f"M{start_x:.1f} {start_y:.1f}C{middle:.1f} {start_y:.1f} {middle:.1f} {end_y:.1f} {_DEMANDS} {end_y:.1f}"
+    edge, end_y = cut.drawn[0], y + (_ROOM - 8) / 2
+    right = min(left + width, edge)
+    # It leaves below the words, so that none of those beside them is crossed out, and bends only beyond the picture.
+    start_y = (top + height if right < edge - _ASIDE else top + height / 2) if inside else 2.0
+    middle = (edge + _DEMANDS) / 2
+    path = f"M{right if inside else edge:.1f} {start_y:.1f}H{edge:.1f}C{middle:.1f} {start_y:.1f} {middle:.1f} {end_y:.1f} {_DEMANDS} {end_y:.1f}"
     return ((round(left, 1), round(top, 1), round(width, 1), round(height, 1)) if inside else None), path
 
 
