@@ -79,18 +79,22 @@ def written(message: Message, address: str) -> str | None:
     return masked.replace(FILLER, "x")
 
 
-@lru_cache(maxsize=1)
-def _suffixes() -> Any:
-    # Reading the list takes a while, and few messages need it.
+def _suffixes(host: str) -> Any:
+    return _list_of(with_encoded="xn--" in host)
+
+
+@lru_cache(maxsize=2)
+def _list_of(*, with_encoded: bool) -> Any:
+    # Reading the list takes a while, and twice as long with the encoded names in it, which few hosts need.
     from publicsuffixlist import PublicSuffixList
 
-    return PublicSuffixList()
+    return PublicSuffixList(accept_encoded_idn=with_encoded)
 
 
 def organisational_domain(host: str) -> str:
     """The registrable domain of a host (RFC 7489 §3.2, by the public-suffix list), or the host itself, as for an IP address."""
     host = host.rstrip(".").lower()
-    return str(_suffixes().privatesuffix(host) or host)
+    return str(_suffixes(host).privatesuffix(host) or host)
 
 
 def same_organisation(one: str, other: str) -> bool:
@@ -108,7 +112,8 @@ def same_organisation(one: str, other: str) -> bool:
 
 def is_public_name(host: str) -> bool:
     """Whether a name ends in a suffix that the list has, with something before it."""
-    return _suffixes().privatesuffix(host.rstrip(".").lower(), accept_unknown=False) is not None
+    host = host.rstrip(".").lower()
+    return _suffixes(host).privatesuffix(host, accept_unknown=False) is not None
 
 
 def inward_ip(host: str) -> bool:
