@@ -154,6 +154,8 @@ class TestSum:
         assert made(("a", 2.0, 3), ("b", 1.5, 1)).lightest_change() == ("b",)
         # From high to medium: one of the two heavy ones, the easier.
         assert made(("a", 3.5, 3), ("b", 3.4, 1), ("c", 0.2, 1)).lightest_change() == ("b",)
+        # The score is shown with one decimal place: 9.88 is 9.9, and without the heaviest it is 5.9 and not high.
+        assert made(("a", 2.47, 1), ("b", 3.94, 1), ("c", 3.47, 1)).lightest_change() == ("b",)
         # Only two together are enough.
         assert made(("a", 1.6, 1), ("b", 1.6, 1), ("c", 1.6, 1), ("d", 1.0, 1)).lightest_change() == ("a", "b")
 

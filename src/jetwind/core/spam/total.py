@@ -85,7 +85,7 @@ class SpamSum:
             return ()
         line = BANDS[band]
         pushing = [reason for reason in self.reasons if reason.weight > 0]
-        enough = _fewest(pushing, self.score() - line + 0.05)
+        enough = self._fewest(pushing, line)
         best: tuple[int, float, tuple[str, ...]] | None = None
         for chosen in islice(combinations(pushing, enough), _MOST_TRIED) if enough else ():
             ids = tuple(reason.id for reason in chosen)
@@ -93,6 +93,11 @@ class SpamSum:
                 cost = (sum(reason.effort for reason in chosen), -sum(reason.weight for reason in chosen), ids)
                 best = min(best, cost) if best is not None else cost
         return best[2] if best is not None else ()
+
+    def _fewest(self, pushing: list[SpamReason], line: float) -> int:
+        """How many of the heaviest reasons must go for a score below the line, as it is shown, with one decimal place; 0 where all are too few."""
+        heaviest = [reason.id for reason in sorted(pushing, key=lambda reason: -reason.weight)]
+        return next((number for number in range(1, len(heaviest) + 1) if self.score(heaviest[:number]) < line), 0)
 
     def as_json(self) -> dict[str, Any]:
         """As plain values that a database keeps."""
@@ -117,16 +122,6 @@ class SpamSum:
 def band_of(score: float) -> Band:
     """The band that a score falls in."""
     return "high" if score >= BANDS["high"] else "medium" if score >= BANDS["medium"] else "low"
-
-
-def _fewest(pushing: list[SpamReason], needed: float) -> int:
-    """How many of the heaviest reasons outweigh ``needed`` together; 0 where all do not."""
-    total = 0.0
-    for number, reason in enumerate(sorted(pushing, key=lambda reason: -reason.weight), 1):
-        total += reason.weight
-        if total >= needed - 1e-9:
-            return number
-    return 0
 
 
 def _reason_from(kept: Mapping[str, Any]) -> SpamReason:
