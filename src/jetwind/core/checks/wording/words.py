@@ -143,6 +143,7 @@ def find_unknown_words(message: Message, context: Context, options: Options) -> 
     known = frozenset(word.casefold() for word in context.word_list) | phrase_set("phrases", "filler_latin") | _names(message)
     judged = False
     told: set[str] = set()
+    sought: dict[tuple[str, str], str] = {}
     # Asked once for each language: the answer lies on a disk.
     names_of = cache(dictionaries.names)
     for copy in copies.all_copy(message):
@@ -153,9 +154,20 @@ def find_unknown_words(message: Message, context: Context, options: Options) -> 
             continue
         judged = True
         unknown, looked_at = _unknown(copy.text, dictionaries, of_copy, known)
-        if len(unknown) >= 3 and len(unknown) * 3 > looked_at:
-            continue  # a passage of which every third word is unknown is in another language, or no prose at all
-        for word, near, start, end in unknown:
+        # A passage of which every third word is unknown is in another language, or no prose at all.
+        certain = sum(not begins for _, begins, _, _ in unknown)
+        if certain >= 3 and certain * 3 > looked_at:
+            continue
+        nearest = [_nearest(dictionaries, of_copy, word, sought) for word, *_ in unknown]
+        # An unknown capitalised word is a name, unless it is one slip away from a word.
+        slips = [
+            (word, near.capitalize() if begins else near, start, end)
+            for (word, begins, start, end), near in zip(unknown, nearest, strict=True)
+            if not begins or (near and len(word) >= _LONG_ENOUGH)
+        ]
+        if len(slips) >= 3 and len(slips) * 3 > looked_at:
+            continue
+        for word, near, start, end in slips:
             if word in told:
                 continue
             told.add(word)
@@ -169,10 +181,19 @@ def find_unknown_words(message: Message, context: Context, options: Options) -> 
         raise CannotTell(f"there is no dictionary of the language “{language}”")
 
 
-def _unknown(text: str, dictionaries: Dictionaries, language: str, known: frozenset[str]) -> tuple[list[tuple[str, str, int, int]], int]:
-    """Words that no dictionary has, each with a suggestion and its place, and how many words were looked at."""
+def _nearest(dictionaries: Dictionaries, language: str, word: str, sought: dict[tuple[str, str], str]) -> str:
+    """The known word that is one slip away; none is sought once enough were, since each takes some milliseconds."""
+    key = (language, word.lower())
+    if key not in sought and len(sought) < _MOST_SOUGHT:
+        sought[key] = suggestion(dictionaries, *key)
+    return sought.get(key, "")
+
+
+def _unknown(text: str, dictionaries: Dictionaries, language: str, known: frozenset[str]) -> tuple[list[tuple[str, bool, int, int]], int]:
+    """Words that no dictionary has, each with whether it is capitalised for beginning a sentence and its place, and how many words were
+    looked at."""
     plain = _ADDRESS.sub(lambda match: " " * len(match[0]), text)
-    found: list[tuple[str, str, int, int]] = []
+    found: list[tuple[str, bool, int, int]] = []
     looked_at = 0
     for match in _WORD.finditer(plain):
         word = match[0].replace("’", "'").replace("ʼ", "'")
@@ -185,13 +206,12 @@ def _unknown(text: str, dictionaries: Dictionaries, language: str, known: frozen
         bare = lower.removesuffix("'s")
         if lower in known or bare in known or any(is_known(dictionaries, language, form) for form in (lower, bare, bare.capitalize())):
             continue
-        near = suggestion(dictionaries, language, lower)
-        if begins and (not near or len(lower) < _LONG_ENOUGH):
-            continue  # an unknown capitalised word is a name, unless it is one slip away from a word
-        found.append((word, near.capitalize() if begins else near, match.start(), match.end()))
+        found.append((word, begins, match.start(), match.end()))
     return found, looked_at
 
 
+#: Words of a message for which a suggestion is sought.
+_MOST_SOUGHT = 200
 #: A capitalised word at the start of a sentence that is shorter may well be a name.
 _LONG_ENOUGH = 7
 _STARTS = re.compile(r"(?:\A|[.!?…:]|\n)[\s\"'“‘(]*\Z")
