@@ -82,7 +82,8 @@ def written(rows: Sequence[Labelled], pulls: Sequence[float], scores: Sequence[f
     lines += _reliability(rows, scores, weights)
     lines += [
         "",
-        f"Words: {len(words):,} words, one unit of their pull is {weights.words:g} point{'' if weights.words == 1 else 's'}.",
+        f"Words: {len(words):,} words, one unit of their pull is {weights.words:g} point{'' if weights.words == 1 else 's'}. "
+        "Nearly all of the mail is English, so words count only where the copy is English or too short to tell.",
         "",
         "## Weights",
         "",

@@ -18,6 +18,7 @@ from importlib import resources
 from jetwind.core.checking import Context, Place, clear, finds
 from jetwind.core.checking.copy import subjects
 from jetwind.core.message import Message
+from jetwind.core.prose.language import detected
 from jetwind.core.spam.copy import spoken
 from jetwind.core.spam.declaring import Evidence, reason
 
@@ -64,12 +65,18 @@ def word_model() -> WordModel:
 
 
 def words_of(message: Message) -> frozenset[str]:
-    """The words of subject and copy, in small letters; each counts once, however often it stands there."""
+    """The words of subject and copy, in small letters; each counts once, however often it stands there.
+
+    None of a message in another language than the one that the model was trained on: there the same letters are other words.
+    """
     return frozenset(message.shared("spam words", lambda: _words(message)))
 
 
 def _words(message: Message) -> set[str]:
     found: set[str] = set()
+    # Of a short copy nobody can tell the language; it pulls little.
+    if detected(message) not in (None, "en"):
+        return found
     left = _MOST
     subject = next(subjects(message), None)
     texts = [_PREFIX.sub("", subject.text)] if subject is not None else []
@@ -92,13 +99,16 @@ def _words(message: Message) -> set[str]:
     effort=3,
     samples=[
         clear("From: a@kiln.org\nSubject: {{ subject }}\n\n{{ content }}\n"),
+        clear(
+            "From: a@kiln.org\nSubject: x\n\nLos cursos son para todos los que quieren ver el horno, y el que no puede venir este mes lo tiene en la red; no hay más que ver en el taller free. También en la playa, si hace sol, y con los amigos de la casa que son más.\n"
+        ),
         finds(
             "From: a@kiln.org\nSubject: x\n\nThe free offer guarantees you money, credit and a business opportunity: click and order our program.\n"
         ),
     ],
 )
 def words(message: Message, context: Context) -> Evidence | None:
-    """The pull of all known words together; left or right."""
+    """The pull of all known words together; left or right; not asked of a message that is not English."""
     model = word_model()
     here = words_of(message)
     points = min(max(model.points * model.pull(here), LEAST), MOST)
