@@ -16,7 +16,7 @@ NOW = datetime(2027, 1, 1, tzinfo=UTC)
 def leaving(title: str, days: float | None) -> Leaving:
     """A row of the list; nothing is stored."""
     mailing = Mailing(title=title, planned_at=NOW + timedelta(days=days) if days is not None else None)
-    return Leaving(mailing, Revision(mailing=mailing, number=1), 0, 0, 0, "", True, False)
+    return Leaving(mailing, Revision(mailing=mailing, number=1), 0, 0, 0, 0, "", True, False)
 
 
 def apart(marks: list[AxisMark]) -> bool:

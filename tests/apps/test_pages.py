@@ -208,6 +208,15 @@ class TestDepartures:
         assert [row.mailing.title for row in departures(house.workspace, search="sOO")] == ["Soon"]
         assert departures(house.workspace, stage="released") == []
 
+    def test_notes_are_told_too(self, house: Any, client: Any) -> None:
+        """A message with nothing but a note does not read as one with nothing open."""
+        taken_in(house, mail(GOOD_HTML, From="Kiln Works <noreply@kiln.org>"))
+        row = departures(house.workspace)[0]
+        assert (row.stops, row.fixes, row.notes) == (0, 0, 1)
+        client.force_login(house.reviewer)
+        page = client.get("/").content.decode()
+        assert "1 note" in " ".join(page.split())
+
     def test_queries_do_not_grow_with_the_list(self, house: Any, django_assert_max_num_queries: Any) -> None:
         """At most ten for the list, with 3 messages as with 12."""
         for _ in range(12):

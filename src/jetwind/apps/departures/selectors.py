@@ -23,6 +23,7 @@ class Leaving:
     revision: Revision
     stops: int
     fixes: int
+    notes: int
     stripes: int
     holding: str
     is_checked: bool
@@ -87,6 +88,7 @@ def _row(mailing: Mailing, revision: Revision, counts: dict[int, Counter[tuple[s
     own = counts.get(run_id, Counter()) if run_id else Counter()
     stops = sum(count for (level, _), count in own.items() if level == "stop")
     fixes = sum(count for (level, _), count in own.items() if level == "fix")
+    notes = sum(count for (level, _), count in own.items() if level == "note")
     looked = {look.station for look in revision.looks.all()}
     weighty = {station for (level, station), _ in own.items() if level != "note"}
     walked = [station for station in STATIONS if station.slug != "sign-off"]
@@ -98,6 +100,7 @@ def _row(mailing: Mailing, revision: Revision, counts: dict[int, Counter[tuple[s
         revision,
         stops,
         fixes,
+        notes,
         min(stripes, 3) if stops else stripes,
         _holding(mailing, stops, len(walked) - len(looked), run_id is not None, is_busy),
         run_id is not None,
