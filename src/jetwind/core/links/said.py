@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from itertools import islice
 from typing import Literal
 
-from jetwind.core.facts import phrase_pattern
+from jetwind.core.facts import phrase_pattern, phrase_set
 from jetwind.core.fields import tokens
 from jetwind.core.links.addresses import organisational_domain
 from jetwind.core.links.collect import Link, links, text_links
@@ -41,64 +41,6 @@ _NAMED = re.compile(
     r"|(?<!\w)(?:ООО|ОАО|ЗАО|АО|ИП|ПАО)\s+[«\"„]?[\w -]{2,60}"
 )
 _LEADS_OUT = re.compile(r"unsub|remove|leave|opt-?out|abmeld|baja", re.IGNORECASE)
-#: Words of a display name that name nobody.
-_NOBODY = frozenset(
-    [
-        "the",
-        "team",
-        "news",
-        "newsletter",
-        "info",
-        "hello",
-        "hi",
-        "support",
-        "service",
-        "customer",
-        "updates",
-        "update",
-        "offers",
-        "sales",
-        "store",
-        "shop",
-        "mail",
-        "email",
-        "from",
-        "at",
-        "by",
-        "and",
-        "of",
-        "for",
-        "und",
-        "der",
-        "die",
-        "das",
-        "le",
-        "la",
-        "les",
-        "de",
-        "des",
-        "du",
-        "el",
-        "los",
-        "las",
-        "il",
-        "lo",
-        "gli",
-        "noreply",
-        "reply",
-        "no",
-        "do",
-        "not",
-        "via",
-        "your",
-        "our",
-        "club",
-        "members",
-        "member",
-        "online",
-        "official",
-    ]
-)
 
 
 @dataclass(frozen=True, slots=True)
@@ -295,7 +237,8 @@ def names_of_sender(message: Message) -> tuple[str, ...]:
     for box in message.mailboxes("From"):
         if not message.holds_field(box.name):
             whole = _plain(box.name)
-            telling = [word for word in whole.split() if word not in _NOBODY and len(word) > 2]
+            nobody = phrase_set("phrases", "names_nobody")
+            telling = [word for word in whole.split() if word not in nobody and len(word) > 2]
             if telling:
                 names += [whole, " ".join(telling)] + [word for word in telling if len(word) > 3]
         domain = box.address.rpartition("@")[2].lower()
