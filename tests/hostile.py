@@ -11,7 +11,8 @@ PIECES = {"TODO": "TODO ", "points": ".", "exclamations": "!", "both marks": "?!
         "addresses": "http://a.", "emoji": "🏺", "weekdays": "Tuesday 9 ", "strokes": "1/", "copyright": "(c) ", "streets": "12 a ", "X": "X",
         "filler": "lorem ", "double decoded": "Ã©", "same words": "the the ", "invisible": "\u00ad", "hard spaces": "\u00a0 ",
         "underscores": "a_", "leave": "unsubscribe ", "capitals": "Aa ", "hash": "#a", "encoded words": "=?utf-8?q?a?= ", "semicolons": ";",
-        "insert": "insert ", "currency": "£", "notes of styles": "/*", "style addresses": "url(", "open styles": "&lt;style ",}  # fmt: skip
+        "insert": "insert ", "currency": "£", "notes of styles": "/*", "style addresses": "url(", "open styles": "&lt;style ",
+        "spaces": " ", "lines": " \n",}  # fmt: skip
 
 
 def mail(subject: str, html: str, text: str, more: str = "") -> bytes:
@@ -28,6 +29,7 @@ PLACES: dict[str, Callable[[str], bytes]] = {
     "subject": lambda text: mail(text, "<p>x</p>", "x"),
     "reply address": lambda text: mail("x", "<p>x</p>", "x", f"Reply-To: {text}\n"),
     "plain text": lambda text: mail("x", "<p>x</p>", text),
+    "text alone": lambda text: f"From: a@kiln.org\nSubject: x\n\nword{text}word\n".encode(),
     "copy": lambda text: mail("x", f"<p>{text}</p>", "x"),
     "link text": lambda text: mail("x", f'<a href="https://kiln.org/a">{text}</a>', "x"),
     "address": lambda text: mail("x", f'<a href="https://kiln.org/{text}">x</a>', "x"),

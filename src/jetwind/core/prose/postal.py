@@ -148,7 +148,7 @@ def postal_address(text: str) -> str | None:
     if len(text) > _START + _END:
         text = text[:_START] + "\n" + text[-_END:]
     # An address is often set in lines; where one ends says as much as a comma.
-    flat = re.sub(r"[^\S\n]+", " ", re.sub(r"\s*[\r\n]\s*", "\n", text))
+    flat = re.sub(r" ?\n[ \n]*", "\n", re.sub(r"[^\S\n]+", " ", text.replace("\r", "\n")))
     # Most texts hold nothing that could end an address: looking for that first costs least.
     if not any(pattern.search(flat) for pattern in (_CODE, _LATE, _WHOLE)):
         return None
