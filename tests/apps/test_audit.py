@@ -46,6 +46,11 @@ class TestChain:
         assert sorted(ACTIONS) == sorted(
             [
                 "mailing.taken-in",
+                "people.took-invitation",
+                "account.link-mailed",
+                "account.link-by-administrator",
+                "account.address-proven",
+                "domain.proven",
                 "mailing.copied",
                 "mailing.changed",
                 "revision.added",

@@ -17,7 +17,8 @@ from jetwind.apps.proofs import handing_over, services
 from jetwind.apps.proofs.models import Arrival, TestAddress, TestCopy, TestSend
 from jetwind.apps.proofs.tasks import send_copies
 from jetwind.apps.ui.refusal import NotAllowed, Refused
-from jetwind.apps.workspace.models import SampleReader
+from jetwind.apps.workspace import domains
+from jetwind.apps.workspace.models import ProvenDomain, SampleReader, Workspace
 from jetwind.core.message import read_bytes
 from jetwind.engines.mail import Delivery, Handover, HandoverOutcome
 from tests.apps.helpers import taken_in
@@ -390,7 +391,12 @@ class TestMailroom:
         services.keep_arrival(Delivery("x@y.net", ("z@kiln.org",), mail(Subject="Stray\x00bird".replace("\x00", ""))))
         stray = Arrival.objects.get()
         assert stray.copy is None
+        # A domain that is only written into the settings shows nothing.
+        assert "not from a test send" not in house.client(house.reviewer).get("/mailroom/").content.decode()
+        assert house.client(house.reviewer).get(f"/mailroom/{stray.pk}/").status_code == 404
+        domains.prove(house.workspace, "kiln.org", ProvenDomain.How.ADMINISTRATOR)
         assert "not from a test send" in house.client(house.reviewer).get("/mailroom/").content.decode()
-        # Only those see it whose test sends may reach the address.
+        # Only those see it whose the domain is known to be, whatever others write into their settings.
+        Workspace.objects.exclude(pk=house.workspace.pk).update(test_domains=["kiln.org"])
         assert "not from a test send" not in house.client(house.outsider).get("/mailroom/").content.decode()
         assert house.client(house.outsider).get(f"/mailroom/{stray.pk}/").status_code == 404

@@ -3,23 +3,34 @@
 import hashlib
 import threading
 from collections.abc import Callable
-from typing import Any
+from pathlib import Path
+from typing import Any, ClassVar
 
 import pytest
-from django.db import connection
+from django.contrib import messages
+from django.contrib.messages.storage.fallback import FallbackStorage
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db import DatabaseError, OperationalError, connection
+from django.http import HttpResponse
+from psycopg.errors import AdminShutdown, DeadlockDetected
 
+import jetwind.apps
 from jetwind.apps.approvals import services as approvals
 from jetwind.apps.audit.models import LogEntry
 from jetwind.apps.intake.models import Mailing, Revision
+from jetwind.apps.intake.services import Details, add_revision, change_details, start_copy, take_in
 from jetwind.apps.jobs.models import Work
 from jetwind.apps.review import lighter_files, picture_words
 from jetwind.apps.review import services as reviews
 from jetwind.apps.review.answers import check_now
 from jetwind.apps.review.models import ChosenFile, LighterFile, PictureWords, SenderPapers
 from jetwind.apps.review.sender_papers import bring_up_to_date
+from jetwind.apps.ui.again import tried_again
 from jetwind.apps.ui.refusal import Refused
+from jetwind.apps.workspace import people
 from jetwind.apps.workspace import services as workspaces
-from jetwind.apps.workspace.models import Workspace
+from jetwind.apps.workspace.models import SampleReader, Workspace
+from jetwind.apps.workspace.readers import keep_reader
 from jetwind.apps.workspace.rulebooks import keep_rulebook, remove_rulebook, rulebooks_of, say_what_signs
 from jetwind.core.checking import Brief
 from tests.apps.helpers import taken_in
@@ -250,3 +261,103 @@ def test_papers_asked_by_two_workers(house: Any) -> None:
         copies = [Revision.objects.select_related("mailing__workspace").get(pk=revision.pk) for _ in range(2)]
         assert not at_once(*(lambda copy=copy: bring_up_to_date(copy) for copy in copies))
         assert SenderPapers.objects.get().papers["domain"] == "saltmarsh-kiln.example"
+
+
+class TestLocksInOneOrder:
+    """Whatever two people do at once, neither waits for the other in a circle."""
+
+    ACTS: ClassVar[dict[str, Callable[[Any, Revision, int], object]]] = {
+        "take in": lambda house, revision, number: take_in(
+            house.author, house.workspace, mail(Subject=f"Number {number}"), f"{number}.eml"
+        ),
+        "next revision": lambda house, revision, number: add_revision(
+            house.author, Mailing.objects.get(pk=revision.mailing_id), mail(Subject=f"Again {number} {threading.get_ident()}"), "sale.eml"
+        ),
+        "settings": lambda house, revision, number: workspaces.add_word(
+            house.reviewer, Workspace.objects.get(pk=house.workspace.pk), f"word{number}x{threading.get_ident()}"
+        ),
+        "audience": lambda house, revision, number: workspaces.set_audience(
+            house.operator, Workspace.objects.get(pk=house.workspace.pk), {"desktop-pane": number % 90 + 1}
+        ),
+        "details": lambda house, revision, number: change_details(
+            house.author, Mailing.objects.get(pk=revision.mailing_id), Details(title=f"Title {number} {threading.get_ident()}")
+        ),
+        "recheck": lambda house, revision, number: reviews.recheck(house.reviewer, revision),
+        "reader": lambda house, revision, number: keep_reader(
+            house.reviewer,
+            SampleReader(workspace=Workspace.objects.get(pk=house.workspace.pk), name=f"R {number} {threading.get_ident()}", values={}),
+        ),
+        "invitation": lambda house, revision, number: people.invite(
+            house.owner, Workspace.objects.get(pk=house.workspace.pk), f"n{number}@kiln.org", ["author"]
+        ),
+        "excuse": lambda house, revision, number: reviews.look_at(house.reviewer, revision, "wording"),
+        "copy": lambda house, revision, number: start_copy(house.author, Mailing.objects.get(pk=revision.mailing_id)),
+    }
+
+    @pytest.mark.parametrize("one", ACTS)
+    def test_pairs(self, house: Any, one: str) -> None:
+        """Each act beside each other one, four at a time: none is broken off by the database."""
+        revision = taken_in(house)
+        fine = Revision.objects.select_related("mailing__workspace").get(pk=revision.pk)
+        for number, other in enumerate(self.ACTS):
+            broken: list[BaseException] = []
+
+            def act(name: str, number: int = number, broken: list[BaseException] = broken) -> None:
+                try:
+                    for turn in range(3):
+                        self.ACTS[name](house, fine, number * 10 + turn)
+                except DatabaseError as failed:
+                    broken.append(failed)
+
+            at_once(*[lambda name=name: act(name) for name in (one, other, one, other)])
+            assert not broken, (one, other, str(broken[0]))
+
+    def test_every_lock_leaves_references_alone(self) -> None:
+        """docs/decisions/0030: a lock that keeps new references out makes circles."""
+        apps = Path(jetwind.apps.__file__).parent
+        locks = [line for path in apps.rglob("*.py") for line in path.read_text().splitlines() if "select_for_update(" in line]
+        assert len(locks) > 30
+        assert [line for line in locks if "select_for_update(no_key=True" not in line] == []
+
+
+class TestTriedAgain:
+    """A view that a conflict broke off is called again; nothing of it is a failure of ours."""
+
+    def broken_off(self, times: int, sqlstate: type[Exception] = DeadlockDetected) -> Any:
+        """A view that the database breaks off so often."""
+        tries: list[int] = []
+
+        def view(request: Any) -> HttpResponse:
+            tries.append(1)
+            messages.success(request, "kept")
+            assert request.FILES["file"].read() == b"octets"
+            if len(tries) <= times:
+                raise OperationalError("broken off") from sqlstate()
+            return HttpResponse(str(len(tries)))
+
+        return view
+
+    def request(self, rf: Any) -> Any:
+        """A form with a file, from somebody who is told things."""
+        request = rf.post("/", {"file": SimpleUploadedFile("a.eml", b"octets")})
+        request.session = {}
+        request._messages = FallbackStorage(request)
+        return request
+
+    def test_again(self, rf: Any, transactional_db: None) -> None:
+        """Three times broken off, the fourth holds: said once, with the file read from its beginning each time."""
+        request = self.request(rf)
+        assert tried_again(self.broken_off(3), request).content == b"4"
+        assert [str(message) for message in messages.get_messages(request)] == ["kept"]
+
+    def test_not_for_ever(self, rf: Any, transactional_db: None) -> None:
+        """Then the person is told."""
+        request = self.request(rf)
+        with pytest.raises(Refused, match="several times over"):
+            tried_again(self.broken_off(4), request)
+        assert not list(messages.get_messages(request))
+
+    def test_other_failures_are_failures(self, rf: Any, transactional_db: None) -> None:
+        """A database that went away is no conflict."""
+        with pytest.raises(OperationalError):
+            tried_again(self.broken_off(1, AdminShutdown), self.request(rf))

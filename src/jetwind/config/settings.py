@@ -25,6 +25,8 @@ SECRET_KEY = _secret_key()
 DEBUG = os.environ.get("JETWIND_DEBUG") == "1"
 #: Served over https behind a proxy; the launcher serves plain http on loopback.
 HTTPS = os.environ.get("JETWIND_HTTPS") == "1"
+#: How many proxies of one's own stand before the web server: so many entries at the end of X-Forwarded-For are believed.
+PROXIES = int(os.environ.get("JETWIND_PROXIES", "0"))
 ALLOWED_HOSTS = os.environ.get("JETWIND_HOSTS", "127.0.0.1,localhost,[::1]").split(",")
 
 INSTALLED_APPS = [
@@ -65,6 +67,7 @@ MIDDLEWARE = [
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "django.contrib.auth.middleware.LoginRequiredMiddleware",
     "django.contrib.messages.middleware.MessageMiddleware",
+    "jetwind.apps.ui.given.form_in_utf8",
     "jetwind.apps.ui.given.no_nul",
     "jetwind.apps.ui.given.kept_private",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
@@ -87,8 +90,14 @@ LOGIN_REDIRECT_URL = "departures"
 LOGOUT_REDIRECT_URL = "sign-in"
 AXES_FAILURE_LIMIT = 10
 AXES_COOLOFF_TIME = 0.25
-AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+#: One name is watched wherever it is tried from; how much one place may try is counted by the sign-in page (accounts/services.py).
+AXES_LOCKOUT_PARAMETERS = ["username"]
+AXES_CLIENT_IP_CALLABLE = "jetwind.apps.accounts.services.place_of"
+#: Who goes on trying a name that is locked does not keep its person out any longer.
+AXES_RESET_COOL_OFF_ON_FAILURE_DURING_LOCKOUT = False
 AXES_VERBOSE = False
+#: It wants the address among the parameters; here names and places are counted apart, so that no place shuts out everybody behind it.
+SILENCED_SYSTEM_CHECKS = ["axes.W006"]
 AXES_LOCKOUT_CALLABLE = "jetwind.apps.accounts.views.locked_out"
 
 ROOT_URLCONF = "jetwind.config.urls"

@@ -3,7 +3,7 @@
 from django.contrib.auth.views import LogoutView
 from django.urls import include, path
 
-from jetwind.apps.accounts.views import SetPassword, SignIn, forgotten, own
+from jetwind.apps.accounts.views import SetPassword, SignIn, forgotten, own, prove_address
 from jetwind.apps.ui.views import health
 from jetwind.apps.workspace.access import asks
 
@@ -12,6 +12,7 @@ urlpatterns = [
     path("sign-out/", asks()(LogoutView.as_view()), name="sign-out"),
     path("forgotten/", forgotten, name="forgotten"),
     path("set-password/<uidb64>/<token>/", SetPassword.as_view(), name="set-password"),
+    path("prove-address/<str:link>/", prove_address, name="prove-address"),
     path("me/", asks()(own), name="own"),
     path("health/", health, name="health"),
     path("", include("jetwind.apps.departures.urls")),
@@ -23,5 +24,6 @@ urlpatterns = [
     path("", include("jetwind.apps.workspace.urls")),
     path("", include("jetwind.apps.review.urls")),
 ]
+handler400 = "jetwind.apps.ui.views.bad_request"
 handler404 = "jetwind.apps.ui.views.not_found"
 handler500 = "jetwind.apps.ui.views.broken"

@@ -6,7 +6,7 @@ from typing import Any
 from zoneinfo import available_timezones
 
 from django import forms
-from django.contrib.auth.forms import PasswordChangeForm
+from django.contrib.auth.forms import AuthenticationForm, PasswordChangeForm, UsernameField
 from django.contrib.auth.password_validation import validate_password
 from django.core.exceptions import ValidationError
 
@@ -26,6 +26,14 @@ class OwnForm(forms.ModelForm):
         model = User
         fields = ["first_name", "last_name", "email", "time_zone", "theme"]
         labels = {"email": "E-mail address", "theme": "Look"}
+
+
+class SignInForm(AuthenticationForm):
+    """Name and password. A name longer than any that is given here is refused before anybody is asked for."""
+
+    username = UsernameField(
+        max_length=150, error_messages={"max_length": "A sign-in name has up to %(limit_value)d characters; this one has %(show_value)d."}
+    )
 
 
 class OwnPasswordForm(PasswordChangeForm):

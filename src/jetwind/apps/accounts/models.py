@@ -26,6 +26,8 @@ class User(AbstractUser):
 
     time_zone = models.CharField(max_length=60, default="UTC", validators=[validate_zone])
     theme = models.CharField(max_length=10, choices=Theme, default=Theme.SYSTEM)
+    #: The last address that is known to be the person's: a mail reached them there, or the administrator of the installation vouched for it.
+    proven_email = models.EmailField(blank=True)
 
     #: The workspace that the person chose to work in, of several; kept in the session, and set with each request.
     chosen_workspace: int | None = None
@@ -36,6 +38,15 @@ class User(AbstractUser):
     def shown_name(self) -> str:
         """The name that screens and records show."""
         return self.get_full_name() or self.username
+
+    def has_proven(self, address: str) -> bool:
+        """Whether an e-mail address is known to be this person's."""
+        return bool(address) and self.proven_email.casefold() == address.casefold()
+
+    @property
+    def has_proven_own(self) -> bool:
+        """Whether the address that the person gave is known to be theirs."""
+        return self.has_proven(self.email)
 
     @property
     def zone(self) -> ZoneInfo:

@@ -17,7 +17,7 @@ from django.utils.decorators import method_decorator
 from django.views.decorators.http import require_http_methods
 
 from jetwind.apps.accounts import services
-from jetwind.apps.accounts.forms import OwnForm, OwnPasswordForm
+from jetwind.apps.accounts.forms import OwnForm, OwnPasswordForm, SignInForm
 from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import record
 from jetwind.apps.ui.once import once
@@ -27,6 +27,7 @@ class SignIn(LoginView):
     """The sign-in page; in a house without anybody it leads to the page that makes the first workspace."""
 
     template_name = "accounts/sign_in.html"
+    form_class = SignInForm
     redirect_authenticated_user = True
 
     def get(self, request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponse:
@@ -37,9 +38,15 @@ class SignIn(LoginView):
 
     def post(self, request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponse:
         """Try to sign in, unless too many names have been tried from one place."""
-        if services.is_guessing(request.META.get("REMOTE_ADDR", "")):
+        if services.is_guessing(services.place_of(request)):
             return locked_out(request)
         return super().post(request, *args, **kwargs)
+
+    def form_invalid(self, form: Any) -> HttpResponse:
+        """The page again; what cannot be a name at all is a bad request."""
+        answer = super().form_invalid(form)
+        answer.status_code = 400 if "username" in form.errors and form.data.get("username") else 200
+        return answer
 
 
 def locked_out(request: HttpRequest, *_: Any, **__: Any) -> HttpResponse:
@@ -53,7 +60,14 @@ def own(request: HttpRequest) -> HttpResponse:
     """Name, address, password, time zone and theme of whoever is signed in."""
     assert isinstance(request.user, User)
     person = User.objects.get(pk=request.user.pk)
-    is_password = request.POST.get("do") == "password"
+    what = request.POST.get("do", "")
+    is_password = what == "password"
+    if is_password and services.is_locked_out(request, request.user.username):
+        return locked_out(request)
+    if what == "prove":
+        services.mail_address_link(request.user, request.build_absolute_uri("/").rstrip("/"))
+        messages.info(request, f"A link is on its way to {request.user.email}; follow it to show that the address is yours.")
+        return redirect("own")
     form = OwnForm(request.POST if request.method == "POST" and not is_password else None, instance=person)
     password = OwnPasswordForm(request.user, request.POST if is_password else None)
     if request.method == "POST" and not is_password and form.is_valid():
@@ -68,7 +82,9 @@ def own(request: HttpRequest) -> HttpResponse:
         update_session_auth_hash(request, changed)
         messages.success(request, "Your new password is kept. Other devices have to sign in again.")
         return redirect("own")
-    page = {"form": form, "password": password, "section": "own"}
+    if is_password and "old_password" in password.errors:
+        services.count_failure(request, request.user.username)
+    page = {"form": form, "password": password, "section": "own", "can_mail": services.can_mail()}
     return render(request, "accounts/own.html", page, status=400 if request.method == "POST" else 200)
 
 
@@ -77,10 +93,26 @@ def own(request: HttpRequest) -> HttpResponse:
 def forgotten(request: HttpRequest) -> HttpResponse:
     """Ask for a link by which to set a new password."""
     if request.method == "POST" and services.can_mail():
-        services.mail_password_links(request.POST.get("email", ""), request.build_absolute_uri("/").rstrip("/"))
+        services.look_for_password_links(request.POST.get("email", ""), request.build_absolute_uri("/").rstrip("/"))
         messages.info(request, "If somebody here has this address, a link is on its way to it.")
         return redirect("sign-in")
     return render(request, "accounts/forgotten.html", {"can_mail": services.can_mail()})
+
+
+@login_not_required
+@require_http_methods(["GET", "POST"])
+def prove_address(request: HttpRequest, link: str) -> HttpResponse:
+    """The page of a link that proves an address: a press takes the address for the person's. Opening the page alone changes nothing."""
+    found = services.person_of(link)
+    if found is None:
+        sentence = "This link is older than three days, or is of an address that is no longer given. Ask for another on your own page."
+        return render(request, "ui/refused.html", {"sentence": sentence}, status=404)
+    person, address = found
+    if request.method == "POST":
+        services.prove_address(person, address, "by a mail")
+        messages.success(request, f"{address} is known to be yours.")
+        return redirect("own")
+    return render(request, "accounts/prove_address.html", {"address": address, "person": person})
 
 
 @method_decorator(login_not_required, name="dispatch")

@@ -104,7 +104,7 @@ def sign(user: User, revision: Revision, comment: str = "") -> SignOff:
         raise Refused(f"A word with a sign-off has at most {LONGEST_COMMENT} characters; this one has {len(comment):,}.")
     try:
         with transaction.atomic():
-            mailing = Mailing.objects.select_for_update().get(pk=revision.mailing_id)
+            mailing = Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id)
             refuse_if_locked(mailing)
             revision = _as_it_is(revision)
             if reason := why_not_sign(user, walk_of(revision)):
@@ -150,7 +150,7 @@ def release(user: User, revision: Revision) -> Release:
     permit(user, "approval:release", revision.mailing.workspace)
     try:
         with transaction.atomic():
-            mailing = Mailing.objects.select_for_update().select_related("workspace").get(pk=revision.mailing_id)
+            mailing = Mailing.objects.select_for_update(no_key=True).select_related("workspace").get(pk=revision.mailing_id)
             if mailing.is_locked:
                 raise Refused(f"“{mailing.title}” is released already; it cannot go out twice.")
             revision = _as_it_is(revision)

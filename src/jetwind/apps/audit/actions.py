@@ -36,11 +36,16 @@ ACTIONS: dict[str, str] = {
     "people.invited": "invited {email} to {workspace} as {roles}",
     "people.invitation-withdrawn": "took back the invitation of {email} to {workspace}",
     "people.joined": "joined {workspace} as {roles}",
+    "people.took-invitation": "took the invitation of {email} to {workspace}, as {roles}",
     "people.changed": "made {who} {roles} of {workspace}",
     "people.deactivated": "deactivated {who} in {workspace}",
     "people.reactivated": "let {who} into {workspace} again",
     "account.changed": "changed their own {fields}",
     "account.link-made": "made a link by which {who} sets a new password",
+    "account.link-mailed": "had a link for a new password mailed to {who}",
+    "account.link-by-administrator": "was given a link for a new password by the administrator of the installation",
+    "account.address-proven": "is known by the address {address}, {how}",
+    "domain.proven": "{domain} is known to be the domain of {workspace}, {how}",
 }
 
 

@@ -14,7 +14,7 @@ from jetwind.apps.intake.services import Details, add_revision, change_details, 
 from jetwind.apps.links.models import Wire
 from jetwind.apps.proofs.models import TestAddress, TestList
 from jetwind.apps.review.services import forbid_wording, require_wording
-from jetwind.apps.workspace.models import Membership, SampleReader, Workspace
+from jetwind.apps.workspace.models import Membership, ProvenDomain, SampleReader, Workspace
 from jetwind.apps.workspace.rulebooks import as_table
 from jetwind.core.checking import house_rulebook
 from jetwind.core.message import Envelope
@@ -98,6 +98,7 @@ def build() -> Workspace:
             )
         ],
     )
+    ProvenDomain.objects.create(workspace=workspace, domain=DOMAIN, how=ProvenDomain.How.ADMINISTRATOR)
     Wire.objects.create(workspace=workspace, inward_hosts=[DOMAIN, OTHER_DOMAIN])
     users = _people(workspace)
     _readers(workspace)
@@ -110,7 +111,13 @@ def _people(workspace: Workspace) -> dict[str, User]:
     users = {}
     for username, first, last, role in PEOPLE:
         users[role] = User.objects.create_user(
-            username, f"{username}@{DOMAIN}", PASSWORD, first_name=first, last_name=last, time_zone=_ZONE
+            username,
+            f"{username}@{DOMAIN}",
+            PASSWORD,
+            first_name=first,
+            last_name=last,
+            time_zone=_ZONE,
+            proven_email=f"{username}@{DOMAIN}",
         )
         Membership.objects.create(workspace=workspace, user=users[role], roles=[role, "owner"] if role == "operator" else [role])
     test_list = TestList.objects.create(workspace=workspace, name="The quay team")

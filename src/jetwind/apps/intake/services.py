@@ -89,7 +89,7 @@ def add_revision(user: User, mailing: Mailing, data: bytes, file_name: str, *, e
         envelope = last.given_envelope
         message = _read(data, file_name, envelope)
     with transaction.atomic():
-        locked = Mailing.objects.select_for_update().get(pk=mailing.pk)
+        locked = Mailing.objects.select_for_update(no_key=True).get(pk=mailing.pk)
         refuse_if_locked(locked)
         last = locked.revisions.last()
         if last is not None and last.content_sha256 == content_digest(data, envelope):
@@ -107,7 +107,7 @@ def change_envelope(user: User, mailing: Mailing, envelope: Envelope) -> Revisio
     """
     permit(user, "mailing:change", mailing.workspace)
     with transaction.atomic():
-        locked = Mailing.objects.select_for_update().get(pk=mailing.pk)
+        locked = Mailing.objects.select_for_update(no_key=True).get(pk=mailing.pk)
         refuse_if_locked(locked)
         last = locked.revisions.last()
         assert last is not None, "a mailing is made with its first revision"
@@ -132,7 +132,7 @@ def change_details(user: User, mailing: Mailing, details: Details) -> None:
     """
     permit(user, "mailing:change", mailing.workspace)
     with transaction.atomic():
-        locked = Mailing.objects.select_for_update().get(pk=mailing.pk)
+        locked = Mailing.objects.select_for_update(no_key=True).get(pk=mailing.pk)
         refuse_if_locked(locked)
         changed = [
             name
@@ -160,7 +160,7 @@ def set_syntax(user: User, mailing: Mailing, syntax: FieldSyntax | None) -> None
     """
     permit(user, "mailing:change", mailing.workspace)
     with transaction.atomic():
-        locked = Mailing.objects.select_for_update().get(pk=mailing.pk)
+        locked = Mailing.objects.select_for_update(no_key=True).get(pk=mailing.pk)
         refuse_if_locked(locked)
         if syntax is not None and syntax.workspace_id != locked.workspace_id:
             raise Refused("This syntax is none of the workspace's.")
@@ -183,7 +183,7 @@ def set_measured_reader(user: User, mailing: Mailing, name: str) -> None:
     """
     permit(user, "review:look", mailing.workspace)
     with transaction.atomic():
-        locked = Mailing.objects.select_for_update().get(pk=mailing.pk)
+        locked = Mailing.objects.select_for_update(no_key=True).get(pk=mailing.pk)
         refuse_if_locked(locked)
         if name and not locked.workspace.readers.filter(name=name).exists():
             raise Refused(f"There is no sample reader “{name[:60]}” any more.")

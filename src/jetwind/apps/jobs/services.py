@@ -64,7 +64,7 @@ def start(kind: str, subject: str, *, doing: str, enqueue: Callable[[int], int],
     its end for what was asked meanwhile therefore finds it.
     """
     with transaction.atomic():
-        work, is_new = Work.objects.select_for_update().get_or_create(
+        work, is_new = Work.objects.select_for_update(no_key=True).get_or_create(
             kind=kind,
             subject=subject,
             state__in=[Work.State.WAITING, Work.State.RUNNING],
@@ -130,14 +130,14 @@ def carried_out(work_id: int) -> Iterator[None]:
         _open(work_id).update(state=Work.State.CANCELLED, doing="cancelled")
     except GivenBack:
         with transaction.atomic():
-            work = Work.objects.select_for_update().get(pk=work_id)
+            work = Work.objects.select_for_update(no_key=True).get(pk=work_id)
             job = ProcrastinateJob.objects.filter(pk=work.job_id).first()
             if work.is_open and job is not None:
                 _enqueue_again(work, job)
                 work.save()
     except PutOff as rest:
         with transaction.atomic():
-            work = Work.objects.select_for_update().get(pk=work_id)
+            work = Work.objects.select_for_update(no_key=True).get(pk=work_id)
             job = ProcrastinateJob.objects.filter(pk=work.job_id).first()
             if work.is_open and job is not None:
                 _enqueue_again(work, job, at=rest.until)
@@ -174,7 +174,7 @@ def settle() -> list[Work]:
     settled = []
     for number in Work.objects.filter(state__in=[Work.State.WAITING, Work.State.RUNNING]).values_list("pk", flat=True):
         with transaction.atomic():
-            work = Work.objects.select_for_update().get(pk=number)
+            work = Work.objects.select_for_update(no_key=True).get(pk=number)
             job = ProcrastinateJob.objects.filter(pk=work.job_id).first()
             if not work.is_open or (job is not None and job.status in ("todo", "doing")):
                 continue
@@ -199,7 +199,7 @@ def _enqueue_again(work: Work, job: ProcrastinateJob, *, at: datetime | None = N
 def hurry(work: Work) -> None:
     """Have work that waits for its time carried out now; the job that waits finds nothing left to do."""
     with transaction.atomic():
-        locked = Work.objects.select_for_update().get(pk=work.pk)
+        locked = Work.objects.select_for_update(no_key=True).get(pk=work.pk)
         job = ProcrastinateJob.objects.filter(pk=locked.job_id, status="todo", scheduled_at__gt=timezone.now()).first()
         if locked.is_open and job is not None:
             _enqueue_again(locked, job)
@@ -235,3 +235,9 @@ def by_kind(rows: Iterable[dict[str, Any]]) -> dict[str, Work]:
 def latest(kind: str, subject: str) -> Work | None:
     """The newest work of a kind for a subject."""
     return Work.objects.filter(kind=kind, subject=subject).order_by("-id").first()
+
+
+def latest_by_subject(kind: str, subjects: Iterable[str]) -> dict[str, Work]:
+    """The newest work of a kind for each of several subjects, in one question."""
+    newest = Work.objects.filter(kind=kind, subject__in=list(subjects)).order_by("subject", "-id").distinct("subject")
+    return {work.subject: work for work in newest}

@@ -154,7 +154,7 @@ def stand_for(revision: Revision, kind: str, rows: Iterable[LinkAnswer]) -> None
     """Say which answers stand for a revision now. Links and pictures are asked for by two tasks, which may end at the same moment."""
     name = "links" if kind == Kind.LINK else "pictures"
     with transaction.atomic():
-        Mailing.objects.select_for_update().get(pk=revision.mailing_id)
+        Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id)
         opened = Opened.objects.filter(revision=revision).first() or Opened(revision=revision)
         standing = {row.address: row.pk for row in rows}
         if kind == Kind.PICTURE:

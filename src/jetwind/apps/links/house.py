@@ -105,7 +105,7 @@ def set_wire(
     for name, value in (("links", links), ("pictures", pictures)):
         if value not in When.values:
             raise Refused(f"“{value[:20]}” is none of the choices for the {SINGLE[name]}.")
-    Workspace.objects.select_for_update().get(pk=workspace.pk)
+    Workspace.objects.select_for_update(no_key=True).get(pk=workspace.pk)
     wire = wire_of(workspace)
     before = shown if shown is not None else shown_wire(wire)
     for name, wanted in mine.items():

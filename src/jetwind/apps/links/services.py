@@ -99,7 +99,7 @@ def let_open(user: User, revision: Revision, address: str) -> None:
     permit(user, "review:look", revision.mailing.workspace)
     destination = _refuse_unknown(revision, address)
     with transaction.atomic():
-        mailing = Mailing.objects.select_for_update().get(pk=revision.mailing_id)
+        mailing = Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id)
         refuse_if_locked(mailing)
         if LetOpen.objects.filter(mailing=mailing, address=address).exists():
             return
@@ -119,7 +119,7 @@ def mark_seen(user: User, revision: Revision, address: str, *, seen: bool = True
     permit(user, "review:look", revision.mailing.workspace)
     _refuse_unknown(revision, address)
     with transaction.atomic():
-        mailing = Mailing.objects.select_for_update().get(pk=revision.mailing_id)
+        mailing = Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id)
         refuse_if_locked(mailing)
         if seen:
             _, is_new = SeenByHand.objects.get_or_create(mailing=mailing, address=address, defaults={"by": user})

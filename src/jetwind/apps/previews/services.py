@@ -139,7 +139,7 @@ def set_mark(user: User, revision: Revision, profile: str, element: int, comment
     if document is None or not 0 <= element < len(document.all_elements):
         raise Refused("There is nothing of the message at this place; click on a text, a picture or a button.")
     with transaction.atomic():
-        mailing = Mailing.objects.select_for_update().get(pk=revision.mailing_id)
+        mailing = Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id)
         refuse_if_locked(mailing)
         anchor = json.loads(json.dumps(anchor_of(document.all_elements[element], document).as_json()).replace("\\u0000", ""))
         mark = Mark.objects.create(mailing=mailing, revision=revision, profile=profile, anchor=anchor, comment=comment, by=user)
@@ -155,6 +155,6 @@ def settle_mark(user: User, mark: Mark) -> None:
     """
     permit(user, "review:look", mark.mailing.workspace)
     with transaction.atomic():
-        refuse_if_locked(Mailing.objects.select_for_update().get(pk=mark.mailing_id))
+        refuse_if_locked(Mailing.objects.select_for_update(no_key=True).get(pk=mark.mailing_id))
         if Mark.objects.filter(pk=mark.pk, settled_at=None).update(settled_at=timezone.now(), settled_by=user):
             record("mark.settled", actor=user, mailing_id=mark.mailing_id, comment=mark.comment)

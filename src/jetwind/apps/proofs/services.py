@@ -20,6 +20,7 @@ from jetwind.apps.proofs.models import Arrival, TestAddress, TestCopy, TestList,
 from jetwind.apps.proofs.reach import is_allowed
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
+from jetwind.apps.workspace.domains import is_proven
 from jetwind.apps.workspace.models import SampleReader, Workspace
 from jetwind.apps.workspace.readers import reader_values
 from jetwind.core.message.words import decode_words
@@ -66,7 +67,7 @@ def add_address(user: User, test_list: TestList, address: str) -> TestAddress:
         allowed = ", ".join(workspace.test_domains) or "none yet"
         raise Refused(f"{address} is outside the domains that test sends may reach ({allowed}).")
     with transaction.atomic():
-        TestList.objects.select_for_update().get(pk=test_list.pk)
+        TestList.objects.select_for_update(no_key=True).get(pk=test_list.pk)
         if test_list.addresses.filter(address__iexact=address).exists():
             raise Refused(f"{address} is on “{test_list.name}” already.")
         if test_list.addresses.count() >= MOST_ADDRESSES:
@@ -104,7 +105,7 @@ def send_test(user: User, revision: Revision, test_list: TestList, reader: Sampl
     if outside := [address for address in addresses if not is_allowed(address, workspace)]:
         raise Refused(f"{outside[0]} is outside the domains that test sends may reach; nothing was sent.")
     with transaction.atomic():
-        mailing = Mailing.objects.select_for_update().get(pk=revision.mailing_id)
+        mailing = Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id)
         refuse_if_locked(mailing)
         send = TestSend.objects.create(
             mailing=mailing,
@@ -131,8 +132,8 @@ def send_again(user: User, copy: TestCopy) -> None:
     send = copy.send
     permit(user, "proof:send", send.mailing.workspace)
     with transaction.atomic():
-        refuse_if_locked(Mailing.objects.select_for_update().get(pk=send.mailing_id))
-        locked = TestCopy.objects.select_for_update().get(pk=copy.pk)
+        refuse_if_locked(Mailing.objects.select_for_update(no_key=True).get(pk=send.mailing_id))
+        locked = TestCopy.objects.select_for_update(no_key=True).get(pk=copy.pk)
         if locked.state not in (TestCopy.State.PUT_OFF, TestCopy.State.REFUSED, TestCopy.State.UNSURE):
             raise Refused(f"The copy to {locked.address} is {locked.get_state_display()}; it is not sent again.")
         locked.state, locked.tries, locked.first_try_at, locked.next_try_at = TestCopy.State.WAITING, 0, None, None
@@ -149,7 +150,7 @@ def believe_arrived(user: User, copy: TestCopy) -> None:
     """
     permit(user, "proof:send", copy.send.mailing.workspace)
     with transaction.atomic():
-        locked = TestCopy.objects.select_for_update().get(pk=copy.pk)
+        locked = TestCopy.objects.select_for_update(no_key=True).get(pk=copy.pk)
         if locked.state != TestCopy.State.UNSURE:
             raise Refused(f"The copy to {locked.address} is {locked.get_state_display()} already.")
         locked.state, locked.handed_over_at = TestCopy.State.HANDED_OVER, timezone.now()
@@ -185,7 +186,10 @@ def keep_arrival(delivery: Delivery) -> Arrival:
 
 
 def concerns(arrival: Arrival, workspace: Workspace) -> bool:
-    """Whether people of a workspace may see an arrival: its own copies, and strays to an address that its test sends may reach."""
+    """Whether people of a workspace may see an arrival: its own copies, and strays to a domain that is known to be the workspace's own.
+
+    A domain that somebody only wrote into the settings shows nothing: anybody could write any.
+    """
     if arrival.copy is not None:
         return bool(arrival.copy.send.mailing.workspace_id == workspace.pk)
-    return any(is_allowed(str(address), workspace) for address in arrival.recipients)
+    return any(is_proven(workspace, str(address).rpartition("@")[2].lower()) for address in arrival.recipients)

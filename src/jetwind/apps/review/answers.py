@@ -110,7 +110,7 @@ def _keep(revision: Revision, question: Question, answer: Review, last: CheckRun
     }
     with transaction.atomic():
         # Answers of checks that were under way when the message was released come too late.
-        mailing = Mailing.objects.select_for_update().get(pk=revision.mailing_id)
+        mailing = Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id)
         if last is not None and mailing.is_locked:
             return last
         run, is_new = CheckRun.objects.get_or_create(

@@ -130,7 +130,7 @@ def choose(user: User, revision: Revision, digest: str, file_id: int | None) -> 
     if file_id is not None and file is None:
         raise Refused("There is no such file for this picture; have its files made again.")
     with transaction.atomic():
-        refuse_if_locked(Mailing.objects.select_for_update().get(pk=revision.mailing_id))
+        refuse_if_locked(Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id))
         before = ChosenFile.objects.filter(revision=revision, picture=digest).first()
         if before is not None and before.file_id == (file.pk if file is not None else None):
             return

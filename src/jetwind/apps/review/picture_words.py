@@ -128,7 +128,7 @@ def stand(revision: Revision) -> None:
     """Say which pictures a revision shows that may hold words, and what is known of them now: words go along to the next revision."""
     pictures = sorted({picture.digest for picture in _shown(revision) if may_hold_words(picture)})
     with transaction.atomic():
-        Mailing.objects.select_for_update().get(pk=revision.mailing_id)
+        Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id)
         now = {"pictures": pictures, "key": key_of(words_of(revision.mailing.workspace, pictures), "")}
         if not PicturesRead.objects.filter(revision=revision, **now).exists():
             PicturesRead.objects.update_or_create(revision=revision, defaults=now)
@@ -149,9 +149,9 @@ def enter(user: User, revision: Revision, picture: str, words: str, before: str)
         raise Refused("The message does not show this picture any more.")
     workspace = revision.mailing.workspace
     with transaction.atomic():
-        refuse_if_locked(Mailing.objects.select_for_update().get(pk=revision.mailing_id))
+        refuse_if_locked(Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id))
         Row.objects.get_or_create(workspace=workspace, picture=picture)
-        row = Row.objects.select_for_update().get(workspace=workspace, picture=picture)
+        row = Row.objects.select_for_update(no_key=True).get(workspace=workspace, picture=picture)
         known = row.value
         if known is not None and not known.reader and known.text == words:
             return

@@ -94,7 +94,7 @@ def bring_up_to_date(revision: Revision) -> None:
         SenderPapers.objects.filter(revision=revision).delete()
         return
     with transaction.atomic():
-        Mailing.objects.select_for_update().get(pk=revision.mailing_id)
+        Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id)
         told = {"papers": storable(found.as_json()), "asked_for": question}
         if kept is not None and _unchanged(kept.papers, told["papers"]):
             # The same records: only when they were asked changes, so that no answer of a check is lost.

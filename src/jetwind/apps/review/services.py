@@ -31,7 +31,7 @@ def recheck(user: User, revision: Revision) -> None:
     """
     permit(user, "review:look", revision.mailing.workspace)
     with transaction.atomic():
-        refuse_if_locked(Mailing.objects.select_for_update().get(pk=revision.mailing_id))
+        refuse_if_locked(Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id))
         ask_for_checks(revision)
         record("review.rechecked", actor=user, mailing_id=revision.mailing_id, revision=revision.number)
 
@@ -44,7 +44,7 @@ def change_brief(user: User, mailing: Mailing, change: Callable[[Brief], Brief])
     """
     permit(user, "mailing:change", mailing.workspace)
     with transaction.atomic():
-        locked = Mailing.objects.select_for_update().get(pk=mailing.pk)
+        locked = Mailing.objects.select_for_update(no_key=True).get(pk=mailing.pk)
         refuse_if_locked(locked)
         try:
             brief = change(Brief.from_dict(locked.brief))
@@ -123,7 +123,7 @@ def look_at(user: User, revision: Revision, station: str) -> None:
     if station not in {known.slug for known in STATIONS}:
         raise Refused(f"There is no station “{station}”.")
     with transaction.atomic():
-        mailing = Mailing.objects.select_for_update().get(pk=revision.mailing_id)
+        mailing = Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id)
         refuse_if_locked(mailing)
         _, is_new = StationLook.objects.get_or_create(revision=revision, station=station, defaults={"by": user})
         if is_new:
@@ -142,7 +142,7 @@ def unlook(user: User, revision: Revision, station: str) -> None:
     """
     permit(user, "review:look", revision.mailing.workspace)
     with transaction.atomic():
-        mailing = Mailing.objects.select_for_update().get(pk=revision.mailing_id)
+        mailing = Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id)
         refuse_if_locked(mailing)
         gone, _ = StationLook.objects.filter(revision=revision, station=station).delete()
         if gone:
@@ -168,7 +168,7 @@ def excuse(user: User, revision: Revision, fingerprint: str, reason: str, *, onl
         raise Refused("This finding is not in the newest check of the revision; load the page again.")
     try:
         with transaction.atomic():
-            mailing = Mailing.objects.select_for_update().get(pk=revision.mailing_id)
+            mailing = Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id)
             refuse_if_locked(mailing)
             Excuse.objects.filter(mailing=mailing, fingerprint=fingerprint, lifted_at=None, only_revision__isnull=False).exclude(
                 only_revision=revision
@@ -197,7 +197,7 @@ def lift_excuse(user: User, revision: Revision, fingerprint: str) -> None:
     """
     permit(user, "review:excuse", revision.mailing.workspace)
     with transaction.atomic():
-        mailing = Mailing.objects.select_for_update().get(pk=revision.mailing_id)
+        mailing = Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id)
         refuse_if_locked(mailing)
         for made in Excuse.objects.filter(mailing=mailing, fingerprint=fingerprint, lifted_at=None):
             made.lifted_at = timezone.now()
@@ -216,7 +216,7 @@ def send_back(user: User, revision: Revision, comment: str) -> None:
     if not comment:
         raise Refused("Say in a sentence what the author should change.")
     with transaction.atomic():
-        mailing = Mailing.objects.select_for_update().get(pk=revision.mailing_id)
+        mailing = Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id)
         refuse_if_locked(mailing)
         newest = mailing.revisions.last()
         if newest is None or newest.pk != revision.pk:

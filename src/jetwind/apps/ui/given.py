@@ -25,6 +25,20 @@ def came_from(request: HttpRequest) -> str | None:
     return address if is_ours else None
 
 
+def form_in_utf8(get_response: Callable[[HttpRequest], HttpResponse]) -> Callable[[HttpRequest], HttpResponse]:
+    """Middleware: a form in another charset than UTF-8, which no page of ours asks for, is refused before anything reads it."""
+
+    def middleware(request: HttpRequest) -> HttpResponse:
+        charset = (request.content_params or {}).get("charset", "utf-8").strip("\"' ").lower()
+        if request.method == "POST" and charset not in ("utf-8", "utf8"):
+            request.encoding = "utf-8"
+            sentence = f"This form came in the charset “{charset[:40]}”; Jetwind reads forms in UTF-8."
+            return render(request, "ui/refused.html", {"sentence": sentence}, status=400)
+        return get_response(request)
+
+    return middleware
+
+
 def no_nul(get_response: Callable[[HttpRequest], HttpResponse]) -> Callable[[HttpRequest], HttpResponse]:
     """Middleware: a NUL, which no text of the database can hold and no keyboard makes, is refused with its place."""
 

@@ -22,6 +22,12 @@ def health(request: HttpRequest) -> HttpResponse:
     return HttpResponse("ok", content_type="text/plain")
 
 
+def bad_request(request: HttpRequest, exception: Exception) -> HttpResponse:
+    """The request itself cannot be read."""
+    sentence = "This request cannot be read: a form that is damaged, too large, or not in UTF-8. Nothing was changed."
+    return render(request, "ui/refused.html", {"sentence": sentence}, status=400)
+
+
 def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
     """There is nothing at this address."""
     return render(

@@ -11,6 +11,7 @@ from django.http import HttpRequest, HttpResponse
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.accounts.permissions import PERMISSIONS, roles_for
+from jetwind.apps.ui.again import tried_again
 from jetwind.apps.ui.refusal import NotAllowed
 from jetwind.apps.workspace.models import Membership, Workspace
 
@@ -45,7 +46,7 @@ def asks(look: str | None = None, *, send: str | None = None) -> Callable[[View[
             permission = send if request.method == "POST" else look
             if permission is not None and not set(membership_of(request.user).roles) & roles_for(permission):
                 raise refusal(permission)
-            return view(request, *args, **kwargs)
+            return tried_again(view, request, *args, **kwargs)
 
         guarded.asked = Asked(look, send)  # type: ignore[attr-defined]
         return guarded

@@ -104,6 +104,7 @@ class Invitation(models.Model):
     at = models.DateTimeField(auto_now_add=True)
     expires_at = models.DateTimeField()
     accepted_at = models.DateTimeField(null=True, blank=True)
+    accepted_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, blank=True, on_delete=models.PROTECT, related_name="+")
     withdrawn_at = models.DateTimeField(null=True, blank=True)
 
     class Meta:
@@ -116,6 +117,26 @@ class Invitation(models.Model):
     def is_open(self) -> bool:
         """Whether its link still lets somebody in."""
         return self.accepted_at is None and self.withdrawn_at is None and self.expires_at > timezone.now()
+
+
+class ProvenDomain(models.Model):
+    """A domain that is known to be a workspace's own. ``how`` says by what: a name record, or the administrator's word."""
+
+    class How(models.TextChoices):
+        RECORD = "record", "by a name record"
+        ADMINISTRATOR = "administrator", "by the word of the administrator of this installation"
+
+    workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="proven_domains")
+    domain = models.CharField(max_length=253)
+    how = models.CharField(max_length=20, choices=How)
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["domain"]
+        constraints = [models.UniqueConstraint("workspace", "domain", name="one_proof_of_a_domain")]
+
+    def __str__(self) -> str:
+        return f"{self.domain} of {self.workspace}"
 
 
 class SampleReader(models.Model):

@@ -15,6 +15,7 @@ from django.utils import timezone
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.accounts.permissions import Role
+from jetwind.apps.accounts.services import can_mail, mail_password_link_later, prove_address
 from jetwind.apps.audit.services import record
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
@@ -102,7 +103,7 @@ def _roles(given: Sequence[str]) -> list[str]:
 
 
 def invite(user: User, workspace: Workspace, email: str, roles: Sequence[str]) -> tuple[Invitation, str]:
-    """Invite somebody. The token is returned this once; its link is shown to the inviter, who hands it on.
+    """Invite somebody. The token is returned this once, to be mailed to the invited address; the inviter does not see it.
 
     Raises:
         NotAllowed, Refused: not permitted; no address; no role; a member already.
@@ -139,32 +140,96 @@ def withdraw(user: User, invitation: Invitation) -> None:
             record("people.invitation-withdrawn", actor=user, email=invitation.email, workspace=workspace.name, house=workspace.pk)
 
 
+def link_by_administrator(email: str) -> list[tuple[Invitation, str]]:
+    """A new token for each open invitation of an address, for the administrator of the installation to hand on; earlier links end.
+
+    The administrator vouches that whoever gets the link has the address.
+    """
+    made = []
+    with transaction.atomic():
+        open_ones = Invitation.objects.select_for_update(no_key=True, of=("self",)).select_related("workspace", "by")
+        for invitation in open_ones.filter(email__iexact=email.strip(), accepted_at=None, withdrawn_at=None, expires_at__gt=timezone.now()):
+            token = secrets.token_urlsafe(32)
+            invitation.token_sha256 = _hash(token)
+            invitation.save(update_fields=["token_sha256"])
+            made.append((invitation, token))
+    return made
+
+
+def invitations_for(user: User) -> list[Invitation]:
+    """The open invitations of the address that is known to be a person's."""
+    if not user.has_proven_own:
+        return []
+    found = Invitation.objects.select_related("workspace", "by").filter(email__iexact=user.email, accepted_at=None, withdrawn_at=None)
+    return [one for one in found if one.is_open]
+
+
+def mail_password_link(user: User, membership: Membership, site: str) -> None:
+    """Have a link for a new password mailed to a member, at the member's own address. The owner who asks for it does not see it.
+
+    Raises:
+        NotAllowed, Refused: not permitted; no member any more; no address; no mail server.
+    """
+    with transaction.atomic():
+        workspace = _locked(user, membership.workspace)
+        locked = Membership.objects.select_related("user").get(pk=membership.pk)
+        person = locked.user
+        if not locked.is_active:
+            raise Refused(f"{person.shown_name} is no member of {workspace.name} any more; their account is theirs alone.")
+        if not can_mail():
+            raise Refused(
+                f"No mail server is set. The administrator of this installation makes the link: ./jetwind manage administer password-link {person.username}"
+            )
+        if not person.email:
+            raise Refused(f"{person.shown_name} has given no e-mail address; the administrator of this installation can make a link.")
+        mail_password_link_later(person, site)
+        record("account.link-mailed", actor=user, who=person.shown_name, house=workspace.pk)
+
+
 def invitation_of(token: str) -> Invitation | None:
     """The open invitation of a link."""
     known = Invitation.objects.select_related("workspace", "by").filter(token_sha256=_hash(token)).first()
     return known if known is not None and known.is_open else None
 
 
-def accept(invitation: Invitation, who: User | NewPerson) -> User:
+def accept(invitation: Invitation, who: User | NewPerson, *, by_link: bool = True) -> User:
     """Join by an invitation, as somebody who is known here, or for the first time.
 
+    Its link is carried by a mail to the invited address, or by the administrator's hand, and so shows that the address is that of the
+    person. Without the link (``by_link``) the person must be known by the address already.
+
     Raises:
-        Refused: the invitation is used up, withdrawn or expired; the sign-in name is taken.
+        Refused: the invitation is used up, withdrawn or expired, or for somebody else; the sign-in name is taken.
     """
     with transaction.atomic():
-        Workspace.objects.select_for_update().get(pk=invitation.workspace_id)
-        locked = Invitation.objects.select_for_update().select_related("workspace").get(pk=invitation.pk)
+        Workspace.objects.select_for_update(no_key=True).get(pk=invitation.workspace_id)
+        locked = Invitation.objects.select_for_update(no_key=True).select_related("workspace").get(pk=invitation.pk)
         if not locked.is_open:
             raise Refused("This invitation has been used, withdrawn, or has expired; ask for another.", "/sign-in/")
+        if isinstance(who, NewPerson) and (not by_link or who.email.casefold() != locked.email.casefold()):
+            raise Refused(f"This invitation is for {locked.email}.")
+        if isinstance(who, User) and not by_link and not (who.has_proven(locked.email) and who.has_proven_own):
+            raise Refused(
+                f"This invitation is for {locked.email}; sign in as the person who has this address, or use the link in the mail."
+            )
         user = who if isinstance(who, User) else _make(who)
+        if user.email.casefold() == locked.email.casefold():
+            prove_address(user, user.email, "by an invitation")
         membership, is_new = Membership.objects.get_or_create(workspace=locked.workspace, user=user, defaults={"roles": locked.roles})
         if not is_new:
             membership.roles = _roles([*membership.roles, *locked.roles] if membership.is_active else locked.roles)
             membership.deactivated_at = None
             membership.save()
-        locked.accepted_at = timezone.now()
-        locked.save(update_fields=["accepted_at"])
-        record("people.joined", actor=user, roles=", ".join(membership.roles), workspace=locked.workspace.name, house=locked.workspace_id)
+        locked.accepted_at, locked.accepted_by = timezone.now(), user
+        locked.save(update_fields=["accepted_at", "accepted_by"])
+        record(
+            "people.took-invitation",
+            actor=user,
+            email=locked.email,
+            roles=", ".join(membership.roles),
+            workspace=locked.workspace.name,
+            house=locked.workspace_id,
+        )
     return user
 
 
@@ -226,7 +291,7 @@ def reactivate(user: User, membership: Membership) -> None:
 
 def _locked(user: User, workspace: Workspace) -> Workspace:
     """The workspace, held until the transaction ends: whoever asks next sees what was decided, and who is no owner any more."""
-    locked = Workspace.objects.select_for_update().get(pk=workspace.pk)
+    locked = Workspace.objects.select_for_update(no_key=True).get(pk=workspace.pk)
     permit(user, "people:manage", locked)
     return locked
 

@@ -13,9 +13,8 @@ from jetwind.apps.accounts.forms import NewPersonForm
 from jetwind.apps.accounts.middleware import CHOSEN_WORKSPACE
 from jetwind.apps.accounts.models import User
 from jetwind.apps.accounts.permissions import Role
-from jetwind.apps.accounts.services import can_mail, mail_later, password_link
+from jetwind.apps.accounts.services import can_mail, mail_later
 from jetwind.apps.audit.models import LogEntry
-from jetwind.apps.audit.services import record
 from jetwind.apps.ui.given import whole_number
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import Refused
@@ -24,8 +23,6 @@ from jetwind.apps.workspace.access import asks, memberships_of, permissions_of, 
 from jetwind.apps.workspace.models import Invitation, Membership
 
 _BACKEND = "django.contrib.auth.backends.ModelBackend"
-#: Where the session keeps a link for the one page that shows it.
-_LINK = "link_to_show"
 ROLES = [role.value for role in Role]
 
 
@@ -70,6 +67,8 @@ def join(request: HttpRequest, token: str) -> HttpResponse:
         )
     known = request.user if isinstance(request.user, User) else None
     form = NewPersonForm(request.POST if request.method == "POST" and known is None else None, initial={"email": invitation.email})
+    # The link shows that this address is the person's; another one would be shown by nothing.
+    form.fields["email"].disabled = True
     if request.method == "POST" and (known is not None or form.is_valid()):
         try:
             joined = services.accept(invitation, known or _person(form))
@@ -96,10 +95,9 @@ def people(request: HttpRequest) -> HttpResponse:
     page = {
         "workspace": workspace,
         "members": workspace.memberships.select_related("user").order_by("deactivated_at", "id"),
-        "invitations": [one for one in workspace.invitations.select_related("by")[:50] if one.is_open],
+        "invitations": [one for one in workspace.invitations.select_related("by", "accepted_by")[:50] if one.is_open or one.accepted_by_id],
         "roles": ROLES,
         "allowed": permissions_of(request.user, workspace),
-        "link": request.session.pop(_LINK, None),
         "can_mail": can_mail(),
         "log": LogEntry.objects.filter(data__house=workspace.pk).select_related("actor").order_by("-id")[:30],
         "section": "people",
@@ -111,7 +109,7 @@ def people(request: HttpRequest) -> HttpResponse:
 @asks(send="people:manage")
 @once
 def invite(request: HttpRequest) -> HttpResponse:
-    """Invite somebody; the link is shown to the inviter, and mailed where a mail server is set."""
+    """Invite somebody; the link is mailed to the address. Where no mail server is set, the administrator makes one."""
     assert isinstance(request.user, User)
     workspace = workspace_of(request.user)
     made, token = services.invite(request.user, workspace, request.POST.get("email", ""), request.POST.getlist("role"))
@@ -121,8 +119,33 @@ def invite(request: HttpRequest) -> HttpResponse:
         f"The link holds until {made.expires_at:%d %B %Y}.\n"
     )
     mail_later(f"Join {workspace.name} at Jetwind", text, made.email, f"invitation:{made.pk}")
-    request.session[_LINK] = [f"Invitation of {made.email}", address]
+    if can_mail():
+        messages.success(request, f"The invitation is on its way to {made.email}.")
+    else:
+        messages.warning(
+            request,
+            f"{made.email} is invited. No mail server is set, so the administrator of this installation hands the link on: ./jetwind manage administer invitation-link {made.email}",
+        )
     return redirect("people")
+
+
+@require_http_methods(["GET", "POST"])
+@asks()
+@once
+def invitations(request: HttpRequest) -> HttpResponse:
+    """The invitations of the address that is known to be one's own; one is taken by a press."""
+    assert isinstance(request.user, User)
+    found = services.invitations_for(request.user)
+    if request.method == "POST":
+        wanted = whole_number(request.POST, "invitation")
+        invitation = next((one for one in found if one.pk == wanted), None)
+        if invitation is None:
+            raise Refused("This invitation has been used, withdrawn, or has expired; ask for another.")
+        services.accept(invitation, request.user, by_link=False)
+        request.session[CHOSEN_WORKSPACE] = invitation.workspace_id
+        messages.success(request, f"You belong to {invitation.workspace.name} now.")
+        return redirect("departures")
+    return render(request, "workspace/invitations.html", {"invitations": found, "section": "own"})
 
 
 @require_POST
@@ -154,9 +177,8 @@ def change(request: HttpRequest, membership_id: int) -> HttpResponse:
     elif what == "reactivate":
         services.reactivate(request.user, found)
     elif what == "password":
-        record("account.link-made", actor=request.user, who=found.user.shown_name, house=found.workspace_id)
-        address = request.build_absolute_uri(password_link(found.user))
-        request.session[_LINK] = [f"{found.user.shown_name} sets a new password", address]
+        services.mail_password_link(request.user, found, request.build_absolute_uri("/").rstrip("/"))
+        messages.success(request, f"A link for a new password is on its way to {found.user.email}.")
         return redirect("people")
     else:
         raise Http404("nothing of the kind is done")

@@ -66,7 +66,7 @@ def remove_reader(user: User, reader: SampleReader) -> None:
         NotAllowed: not permitted.
     """
     permit(user, "workspace:configure", reader.workspace)
-    locked = Workspace.objects.select_for_update().get(pk=reader.workspace_id)
+    locked = Workspace.objects.select_for_update(no_key=True).get(pk=reader.workspace_id)
     removed, _ = locked.readers.filter(pk=reader.pk).delete()
     if removed:
         record("workspace.changed", actor=user, what=f"the sample readers: {reader.name} was removed", house=locked.pk)
@@ -203,7 +203,7 @@ def take_in_readers(
 
 def _remember(workspace: Workspace, columns: Mapping[str, str]) -> None:
     """Keep what columns were taken for, for the next file; the newest of many."""
-    locked = Workspace.objects.select_for_update().get(pk=workspace.pk)
+    locked = Workspace.objects.select_for_update(no_key=True).get(pk=workspace.pk)
     kept = {**{heading: field for heading, field in locked.reader_columns.items() if heading not in columns}, **columns}
     locked.reader_columns = dict(list(kept.items())[-_MOST_REMEMBERED:])
     locked.save(update_fields=["reader_columns"])
@@ -215,7 +215,7 @@ _MOST_REMEMBERED = 200
 
 
 def _add(user: User, workspace: Workspace, readers: Iterable[Sample], what: str) -> Added:
-    locked = Workspace.objects.select_for_update().get(pk=workspace.pk)
+    locked = Workspace.objects.select_for_update(no_key=True).get(pk=workspace.pk)
     there = set(locked.readers.values_list("name", flat=True))
     new = [_as_row(locked, reader) for reader in readers if reader.name not in there]
     if len(there) + len(new) > MOST:

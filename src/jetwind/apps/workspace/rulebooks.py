@@ -69,7 +69,7 @@ def keep_rulebook(
         NotAllowed, Refused: not permitted; it demands nothing usable; its name is taken; somebody changed or removed it meanwhile.
     """
     permit(user, "workspace:configure", workspace)
-    locked = Workspace.objects.select_for_update().get(pk=workspace.pk)
+    locked = Workspace.objects.select_for_update(no_key=True).get(pk=workspace.pk)
     kept = {one["id"]: one for one in locked.house_rulebooks}
     if book_id and book_id not in kept:
         raise Refused("Somebody removed this rulebook meanwhile; write it as a new one.")
@@ -98,7 +98,7 @@ def remove_rulebook(user: User, workspace: Workspace, book_id: str) -> str:
         NotAllowed: not permitted.
     """
     permit(user, "workspace:configure", workspace)
-    locked = Workspace.objects.select_for_update().get(pk=workspace.pk)
+    locked = Workspace.objects.select_for_update(no_key=True).get(pk=workspace.pk)
     gone = next((one["name"] for one in locked.house_rulebooks if one["id"] == book_id), "")
     if gone:
         _keep(user, locked, [one for one in locked.house_rulebooks if one["id"] != book_id], f"the rulebooks: {gone} was removed")
@@ -124,7 +124,7 @@ def say_what_signs(user: User, workspace: Workspace, given: Mapping[str, str], s
     for name in ("domain", "selector", "return_path"):
         if mine[name] and not _NAME.match(mine[name]):
             raise Refused(f"“{mine[name][:80]}” cannot be a {SIGNING[name]}.")
-    locked = Workspace.objects.select_for_update().get(pk=workspace.pk)
+    locked = Workspace.objects.select_for_update(no_key=True).get(pk=workspace.pk)
     now = {name: locked.signing.get(name, "") for name in SIGNING}
     try:
         locked.signing = merged_table({name: shown.get(name, "") for name in SIGNING}, mine, now)

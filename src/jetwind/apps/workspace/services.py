@@ -26,7 +26,8 @@ on_settings_changed: list[Callable[[Workspace], object]] = []
 #: Called in the same transaction when the audience changes: apps above render anew.
 on_audience_changed: list[Callable[[Workspace], object]] = []
 
-_DOMAIN = re.compile(r"(?=.{1,120}\Z)[a-z0-9](?:[a-z0-9-]*[a-z0-9])?(?:\.[a-z0-9](?:[a-z0-9-]*[a-z0-9])?)+\Z")
+#: A domain name, of two labels or more.
+DOMAIN = re.compile(r"(?=.{1,120}\Z)[a-z0-9](?:[a-z0-9-]*[a-z0-9])?(?:\.[a-z0-9](?:[a-z0-9-]*[a-z0-9])?)+\Z")
 _FIELD = re.compile(r"[A-Za-z_][\w-]*(?:\.[\w-]+)*\Z")
 
 
@@ -73,7 +74,7 @@ def configure(
         if not _FIELD.match(name) or len(name) > 60:
             raise Refused(f"“{name[:60]}” cannot be a field name: up to 60 letters, digits, “_” and “.” only.")
     for domain in (*mine["practice_domains"], *mine["test_domains"]):
-        if not _DOMAIN.match(domain):
+        if not DOMAIN.match(domain):
             raise Refused(f"“{domain[:60]}” is not a domain such as saltmarsh-kiln.example.")
     for word in mine["word_list"]:
         if len(word) > 60:
@@ -111,7 +112,7 @@ def _words(text: str) -> list[str]:
 @contextmanager
 def _changing(workspace: Workspace) -> Iterator[Workspace]:
     """The workspace as it stands now, held against anybody else until the transaction ends; the caller's copy is brought up to date."""
-    locked = Workspace.objects.select_for_update().get(pk=workspace.pk)
+    locked = Workspace.objects.select_for_update(no_key=True).get(pk=workspace.pk)
     yield locked
     workspace.refresh_from_db()
 

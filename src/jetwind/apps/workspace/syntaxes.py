@@ -38,7 +38,7 @@ def keep_syntax(user: User, workspace: Workspace, given: Mapping[str, Any], row:
         syntax = described({key: value for key, value in given.items() if value not in ("", [], None)})
     except UnusableSyntax as unusable:
         raise Refused(f"This cannot be used as a syntax: {unusable}.") from unusable
-    locked = Workspace.objects.select_for_update().get(pk=workspace.pk)
+    locked = Workspace.objects.select_for_update(no_key=True).get(pk=workspace.pk)
     if syntax.name.casefold() == LIQUID.name.casefold():
         raise Refused(f"“{LIQUID.name}” is the name of the shipped syntax; choose another.")
     if row is None and locked.syntaxes.count() >= MOST:

@@ -9,9 +9,10 @@ from django.views.decorators.http import require_http_methods
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import first_broken_entry
+from jetwind.apps.jobs.services import latest_by_subject
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import NotAllowed, Refused
-from jetwind.apps.workspace import services
+from jetwind.apps.workspace import domains, services
 from jetwind.apps.workspace.access import asks, may, workspace_of
 from jetwind.apps.workspace.check_list import check_groups, chosen_settings
 from jetwind.apps.workspace.forms import SettingsForm
@@ -47,6 +48,36 @@ def settings(request: HttpRequest) -> HttpResponse:
         "section": "settings",
     }
     return render(request, "workspace/settings.html", page, status=400 if request.method == "POST" else 200)
+
+
+@require_http_methods(["GET", "POST"])
+@asks("workspace:view", send="workspace:configure")
+@once
+def own_domains(request: HttpRequest) -> HttpResponse:
+    """Which domains of the test sends are known to be the workspace's own, and the record that shows one to be."""
+    assert isinstance(request.user, User)
+    workspace = workspace_of(request.user)
+    if request.method == "POST":
+        domain = request.POST.get("domain", "")
+        domains.look_for_record(request.user, workspace, domain)
+        messages.info(request, f"The record of {domain} is being looked for.")
+        return redirect("own-domains")
+    proven = {one.domain: one for one in workspace.proven_domains.all()}
+    shown = sorted({*workspace.test_domains, *proven})[:40]
+    subjects = {domain: domains.subject_of(workspace, domain) for domain in shown}
+    looks = latest_by_subject(domains.DOMAINS, subjects.values())
+    rows = [
+        {
+            "domain": domain,
+            "proof": proven.get(domain) or next((one for one in proven.values() if domain.endswith(f".{one.domain}")), None),
+            "name": domains.record_name(domain),
+            "value": domains.record_value(workspace, domain),
+            "work": looks.get(subjects[domain]),
+        }
+        for domain in shown
+    ]
+    may_configure = may(request.user, "workspace:configure", workspace)
+    return render(request, "workspace/domains.html", {"rows": rows, "may_configure": may_configure, "section": "settings"})
 
 
 @require_http_methods(["GET", "POST"])
