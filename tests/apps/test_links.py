@@ -495,15 +495,32 @@ class TestWire:
     GIVEN = {
         "links": "always",
         "pictures": "asked",
-        "inward_hosts": "intranet.kiln.org",
+        "inward_hosts": "intranet.kiln.org:8080",
         "ports": "8080",
         "shut": "kiln.org https://a.org/leave",
     }
 
+    @pytest.fixture(autouse=True)
+    def allowed(self, settings: Any) -> None:
+        """What the administrator of the installation lets workspaces name."""
+        settings.INWARD_HOSTS = frozenset({"kiln.org:8080"})
+
+    def test_inward_hosts_are_the_administrators(self, house: Any, settings: Any) -> None:
+        """A workspace names only what is allowed, with its port; what is allowed no more is opened no more."""
+        for entry in ("intranet.kiln.org", "intranet.kiln.org:5432", "localhost:8080", "127.0.0.1:8080", f"{DOMAIN}:5432"):
+            with pytest.raises(Refused, match="its administrator has to allow it first"):
+                wires.set_wire(house.reviewer, house.workspace, **{**self.GIVEN, "inward_hosts": entry})
+        wire = wires.set_wire(house.reviewer, house.workspace, **{**self.GIVEN, "inward_hosts": f"intranet.kiln.org:8080 {DOMAIN}"})
+        assert wires.policy_of(wire).inward_hosts == {"intranet.kiln.org:8080", DOMAIN}
+        settings.INWARD_HOSTS = frozenset()
+        assert wires.policy_of(wire).inward_hosts == {DOMAIN}
+        # What stands there already may stay while something else is changed.
+        wires.set_wire(house.reviewer, house.workspace, **{**self.GIVEN, "pictures": "never"})
+
     def test_kept(self, house: Any) -> None:
         """In one spelling, with an entry of the log."""
         wire = wires.set_wire(house.reviewer, house.workspace, **self.GIVEN)
-        assert (wire.shut, wire.ports, wire.inward_hosts) == (["https://a.org/leave", "kiln.org"], ["8080"], ["intranet.kiln.org"])
+        assert (wire.shut, wire.ports, wire.inward_hosts) == (["https://a.org/leave", "kiln.org"], ["8080"], ["intranet.kiln.org:8080"])
         with pytest.raises(NotAllowed):
             wires.set_wire(house.author, house.workspace, **self.GIVEN)
 
@@ -513,6 +530,8 @@ class TestWire:
             ("ports", "http", "is no port"),
             ("ports", "99999", "is no port"),
             ("inward_hosts", "https://kiln.org/", "is not a host"),
+            ("inward_hosts", "kiln.org:0", "is not a host"),
+            ("inward_hosts", "kiln.org:99999", "is not a host"),
             ("shut", "mailto:a@b.org/", "neither a host nor"),
             ("shut", "a b/", "neither a host nor"),
             ("links", "sometimes", "none of the choices"),

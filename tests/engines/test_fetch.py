@@ -3,22 +3,31 @@
 from __future__ import annotations
 
 import asyncio
+import ipaddress
+import random
+import re
 import socket
 import threading
 from collections.abc import Iterator
 from contextlib import closing, suppress
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
+from types import SimpleNamespace
 from typing import Any
 
 import pytest
 
+from jetwind.core.facts.special_purpose import _PLACES, Block, block_of, blocks, is_public, meant_by, metadata_addresses, translated
 from jetwind.core.images.facts import PictureFacts
+from jetwind.core.links.addresses import parsed
 from jetwind.core.links.answers import Answer, Answers
 from jetwind.engines.fetch import Endpoint, FakeResolver, Fetcher, Patience, Policy, SystemResolver, Wanted, fetch_all
 from jetwind.engines.fetch.caching import fresh_until
-from jetwind.engines.fetch.policy import ip_of, is_public
+from jetwind.engines.fetch.connecting import Ways
+from jetwind.engines.fetch.policy import Refusal, ip_of
 from jetwind.engines.practice import DOMAIN, Directory, Standing
+from tests.references import npm
 
 ANSWERS = f"https://answers.{DOMAIN}"
 QUICK = Patience(connect=2, first_byte=1.5, whole=3, pause=0.02)
@@ -438,7 +447,7 @@ class TestTricks:
         names = FakeResolver(
             {"intranet.kiln.org": ["127.0.0.1"], "other.org": ["127.0.0.1"], "keys.intranet.kiln.org": ["169.254.169.254"]}
         )
-        inward = {"inward_hosts": frozenset({"intranet.kiln.org"})}
+        inward = {"inward_hosts": frozenset({f"intranet.kiln.org:{listener.port}"})}
         assert self.ask(listener, names, f"http://intranet.kiln.org:{listener.port}/", **inward).status == 200
         let_in = listener.connections
         assert let_in > 0
@@ -446,6 +455,32 @@ class TestTricks:
         assert self.ask(listener, names, f"http://keys.intranet.kiln.org:{listener.port}/", **inward).problem == "refused"
         assert self.ask(listener, names, f"http://127.0.0.1:{listener.port}/", **inward).problem == "refused"
         assert listener.connections == let_in
+
+    def test_an_inward_host_has_its_own_ports(self, listener: _Listener) -> None:
+        """With none named it has those of http and https: whatever else listens on that machine stays shut, though the port is open elsewhere."""
+        names = FakeResolver({"intranet.kiln.org": ["127.0.0.1"], "public.org": ["93.184.215.14"]})
+        address = f"http://intranet.kiln.org:{listener.port}/"
+        for entry in ("intranet.kiln.org", "intranet.kiln.org:8080", f"other.org:{listener.port}"):
+            answer = self.ask(listener, names, address, inward_hosts=frozenset({entry}))
+            assert (answer.problem, listener.connections) == ("refused", 0), entry
+        # Named with a port, it opens that port inside only.
+        policy = Policy(frozenset({"public.org:8080"}))
+        with pytest.raises(Refusal, match="port 8080"):
+            policy.check_ip("public.org", 8080, ip_of("93.184.215.14"))  # type: ignore[arg-type]
+
+    def test_the_practice_field_opens_its_own_ports_only(self, standing: Any, listener: _Listener) -> None:
+        """Its names stand for this machine; what else listens here is none of theirs."""
+        policy = Policy(frozenset({DOMAIN}), frozenset({80, 443, listener.port}))
+        made = lambda: Fetcher(policy, standing.directory.resolver(FakeResolver({})), patience=QUICK)  # noqa: E731
+        (fetched,) = fetch_all(made, [Wanted(f"http://www.{DOMAIN}:{listener.port}/")])
+        assert (fetched.answer.problem, listener.connections) == ("refused", 0)
+        named = replace(policy, inward_hosts=frozenset({f"{DOMAIN}:{listener.port}"}))
+        (fetched,) = fetch_all(
+            lambda: Fetcher(named, standing.directory.resolver(FakeResolver({})), patience=QUICK),
+            [Wanted(f"http://www.{DOMAIN}:{listener.port}/")],
+        )
+        assert (fetched.answer.problem, listener.connections) == ("refused", 0)
+        assert "does not listen on port" in fetched.answer.why
 
     def test_a_name_that_nobody_answers_for(self) -> None:
         """Looking a name up has an end of its own."""
@@ -470,7 +505,6 @@ def test_public_addresses_are_public() -> None:
         "2a00:1450:4001::200e",
         "64:ff9b::8.8.8.8",
         "::ffff:8.8.8.8",
-        "2002:808:808::1",
     ):
         ip = ip_of(text)
         assert ip is not None
@@ -532,3 +566,113 @@ def test_certificates_are_for_their_owner_alone(tmp_path: Path) -> None:
         assert [
             file.name for file in (tmp_path / "web").glob("*.pem") if file.name != "authority.pem" and file.stat().st_mode & 0o077
         ] == []
+
+
+class TestSpecialPurpose:
+    """The registries of IANA, block by block: asked of the policy, and of a connector that only notes. Nothing here is connected to."""
+
+    BLOCKS = blocks()
+
+    @staticmethod
+    def edges(block: Block) -> list[Any]:
+        """The first, a middle and the last address of a block."""
+        network = block.network
+        return sorted({network[0], network[network.num_addresses // 2], network[-1]})
+
+    @pytest.mark.parametrize("block", BLOCKS, ids=lambda block: str(block.network))
+    def test_blocks(self, block: Block, monkeypatch: pytest.MonkeyPatch) -> None:
+        """No address of a block that is not globally reachable is asked for, as an address or behind a name; its neighbours are, or are of another block."""
+        noted: list[Any] = []
+        monkeypatch.setattr("jetwind.engines.fetch.connecting.socket", SimpleNamespace(socket=lambda *given: noted.append(given)))
+        for ip in self.edges(block):
+            widest = block_of(ip)
+            assert widest is not None
+            if widest.network.prefixlen < block.network.prefixlen:
+                continue
+            host = f"[{ip}]" if ip.version == 6 else str(ip)
+            ways = Ways(Policy(), FakeResolver({"kiln.org": [str(ip)]}))
+            address = parsed(f"https://{host}/")
+            assert address is not None
+            # A mapped or translated address is judged by the one that it carries.
+            carried = [one for one in meant_by(ip) if one != ip] if ip not in meant_by(ip) else []
+            is_reached = all(is_public(one) for one in carried) if carried else block.is_reachable
+            for ask in (
+                lambda address=address: Policy().check(address),
+                lambda ways=ways: asyncio.run(ways.endpoints("kiln.org", 443)),
+                lambda ways=ways, ip=ip: ways.open_socket((2, 1, 6, "", (str(ip), 443))),
+            ):
+                if is_reached:
+                    ask()
+                else:
+                    with pytest.raises(Refusal):
+                        ask()
+            assert bool(noted) is is_reached
+            noted.clear()
+
+    def test_how_many(self) -> None:
+        """26 and 25 rows of the registries as they stood on 2026-11-30, from memory, and five of other standards."""
+        assert len(self.BLOCKS) == 26 + 25 + 5
+        assert {str(one.network) for one in self.BLOCKS if one.is_reachable} == {
+            "192.0.0.9/32", "192.0.0.10/32", "192.31.196.0/24", "192.52.193.0/24", "192.175.48.0/24",
+            "64:ff9b::/96", "2001:1::1/128", "2001:1::2/128", "2001:1::3/128", "2001:3::/32", "2001:4:112::/48", "2001:20::/28", "2001:30::/28",
+            "2620:4f:8000::/48",
+        }  # fmt: skip
+        # Those that lie in a block that is left alone as a whole stay shut.
+        assert not any(is_public(ip_of(one)) for one in ("192.0.0.9", "192.0.0.10", "2001:1::1", "2001:20::1"))  # type: ignore[arg-type]
+
+    def test_against_another_table(self) -> None:
+        """ipaddr.js (npm ipaddr.js 2.5.0, MIT), read as text: what it gives a special range is in no case public here but where IANA says so."""
+        text = (npm("ipaddr.js", "2.5.0") / "lib" / "ipaddr.js").read_text()
+        found = re.findall(r"new (IPv[46])\(\[([^\]]*)\]\), (\d+)\]", text)
+        networks = []
+        for version, parts, length in found:
+            numbers = [int(part, 0) for part in parts.split(",")]
+            spelled = ".".join(map(str, numbers)) if version == "IPv4" else ":".join(f"{number:x}" for number in numbers)
+            networks.append(ipaddress.ip_network(f"{spelled}/{length}"))
+        assert len(networks) == 43
+        open_here = {str(one) for one in networks if any(is_public(ip) for ip in (one[0], one[-1]))}
+        # The last translated address carries 255.255.255.255 and the first 0.0.0.0: neither is public.
+        assert open_here == {"192.175.48.0/24", "192.31.196.0/24", "192.52.193.0/24", "2620:4f:8000::/48"}
+
+    def test_against_the_standard_library(self) -> None:
+        """CPython 3.11's own idea, 20,000 addresses drawn by a fixed seed: where it says "not global" so do we; the rest is told apart by name."""
+        draw = random.Random(20_261_130)
+        more_open = []
+        for _ in range(10_000):
+            for ip in (ipaddress.IPv4Address(draw.getrandbits(32)), ipaddress.IPv6Address((1 << 125) | draw.getrandbits(125))):
+                if is_public(ip) and not ip.is_global:
+                    more_open.append(ip)
+        assert more_open == []
+
+    @pytest.mark.parametrize(
+        ("length", "address"),
+        [
+            (32, "2001:db8:c000:221::"),
+            (40, "2001:db8:1c0:2:21::"),
+            (48, "2001:db8:122:c000:2:2100::"),
+            (56, "2001:db8:122:3c0:0:221::"),
+            (64, "2001:db8:122:344:c0:2:2100::"),
+            (96, "2001:db8:122:344::c000:221"),
+        ],
+    )
+    def test_translators(self, length: int, address: str) -> None:
+        """RFC 6052 §2.4: each form of 192.0.2.33; a network whose administrator names its prefix judges by the inner address."""
+        ip = ipaddress.IPv6Address(address)
+        assert str(translated(ip, length)) == "192.0.2.33"
+        # The same place under a prefix of the public internet, with 10.0.0.1 and with 1.1.1.1 in it.
+        prefix = ipaddress.IPv6Network((int(ipaddress.IPv6Address("2a01:4f8::")) >> (128 - length) << (128 - length), length))
+        for inner, is_open in (("10.0.0.1", False), ("1.1.1.1", True)):
+            octets = bytearray(prefix.network_address.packed)
+            for place, octet in zip(_PLACES[length], ipaddress.IPv4Address(inner).packed, strict=True):
+                octets[place] = octet
+            carried = ipaddress.IPv6Address(bytes(octets))
+            assert Policy().is_public(carried)
+            assert Policy(translations=(prefix,)).is_public(carried) is is_open
+
+    @pytest.mark.parametrize(
+        "ip", [*sorted(map(str, metadata_addresses())), "::ffff:168.63.129.16", "64:ff9b::168.63.129.16", "2002:a83f:8110::1"]
+    )
+    def test_keys_of_machines(self, ip: str) -> None:
+        """Never, though a workspace names the host and an administrator allows it."""
+        with pytest.raises(Refusal, match="keep their keys"):
+            Policy(frozenset({"kiln.org"})).check_ip("kiln.org", 80, ip_of(ip))  # type: ignore[arg-type]

@@ -200,6 +200,12 @@ DEFAULT_FROM_EMAIL = os.environ.get("JETWIND_MAIL_FROM", "jetwind@localhost.inva
 #: Helper processes are forked from one made for it: the threads of workers and web servers may hold locks (engines/bounded).
 HELPERS_START: Literal["fork", "server"] = "server"
 
+#: Hosts inside this network that workspaces may name as ones to open, each with its port, by the administrator's word:
+#: ``intranet.kiln.org:8080``; without a port, 80 and 443. All below a host is meant, too.
+INWARD_HOSTS = frozenset(os.environ.get("JETWIND_INWARD_HOSTS", "").lower().replace(",", " ").split())
+#: Prefixes of this network's own translators to IPv4 (RFC 6052): what they carry is judged by the IPv4 address.
+TRANSLATIONS = tuple(os.environ.get("JETWIND_NAT64_PREFIXES", "").replace(",", " ").split())
+
 #: Whether name records of the house's own domain are asked of the DNS; those of the practice field lie here.
 ASKS_DNS = os.environ.get("JETWIND_ASKS_DNS", "yes") != "no"
 #: Where the practice field says on which ports it listens; without it, its names are nobody's.

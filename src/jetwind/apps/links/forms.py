@@ -30,7 +30,7 @@ class WireForm(forms.Form):
         label="Hosts that may lie inside the network",
         required=False,
         widget=forms.Textarea(attrs={"rows": 2}),
-        help_text="Every other host that stands for an address inside is refused.",
+        help_text="Each with its port, such as intranet.saltmarsh-kiln.example:8080; without one, 80 and 443. The administrator of this installation has to allow them (JETWIND_INWARD_HOSTS). Every other host that stands for an address inside is refused.",
     )
     ports = forms.CharField(label="Ports besides 80 and 443", required=False, max_length=400)
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
+from functools import lru_cache
+from ipaddress import IPv6Network
 from typing import Any
 
 from django.conf import settings
@@ -22,8 +24,9 @@ from jetwind.core.links.addresses import parsed
 from jetwind.core.links.opening import DoorKeeping
 from jetwind.engines.browser import LandingBrowser
 from jetwind.engines.fetch import Fetcher, Patience, Policy
+from jetwind.engines.fetch.policy import DEFAULT_PORTS, host_and_ports
 from jetwind.engines.names import Loads, loading
-from jetwind.engines.practice import Directory
+from jetwind.engines.practice import DOMAIN, OTHER_DOMAIN, Directory
 
 LISTS = ("inward_hosts", "ports", "shut")
 SINGLE = {"links": "opening of links", "pictures": "fetching of pictures"}
@@ -49,13 +52,40 @@ def keeping_of(mailing: Mailing, wire: Wire | None = None, known: Iterable[str] 
     workspace = mailing.workspace
     wire = wire or wire_of(workspace)
     let_open = frozenset(mailing.let_open.values_list("address", flat=True) if known is None else known)
-    practice = frozenset(workspace.practice_domains) & frozenset(wire.inward_hosts)
+    practice = frozenset(workspace.practice_domains) & inward_of(wire)
     return DoorKeeping(tuple(wire.shut), practice, let_open)
+
+
+def inward_of(wire: Wire) -> frozenset[str]:
+    """The hosts inside the network that are opened: those that the workspace names and the administrator allows."""
+    return frozenset(entry for entry in wire.inward_hosts if _is_allowed(entry))
+
+
+def _is_allowed(entry: str) -> bool:
+    """Whether the administrator of the installation lets workspaces name a host inside; the practice field is for all."""
+    host, ports = host_and_ports(entry)
+    if host in _PRACTICE:
+        return ports == frozenset(DEFAULT_PORTS.values())
+    return all(_ALLOWED(settings.INWARD_HOSTS).is_inward(host, port) for port in ports)
+
+
+_PRACTICE = (DOMAIN, OTHER_DOMAIN)
+_ALLOWED = lru_cache(maxsize=1)(Policy)
+
+
+def policy_of(wire: Wire) -> Policy:
+    """Where a workspace may go, as the fetcher and the browser of landing pages judge it."""
+    return Policy(inward_of(wire), frozenset({80, 443, *map(int, wire.ports)}), _translations(settings.TRANSLATIONS))
+
+
+@lru_cache(maxsize=1)
+def _translations(prefixes: tuple[str, ...]) -> tuple[IPv6Network, ...]:
+    return tuple(IPv6Network(prefix) for prefix in prefixes)
 
 
 def fetcher_of(wire: Wire) -> Fetcher:
     """A fetcher that goes where a workspace lets it. The practice field's names are found where it stands now."""
-    policy = Policy(frozenset(wire.inward_hosts), frozenset({80, 443, *map(int, wire.ports)}))
+    policy = policy_of(wire)
     patience = replace(Patience(), **settings.FETCH_PATIENCE)
     directory = Directory.read(settings.PRACTICE_DIRECTORY) if settings.PRACTICE_DIRECTORY else None
     if directory is None:
@@ -71,7 +101,7 @@ def mark_of(revision: Revision) -> Loads | None:
 
 def landing_browser_of(wire: Wire) -> LandingBrowser:
     """A browser for landing pages that goes where a workspace lets it."""
-    policy = Policy(frozenset(wire.inward_hosts), frozenset({80, 443, *map(int, wire.ports)}))
+    policy = policy_of(wire)
     directory = Directory.read(settings.PRACTICE_DIRECTORY) if settings.PRACTICE_DIRECTORY else None
     if directory is None:
         return LandingBrowser(policy)
@@ -102,6 +132,11 @@ def set_wire(
     """
     permit(user, "workspace:configure", workspace)
     mine = {"inward_hosts": _hosts(inward_hosts), "ports": _ports(ports), "shut": _shut(shut)}
+    wire = wire_of(workspace)
+    if strange := [entry for entry in mine["inward_hosts"] if entry not in wire.inward_hosts and not _is_allowed(entry)]:
+        raise Refused(
+            f"“{strange[0][:60]}” may lie inside the network of this installation, so its administrator has to allow it first: JETWIND_INWARD_HOSTS={strange[0][:60]}."
+        )
     for name, value in (("links", links), ("pictures", pictures)):
         if value not in When.values:
             raise Refused(f"“{value[:20]}” is none of the choices for the {SINGLE[name]}.")
@@ -129,10 +164,13 @@ def _words(text: str) -> list[str]:
 
 
 def _hosts(text: str) -> list[str]:
-    for host in (found := _words(text.lower())):
-        if not _HOST.match(host.rstrip(".")):
-            raise Refused(f"“{host[:60]}” is not a host such as intranet.saltmarsh-kiln.example.")
-    return sorted({host.rstrip(".") for host in found})
+    kept = set()
+    for entry in _words(text.lower()):
+        host, ports = host_and_ports(entry)
+        if not _HOST.match(host.rstrip(".")) or not all(0 < port < 65_536 for port in ports):
+            raise Refused(f"“{entry[:60]}” is not a host with its port such as intranet.saltmarsh-kiln.example:8080.")
+        kept.add(host.rstrip(".") + (f":{min(ports)}" if host != entry else ""))
+    return sorted(kept)
 
 
 def _ports(text: str) -> list[str]:

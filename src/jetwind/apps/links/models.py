@@ -24,12 +24,12 @@ class When(models.TextChoices):
 
 
 class Wire(models.Model):
-    """What a workspace lets out. ``inward_hosts`` may lie inside the network, ``ports`` are allowed beside 80 and 443, ``shut`` is never opened."""
+    """What a workspace lets out. ``inward_hosts`` may lie inside the network, each with its port, as far as the administrator allows; ``ports`` are allowed beside 80 and 443, ``shut`` is never opened."""
 
     workspace = models.OneToOneField(Workspace, on_delete=models.CASCADE, related_name="wire")
     links = models.CharField(max_length=10, choices=When, default=When.ALWAYS)
     pictures = models.CharField(max_length=10, choices=When, default=When.ALWAYS)
-    inward_hosts = ArrayField(models.CharField(max_length=253), default=list, blank=True)
+    inward_hosts = ArrayField(models.CharField(max_length=260), default=list, blank=True)
     ports = ArrayField(models.CharField(max_length=5), default=list, blank=True)
     shut = ArrayField(models.CharField(max_length=300), default=list, blank=True)
 

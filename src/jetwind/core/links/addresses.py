@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
+from jetwind.core.facts.special_purpose import is_public
 from jetwind.core.fields import opaque
 from jetwind.core.fields.syntax import FILLER
 from jetwind.core.message import Message
@@ -117,10 +118,9 @@ def is_public_name(host: str) -> bool:
 
 
 def inward_ip(host: str) -> bool:
-    """Whether a host is an IP address that is not of the public internet (RFC 6890), in any spelling that the standard knows."""
+    """Whether a host is an IP address that is not of the public internet (RFC 6890)."""
     try:
         address = ipaddress.ip_address(host.strip("[]"))
     except ValueError:
         return False
-    mapped = getattr(address, "ipv4_mapped", None)
-    return not (mapped or address).is_global
+    return not is_public(address)

@@ -10,7 +10,7 @@ from typing import Any
 import aiohttp
 from aiohttp.abc import AbstractResolver, ResolveResult
 
-from jetwind.engines.fetch.policy import Policy, Refusal, ip_of, is_public
+from jetwind.engines.fetch.policy import Policy, Refusal, ip_of
 from jetwind.engines.fetch.resolving import Endpoint, Resolver
 
 
@@ -30,7 +30,7 @@ class Ways:
         """The IP addresses and ports that a host stands for.
 
         Raises:
-            Refusal: one of them lies inside the network: a host that mixes both is not asked at all.
+            Refusal: one of them lies inside the network (a host that mixes both is not asked at all), or nobody listens on that port.
             OSError: there is no such name.
         """
         name = host.rstrip(".").lower()
@@ -48,9 +48,12 @@ class Ways:
             ip = ip_of(endpoint.ip)
             if ip is None:
                 raise Refusal(f"{name} stands for no IP address")
-            self.policy.check_ip(name, ip)
+            self.policy.check_ip(name, port, ip)
+            if endpoint.ports and port not in endpoint.ports:
+                # What stands behind the other ports of the same machine is none of the name's.
+                raise Refusal(f"{name} does not listen on port {port}")
             at = (str(ip), endpoint.ports.get(port, port))
-            if not is_public(ip):
+            if not self.policy.is_public(ip):
                 self._let_in.add(at)
             reached.append(at)
         return reached
@@ -63,7 +66,7 @@ class Ways:
         """
         family, kind, protocol, _, place = address
         ip = ip_of(str(place[0]))
-        if ip is None or (not is_public(ip) and (str(ip), place[1]) not in self._let_in):
+        if ip is None or (not self.policy.is_public(ip) and (str(ip), place[1]) not in self._let_in):
             raise Refusal(f"{place[0]} lies inside the network")
         return socket.socket(family, kind, protocol)
 

@@ -6,17 +6,10 @@ import ipaddress
 from dataclasses import dataclass
 from functools import lru_cache
 
+from jetwind.core.facts.special_purpose import IpAddress, is_public, meant_by, metadata_addresses, translated
 from jetwind.core.links.addresses import WEB, Address
 
-IpAddress = ipaddress.IPv4Address | ipaddress.IPv6Address
 DEFAULT_PORTS = {"http": 80, "https": 443}
-
-#: Where clouds keep the keys of a machine; never, whatever a workspace names (common practice, no published source).
-_METADATA = frozenset(
-    {ipaddress.ip_address("169.254.169.254"), ipaddress.ip_address("fd00:ec2::254"), ipaddress.ip_address("100.100.100.200")}
-)
-#: IPv6 addresses that carry an IPv4 address in their last octets: NAT64 (RFC 6052 §2.1, RFC 8215) and IPv4-compatible (RFC 4291 §2.5.5.1).
-_CARRIES_IPV4 = tuple(ipaddress.ip_network(one) for one in ("64:ff9b::/96", "64:ff9b:1::/48", "::/96"))
 
 
 class Refusal(OSError):
@@ -25,10 +18,16 @@ class Refusal(OSError):
 
 @dataclass(frozen=True, slots=True)
 class Policy:
-    """What a workspace lets out: ``inward_hosts`` are hosts, or domains with all below them, that may lie inside the network."""
+    """What a workspace lets out.
+
+    ``inward_hosts`` are hosts that may lie inside the network, or domains with all below them: ``intranet.kiln.org`` with ports 80 and
+    443, ``intranet.kiln.org:8080`` with that port alone. ``ports`` may be asked for at public hosts. ``translations`` are the prefixes of
+    this network's own translators to IPv4 (RFC 6052), which nothing but its administrator knows.
+    """
 
     inward_hosts: frozenset[str] = frozenset()
     ports: frozenset[int] = frozenset({80, 443})
+    translations: tuple[ipaddress.IPv6Network, ...] = ()
 
     def check(self, address: Address) -> None:
         """Refuse by the address alone, before any name is looked up.
@@ -40,52 +39,58 @@ class Policy:
             raise Refusal(f"only http and https are opened, not {address.scheme[:20]}:")
         if "@" in address.href.split("://", 1)[1].split("/", 1)[0]:
             raise Refusal("an address with a user name in it is not opened")
-        if port_of(address) not in self.ports:
-            raise Refusal(f"port {port_of(address)} is not among those that are opened")
-        host = host_of(address)
+        host, port = host_of(address), port_of(address)
+        if port not in self.ports and not self.is_inward(host, port):
+            raise Refusal(f"port {port} is not among those that are opened")
         if (ip := ip_of(host)) is not None:
-            self.check_ip(host, ip)
+            self.check_ip(host, port, ip)
 
-    def check_ip(self, host: str, ip: IpAddress) -> None:
-        """Refuse an IP address that a host stands for.
+    def check_ip(self, host: str, port: int, ip: IpAddress) -> None:
+        """Refuse an IP address that a host stands for, and that is to be connected to at a port.
 
         Raises:
-            Refusal: it is not of the public internet (RFC 6890), and the host is none that may lie inside.
+            Refusal: it is not of the public internet (RFC 6890), and the host is none that may lie inside, or not with this port.
         """
-        if _METADATA & set(meant_by(ip)):
+        if metadata_addresses() & {ip, *meant_by(ip), *self._translated(ip)}:
             raise Refusal(f"{ip} is where machines keep their keys")
-        if not is_public(ip) and not self.is_inward(host):
+        if not self.is_public(ip):
+            if self.is_inward(host, port):
+                return
+            if self._ports_inside(host):
+                raise Refusal(f"{host} may lie inside the network, but not with port {port}")
             raise Refusal(f"{ip} lies inside the network")
+        if port not in self.ports:
+            raise Refusal(f"port {port} is not among those that are opened")
 
-    def is_inward(self, host: str) -> bool:
-        """Whether a workspace names the host, or a domain above it, as one that may lie inside."""
+    def is_public(self, ip: IpAddress) -> bool:
+        """Whether an IP address, and any that it carries here, is of the public internet."""
+        return is_public(ip) and all(is_public(inner) for inner in self._translated(ip))
+
+    def _translated(self, ip: IpAddress) -> list[IpAddress]:
+        if isinstance(ip, ipaddress.IPv4Address):
+            return []
+        return [translated(ip, prefix.prefixlen) for prefix in self.translations if ip in prefix]
+
+    def is_inward(self, host: str, port: int) -> bool:
+        """Whether the host, or a domain above it, is named as one that may lie inside, with this port."""
+        return port in self._ports_inside(host)
+
+    def _ports_inside(self, host: str) -> set[int]:
         host = host.rstrip(".").lower()
-        return any(host == own or (host.endswith(f".{own}") and ip_of(host) is None) for own in self.inward_hosts)
+        found: set[int] = set()
+        for entry in self.inward_hosts:
+            own, ports = host_and_ports(entry)
+            if host == own or (host.endswith(f".{own}") and ip_of(host) is None):
+                found |= ports
+        return found
 
 
-@lru_cache(maxsize=4096)
-def is_public(ip: IpAddress) -> bool:
-    """Whether an IP address, and any that it carries, is of the public internet."""
-    return all(one.is_global and not (one.is_multicast or one.is_reserved or one.is_unspecified) for one in meant_by(ip))
-
-
-def meant_by(ip: IpAddress) -> list[IpAddress]:
-    """The addresses that one may end at: itself, or the IPv4 address inside a mapped, NAT64, 6to4 or Teredo one."""
-    if isinstance(ip, ipaddress.IPv4Address):
-        return [ip]
-    if ip.ipv4_mapped is not None:
-        return [ip.ipv4_mapped]
-    if any(ip in network for network in _CARRIES_IPV4):
-        inner: IpAddress = ipaddress.IPv4Address(int(ip) & 0xFFFFFFFF)
-        # Of ::/96 only loopback and "unspecified" are themselves.
-        return [ip, inner] if ip in _CARRIES_IPV4[-1] else [inner]
-    if ip.sixtofour is not None:
-        return [ip, ip.sixtofour]
-    if ip.teredo is not None:
-        return [ip, *ip.teredo]
-    if getattr(ip, "is_site_local", False):
-        return [ip, ipaddress.IPv4Address("10.0.0.0")]
-    return [ip]
+def host_and_ports(entry: str) -> tuple[str, frozenset[int]]:
+    """Host and ports of an entry such as ``intranet.kiln.org:8080``; one without a port has those of http and https."""
+    host, colon, port = entry.rpartition(":")
+    return (
+        (host, frozenset({int(port[:6])})) if colon and port.isascii() and port.isdecimal() else (entry, frozenset(DEFAULT_PORTS.values()))
+    )
 
 
 @lru_cache(maxsize=4096)

@@ -22,7 +22,10 @@ class NoWayOut(OSError):
 
 @dataclass(frozen=True, slots=True)
 class Endpoint:
-    """An IP address that a name stands for. ``ports`` maps the port of an address to the one that is really listening (practice field)."""
+    """An IP address that a name stands for. ``ports`` maps the port of an address to the one that really listens (practice field).
+
+    Where ``ports`` names any, the name has no other.
+    """
 
     ip: str
     ports: Mapping[int, int] = field(default_factory=dict)
