@@ -2,13 +2,19 @@
 
 from dataclasses import replace
 from datetime import UTC, datetime
+from email import message_from_bytes, policy
+from email.utils import parseaddr
 
+import hypothesis
 import pytest
+from hypothesis import example, given
+from hypothesis import strategies as st
 
 from jetwind.core.fields import LIQUID
 from jetwind.core.images import is_spacer, measure, shown_size
 from jetwind.core.links import accessible_name, links
 from jetwind.core.message import Envelope, image_references, read_bytes
+from jetwind.core.message.model import Header, Resource
 from jetwind.core.prose.composing import compose
 from jetwind.core.prose.reading import reading_of
 from tests.factories import GOOD_HTML, mail, package, picture
@@ -122,7 +128,7 @@ class TestCompose:
             message,
             values={"first_name": "Tess & <Sons>"},
             to="one@kiln.org",
-            sender="Kiln <test@kiln.org>",
+            sender_address="test@kiln.org",
             subject_mark="[Test r1]",
             message_id="<1@test.invalid>",
             date=datetime(2027, 3, 9, 9, tzinfo=UTC),
@@ -175,3 +181,62 @@ class TestCompose:
         sent, arrived = self.composed(mail(GOOD_HTML, attachments={"terms.bin": b"\x00\x01"}))
         assert b"\n" not in sent.replace(b"\r\n", b"")
         assert [attachment.data for attachment in arrived.attachments] == [b"\x00\x01"]
+
+
+#: What no header can hold as it is: every end of a line that Unicode knows, controls, lone surrogates, and marks of a header's own.
+_AWKWARD = st.text(alphabet=st.sampled_from('ab é🏺\u2028\u2029\x85\x0b\x0c\x1c\r\n\t\0\x7f\ud800\udc00"<>,;:=?@()\\'), max_size=24)
+
+
+class TestAwkwardHeaders:
+    """Whatever the headers of a message hold, a copy of it is written."""
+
+    @given(texts=st.lists(_AWKWARD, min_size=6, max_size=6))
+    @example(texts=["a\u2028b", "\x85", "\ud800", "\u2029,<@>", "x\ud83dy", "\r\nBcc: z@y.net"])
+    @hypothesis.settings(max_examples=150)
+    def test_written_all_the_same(self, texts: list[str]) -> None:
+        """As one mail with one recipient, which any reader of mail reads."""
+        subject, name, reply, leave, file_name, body = texts
+        message = read_bytes(
+            package("<p>Hi</p><img src='p.png'>", p_dot_png=b"\x89PNG\r\n\x1a\n" + body.encode("utf-8", "replace")), "a.zip"
+        )
+        given_headers = (
+            Header("Subject", subject, subject, None),
+            Header("From", name, f'"{name}" <a@kiln.org>', None),
+            Header("Reply-To", reply, reply, None),
+            Header("List-Unsubscribe", leave, leave, None),
+        )
+        assert message.html is not None
+        awkward = replace(
+            message,
+            headers=given_headers,
+            html=replace(message.html, text=message.html.text + body),
+            attachments=(Resource(file_name, "te\u2028xt/pl\x85ain", b"x"),),
+        )
+        sent = compose(
+            awkward,
+            values={"first_name": subject},
+            to="b@kiln.org",
+            sender_address="test@kiln.org",
+            subject_mark="[test]",
+            message_id="<1@kiln.org>",
+            date=datetime(2027, 3, 1, tzinfo=UTC),
+        )
+        arrived = message_from_bytes(sent, policy=policy.SMTP)
+        assert arrived["To"] == "b@kiln.org"
+        assert len(arrived.get_all("To", [])) == len(arrived.get_all("Subject", [])) == 1
+        assert arrived["Bcc"] is None
+        assert parseaddr(str(arrived["From"]))[1] == "test@kiln.org"
+
+    @pytest.mark.parametrize("to", ["a@b.org\r\nBcc: c@d.org", "a\u2028@b.org"])
+    def test_addresses_of_ours_are_one_line(self, to: str) -> None:
+        """An address is not mended but refused."""
+        with pytest.raises(ValueError, match="not one line"):
+            compose(
+                read_bytes(mail(), "a.eml"),
+                values={},
+                to=to,
+                sender_address="t@kiln.org",
+                subject_mark="",
+                message_id="<1@k>",
+                date=datetime(2027, 3, 1, tzinfo=UTC),
+            )

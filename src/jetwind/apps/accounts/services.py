@@ -24,6 +24,7 @@ from django.utils.http import urlsafe_base64_encode
 from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import record
 from jetwind.apps.jobs import services as jobs
+from jetwind.apps.ui.merging import merged_fields
 
 MAILS = "mail"
 _ADDRESS = "jetwind.address"
@@ -68,13 +69,26 @@ def count_failure(request: HttpRequest, name: str) -> None:
     user_login_failed.send(sender=__name__, credentials={"username": name}, request=request)
 
 
-def change_own(user: User, wanted: Mapping[str, str]) -> list[str]:
-    """Change name, address, time zone or theme of oneself. Returns what changed."""
+OWN = ("first_name", "last_name", "email", "time_zone", "theme")
+
+
+def shown_own(user: User) -> dict[str, str]:
+    """What a person changes of themselves, as a page shows it."""
+    return {name: getattr(user, name) for name in OWN}
+
+
+def change_own(user: User, wanted: Mapping[str, str], shown: Mapping[str, str] | None = None) -> list[str]:
+    """Change name, address, time zone or theme of oneself, merged into what another window of one's own changed. Returns what changed.
+
+    Raises:
+        Refused: another window changed the same otherwise.
+    """
     with transaction.atomic():
         locked = User.objects.select_for_update(no_key=True).get(pk=user.pk)
-        changed = [name for name, value in wanted.items() if getattr(locked, name) != value]
+        kept = merged_fields(shown, wanted, shown_own(locked))
+        changed = [name for name, value in kept.items() if getattr(locked, name) != value]
         for name in changed:
-            setattr(locked, name, wanted[name])
+            setattr(locked, name, kept[name])
         if changed:
             locked.save(update_fields=changed)
             record("account.changed", actor=user, fields=", ".join(name.replace("_", " ") for name in changed))

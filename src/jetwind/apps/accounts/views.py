@@ -20,7 +20,9 @@ from jetwind.apps.accounts import services
 from jetwind.apps.accounts.forms import OwnForm, OwnPasswordForm, SignInForm
 from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import record
+from jetwind.apps.ui.merging import as_shown, what_was_shown
 from jetwind.apps.ui.once import once
+from jetwind.apps.ui.refusal import Refused
 
 
 class SignIn(LoginView):
@@ -68,12 +70,17 @@ def own(request: HttpRequest) -> HttpResponse:
         services.mail_address_link(request.user, request.build_absolute_uri("/").rstrip("/"))
         messages.info(request, f"A link is on its way to {request.user.email}; follow it to show that the address is yours.")
         return redirect("own")
+    now = services.shown_own(person)
     form = OwnForm(request.POST if request.method == "POST" and not is_password else None, instance=person)
     password = OwnPasswordForm(request.user, request.POST if is_password else None)
     if request.method == "POST" and not is_password and form.is_valid():
-        services.change_own(request.user, form.cleaned_data)
-        messages.success(request, "Your details are kept.")
-        return redirect("own")
+        try:
+            services.change_own(request.user, form.cleaned_data, what_was_shown(request.POST.get("shown", "")))
+        except Refused as refused:
+            form.add_error(None, refused.sentence)
+        else:
+            messages.success(request, "Your details are kept.")
+            return redirect("own")
     if is_password and password.is_valid():
         with transaction.atomic():
             changed = password.save()
@@ -84,7 +91,7 @@ def own(request: HttpRequest) -> HttpResponse:
         return redirect("own")
     if is_password and "old_password" in password.errors:
         services.count_failure(request, request.user.username)
-    page = {"form": form, "password": password, "section": "own", "can_mail": services.can_mail()}
+    page = {"form": form, "password": password, "shown": as_shown(now), "section": "own", "can_mail": services.can_mail()}
     return render(request, "accounts/own.html", page, status=400 if request.method == "POST" else 200)
 
 

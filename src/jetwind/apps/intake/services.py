@@ -6,9 +6,9 @@ import hashlib
 import json
 import posixpath
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import UTC, datetime
 from typing import Any
 
 from django.core.exceptions import ValidationError
@@ -18,6 +18,7 @@ from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import record
 from jetwind.apps.blobs import store
 from jetwind.apps.intake.models import Mailing, Revision
+from jetwind.apps.ui.merging import merged_fields, overtaken
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
 from jetwind.apps.workspace.models import FieldSyntax, Workspace
@@ -41,6 +42,19 @@ class Details:
     planned_zone: str = "UTC"
     local_time: bool = False
     countries: tuple[str, ...] = ()
+
+
+def shown_details(of: Mailing | Details) -> dict[str, Any]:
+    """The details as plain values: what a page shows, and what :func:`change_details` merges against."""
+    return {
+        "title": of.title,
+        "kind": of.kind,
+        "audience": of.audience,
+        "planned_at": of.planned_at.astimezone(UTC).isoformat() if of.planned_at else None,
+        "planned_zone": of.planned_zone,
+        "local_time": of.local_time,
+        "countries": list(of.countries),
+    }
 
 
 def take_in(
@@ -99,11 +113,16 @@ def add_revision(user: User, mailing: Mailing, data: bytes, file_name: str, *, e
     return revision
 
 
-def change_envelope(user: User, mailing: Mailing, envelope: Envelope) -> Revision:
-    """A new revision with the same file and another envelope.
+def shown_envelope(envelope: Envelope) -> dict[str, Any]:
+    """An envelope as plain values: what a page shows, and what :func:`change_envelope` merges against."""
+    return {**envelope.as_dict(), "subject_variants": list(envelope.subject_variants)}
+
+
+def change_envelope(user: User, mailing: Mailing, envelope: Envelope, shown: Mapping[str, Any] | None = None) -> Revision:
+    """A new revision with the same file and another envelope. What changed against ``shown`` is merged into the newest one.
 
     Raises:
-        NotAllowed, Refused: not permitted; released; nothing changed.
+        NotAllowed, Refused: not permitted; released; nothing changed; a field that somebody else changed meanwhile.
     """
     permit(user, "mailing:change", mailing.workspace)
     with transaction.atomic():
@@ -112,6 +131,8 @@ def change_envelope(user: User, mailing: Mailing, envelope: Envelope) -> Revisio
         last = locked.revisions.last()
         assert last is not None, "a mailing is made with its first revision"
         data = store.fetch(last.source_sha256)
+        if last.given_envelope is not None:
+            envelope = Envelope.from_dict(merged_fields(shown, shown_envelope(envelope), shown_envelope(last.given_envelope)))
         if last.content_sha256 == content_digest(data, envelope):
             raise Refused("The envelope is the same as before; no new revision was made.")
         message = _read(data, last.file_name, envelope)
@@ -120,27 +141,22 @@ def change_envelope(user: User, mailing: Mailing, envelope: Envelope) -> Revisio
     return revision
 
 
-def _plain(value: object) -> object:
-    return list(value) if isinstance(value, tuple) else value
-
-
-def change_details(user: User, mailing: Mailing, details: Details) -> None:
-    """Change title, kind, audience and planned time.
+def change_details(user: User, mailing: Mailing, details: Details, shown: Mapping[str, Any] | None = None) -> None:
+    """Change title, kind, audience and planned time. What changed against ``shown`` is merged into what holds now.
 
     Raises:
-        NotAllowed, Refused: not permitted; released; a value that cannot be used.
+        NotAllowed, Refused: not permitted; released; a value that cannot be used; one that somebody else changed meanwhile.
     """
     permit(user, "mailing:change", mailing.workspace)
     with transaction.atomic():
         locked = Mailing.objects.select_for_update(no_key=True).get(pk=mailing.pk)
         refuse_if_locked(locked)
-        changed = [
-            name
-            for name in ("title", "kind", "audience", "planned_at", "planned_zone", "local_time", "countries")
-            if _plain(getattr(locked, name)) != _plain(getattr(details, name))
-        ]
+        now = shown_details(locked)
+        kept = merged_fields(shown, shown_details(details), now)
+        changed = [name for name in kept if kept[name] != now[name]]
         for name in changed:
-            setattr(locked, name, _plain(getattr(details, name)))
+            value = getattr(details, name)
+            setattr(locked, name, list(value) if isinstance(value, tuple) else value)
         if not changed:
             return
         _clean(locked)
@@ -152,11 +168,13 @@ def change_details(user: User, mailing: Mailing, details: Details) -> None:
                 follow(last, user)
 
 
-def set_syntax(user: User, mailing: Mailing, syntax: FieldSyntax | None) -> None:
+def set_syntax(user: User, mailing: Mailing, syntax: FieldSyntax | None, *, shown: int | None = None) -> None:
     """Say how the fields of a message are written; none is the shipped syntax. It is checked and rendered again.
 
+    ``shown`` is the number of the syntax that the page showed as the message's, 0 for the shipped one; None where it does not say.
+
     Raises:
-        NotAllowed, Refused: not permitted; released; a syntax of another house.
+        NotAllowed, Refused: not permitted; released; a syntax of another house; somebody else chose one meanwhile.
     """
     permit(user, "mailing:change", mailing.workspace)
     with transaction.atomic():
@@ -164,8 +182,11 @@ def set_syntax(user: User, mailing: Mailing, syntax: FieldSyntax | None) -> None
         refuse_if_locked(locked)
         if syntax is not None and syntax.workspace_id != locked.workspace_id:
             raise Refused("This syntax is none of the workspace's.")
-        if locked.syntax_id == (syntax.pk if syntax is not None else None):
+        wanted = syntax.pk if syntax is not None else None
+        if locked.syntax_id == wanted:
             return
+        if shown is not None and shown != (locked.syntax_id or 0):
+            raise Refused(overtaken("field syntax", locked.field_syntax.name))
         locked.syntax = syntax
         locked.save(update_fields=["syntax"])
         record("mailing.changed", actor=user, mailing_id=mailing.pk, fields=f"the field syntax to {locked.field_syntax.name}")

@@ -12,8 +12,9 @@ from jetwind.apps.intake import services
 from jetwind.apps.intake.forms import DetailsForm, EnvelopeForm, PasteForm
 from jetwind.apps.intake.selectors import mailing_for
 from jetwind.apps.ui.given import whole_number
+from jetwind.apps.ui.merging import as_shown, what_was_shown
 from jetwind.apps.ui.once import once
-from jetwind.apps.ui.refusal import Refused
+from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.apps.workspace.access import asks, workspace_of
 from jetwind.apps.workspace.models import FieldSyntax
 from jetwind.core.message.package import LARGEST_INPUT
@@ -91,12 +92,19 @@ def details(request: HttpRequest, mailing_id: int) -> HttpResponse:
     }
     form = DetailsForm(request.POST or None, initial=initial)
     if request.method == "POST" and form.is_valid():
-        services.change_details(request.user, mailing, form.details())
-        return redirect("newest", mailing.pk)
+        try:
+            services.change_details(request.user, mailing, form.details(), what_was_shown(request.POST.get("shown", "")))
+        except NotAllowed:
+            raise
+        except Refused as refused:
+            form.add_error(None, refused.sentence)
+            mailing.refresh_from_db()
+        else:
+            return redirect("newest", mailing.pk)
     return render(
         request,
         "intake/details.html",
-        {"form": form, "mailing": mailing, "section": "departures"},
+        {"form": form, "mailing": mailing, "shown": as_shown(services.shown_details(mailing)), "section": "departures"},
         status=400 if request.method == "POST" else 200,
     )
 
@@ -112,7 +120,19 @@ def envelope(request: HttpRequest, mailing_id: int) -> HttpResponse:
     if not form.is_valid():
         field, errors = next(iter(form.errors.items()))
         raise Refused(f"{str(field).replace('_', ' ').capitalize()}: {errors[0]}")
-    revision = services.change_envelope(request.user, mailing, form.envelope())
+    try:
+        revision = services.change_envelope(request.user, mailing, form.envelope(), what_was_shown(request.POST.get("shown", "")))
+    except NotAllowed:
+        raise
+    except Refused as refused:
+        # What was typed stays, to be kept all the same.
+        form.add_error(None, refused.sentence)
+        last = mailing.revisions.last()
+        assert last is not None, "a mailing is made with its first revision"
+        shown = as_shown(services.shown_envelope(last.given_envelope or form.envelope()))
+        return render(
+            request, "intake/envelope.html", {"form": form, "mailing": mailing, "shown": shown, "section": "departures"}, status=409
+        )
     messages.success(request, f"Revision {revision.number} has the new envelope.")
     return redirect("station", mailing.pk, revision.number, "envelope")
 
@@ -126,7 +146,8 @@ def syntax(request: HttpRequest, mailing_id: int) -> HttpResponse:
     mailing = mailing_for(request.user, mailing_id)
     chosen = whole_number(request.POST, "syntax", 0)
     row = get_object_or_404(FieldSyntax, pk=chosen, workspace=mailing.workspace) if chosen else None
-    services.set_syntax(request.user, mailing, row)
+    shown = whole_number(request.POST, "shown") if "shown" in request.POST else None
+    services.set_syntax(request.user, mailing, row, shown=shown)
     messages.success(request, f"The fields are read as {row.name if row else 'Liquid'}. The message is checked and rendered again.")
     last = mailing.revisions.last()
     assert last is not None, "a mailing is made with its first revision"

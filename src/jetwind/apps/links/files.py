@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import csv
-import io
 import json
+from collections.abc import Iterator
 from datetime import timedelta
 from typing import Any
 
@@ -14,6 +13,7 @@ from jetwind import __version__
 from jetwind.apps.links.models import ShortAnswer
 from jetwind.apps.links.station import Station
 from jetwind.core.links.addresses import parsed
+from jetwind.core.source import cells
 
 COLUMNS = (
     "line",
@@ -35,24 +35,23 @@ COLUMNS = (
 
 
 def as_csv(station: Station) -> str:
-    """A row for each place and address. A cell that a spreadsheet would run as a formula is kept text by a leading apostrophe."""
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\r\n")
-    writer.writerow(COLUMNS)
+    """A row for each place and address."""
+    return cells.as_csv(COLUMNS, _rows(station))
+
+
+def _rows(station: Station) -> Iterator[list[object]]:
     standings = dict(zip((one.address for one in station.listing.destinations), station.standings({}), strict=True))
     readers = {one.address: ", ".join(one.readers) for one in station.listing.destinations}
     for row in station.listing.rows:
         for address in row.addresses or ("",):
             answer = station.values.get(address)
             page = answer.page if answer is not None else None
-            cells: list[Any] = [row.line or "", row.name, row.written, address, row.role, row.where, readers.get(address, "")]
-            cells += [answer.status or "" if answer else "", standings[address].words if address else ""]
-            cells += [len(answer.redirects), answer.final, answer.took_ms] if answer else ["", "", ""]
-            cells += [page.title if page else "", page.heading if page else "", answer.asked_at if answer else ""]
-            writer.writerow(
-                [f"'{cell}" if isinstance(cell, str) and cell[:1] in ("=", "+", "-", "@", "\t", "\r") else cell for cell in cells]
-            )
-    return out.getvalue()
+            yield [
+                *(row.line or "", row.name, row.written, address, row.role, row.where, readers.get(address, "")),
+                *(answer.status or "" if answer else "", standings[address].words if address else ""),
+                *((len(answer.redirects), answer.final, answer.took_ms) if answer else ("", "", "")),
+                *(page.title if page else "", page.heading if page else "", answer.asked_at if answer else ""),
+            ]
 
 
 def as_har(station: Station) -> str:

@@ -16,9 +16,9 @@ from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import record
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.links.models import When, Wire
+from jetwind.apps.ui.merging import Overtaken, merged_list, merged_value
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
-from jetwind.apps.workspace.merging import Overtaken, merged_list, merged_value
 from jetwind.apps.workspace.models import Workspace
 from jetwind.core.links.addresses import parsed
 from jetwind.core.links.opening import DoorKeeping

@@ -20,10 +20,10 @@ from jetwind.apps.review.frame import frame
 from jetwind.apps.review.selectors import station_address
 from jetwind.apps.review.services import ask_parameters
 from jetwind.apps.ui.given import came_from
+from jetwind.apps.ui.merging import as_shown, what_was_shown
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.apps.workspace.access import asks, may, workspace_of
-from jetwind.apps.workspace.merging import as_shown, what_was_shown
 
 
 @require_GET
@@ -67,7 +67,7 @@ def steer(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     elif what in ("seen", "unseen"):
         services.mark_seen(request.user, revision, address, seen=what == "seen")
     elif what == "parameters":
-        ask_parameters(request.user, revision.mailing, request.POST.get("parameters", ""))
+        ask_parameters(request.user, revision.mailing, request.POST.get("parameters", ""), request.POST.get("shown"))
         messages.success(request, "The brief’s campaign parameters are kept.")
     return redirect(came_from(request) or station_address(revision, SLUG))
 

@@ -6,24 +6,23 @@ and free knows that its worker died, and that it may or may not have arrived. Th
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+import logging
+from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import datetime, timedelta
-from email.utils import formataddr
 
 from django.conf import settings
 from django.db import connection
 from django.utils import timezone
 
-from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.proofs.models import Arrival, TestCopy, TestSend
 from jetwind.apps.proofs.reach import is_allowed
-from jetwind.core.fields import fill
 from jetwind.engines.bounded import BoundedComposer, PastBudget
 from jetwind.engines.mail import Handover, HandoverOutcome, MailServer, hand_over
 
+logger = logging.getLogger(__name__)
 #: Half of the key of the lock on a copy; the other half is the copy's number.
 _LOCK = 7_310_002
 #: When a copy that found no server is tried again: soon, since the reason is known and passes (RFC 5321 §4.5.4.1).
@@ -83,13 +82,18 @@ def _settle(send: TestSend, copy: TestCopy, composer: BoundedComposer) -> None:
         content = composer(
             values={**send.values, "email": copy.address},
             to=copy.address,
-            sender=formataddr((_sender_name(send.revision, send.values), workspace.test_sender)),
+            sender_address=workspace.test_sender,
             subject_mark=send.mark,
             message_id=copy.message_id,
             date=timezone.now(),
         )
     except PastBudget as past:
         _take(copy, Handover(HandoverOutcome.REFUSED, f"Not sent: the message cannot be filled for this copy, since {past}."))
+        return
+    except Exception:
+        # A copy that cannot be written must not keep the others waiting for ever.
+        logger.exception("copy %s of the test send %s cannot be written", copy.pk, send.pk)
+        _take(copy, Handover(HandoverOutcome.REFUSED, "Not sent: Jetwind failed to write this copy; the worker's log says how."))
         return
     copy.state = TestCopy.State.ON_ITS_WAY
     copy.first_try_at = copy.first_try_at or timezone.now()
@@ -127,9 +131,3 @@ def _put_off(copy: TestCopy, outcome: HandoverOutcome, now: datetime) -> None:
     if copy.next_try_at - (copy.first_try_at or now) > GIVEN_UP_AFTER:
         copy.state, copy.next_try_at = TestCopy.State.REFUSED, None
         copy.answer = f"Given up after {GIVEN_UP_AFTER.days} days. {copy.answer}"[:500]
-
-
-def _sender_name(revision: Revision, values: Mapping[str, str]) -> str:
-    senders = message_of(revision).mailboxes("From")
-    name = fill(senders[0].name, values, escape=False) if senders else ""
-    return " ".join(name.split())

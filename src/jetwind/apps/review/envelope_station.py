@@ -7,11 +7,13 @@ from typing import Any
 
 from django.http import HttpRequest
 
+from jetwind.apps.intake.services import shown_envelope
 from jetwind.apps.review.selectors import Walk
 from jetwind.apps.ui.given import whole_number
+from jetwind.apps.ui.merging import as_shown
 from jetwind.core.checking import Context
 from jetwind.core.fields import fill
-from jetwind.core.message import Message, Sample
+from jetwind.core.message import Envelope, Message, Sample
 from jetwind.core.profiles.inbox import ROWS, Drawn, InboxRow, draw
 from jetwind.core.prose.reading import reading_of
 
@@ -57,6 +59,14 @@ def page(request: HttpRequest, walk: Walk, message: Message) -> dict[str, Any]:
     preview = _merged(" ".join(piece.text for piece in reading_of(message).inbox_pieces(_PREVIEWED)), message, reader)
     drawings = [[RowDrawing(row, draw(row, sender, _merged(subject, message, reader), preview)) for row in ROWS] for subject in subjects]
     reply = next(iter(message.mailboxes("Reply-To")), None)
+    envelope = Envelope(
+        message.subject.strip(),
+        box.name.strip() if box else "",
+        box.address.strip() if box else "",
+        reply.address.strip() if reply else "",
+        message.given_preview_text.strip(),
+        tuple(message.variants),
+    )
     return {
         "readers": names,
         "reader": reader.name,
@@ -72,14 +82,8 @@ def page(request: HttpRequest, walk: Walk, message: Message) -> dict[str, Any]:
             ("Answers go to", reply.address if reply else (box.address if box else "nobody")),
             ("To", ", ".join(header.value for header in message.header_fields("To")) or "not in what was taken in"),
         ],
-        "envelope": {
-            "subject": message.subject,
-            "sender_name": box.name if box else "",
-            "sender_address": box.address if box else "",
-            "reply_address": reply.address if reply else "",
-            "preview_text": message.given_preview_text,
-            "subject_variants": "\n".join(message.variants),
-        },
+        "envelope": {**envelope.as_dict(), "subject_variants": "\n".join(envelope.subject_variants)},
+        "envelope_shown": as_shown(shown_envelope(envelope)),
         "has_headers": message.envelope_known,
     }
 

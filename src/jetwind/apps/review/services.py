@@ -14,6 +14,7 @@ from jetwind.apps.intake.services import refuse_if_locked
 from jetwind.apps.review.answers import ask_for_checks
 from jetwind.apps.review.models import Excuse, StationLook
 from jetwind.apps.review.questions import newest_run
+from jetwind.apps.ui.merging import Overtaken, merged_table, overtaken
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
 from jetwind.core.checking import Brief, UnusableBrief
@@ -85,14 +86,27 @@ def forbid_wording(user: User, mailing: Mailing, text: str) -> None:
     change_brief(user, mailing, lambda brief: brief.forbidding(text))
 
 
-def ask_parameters(user: User, mailing: Mailing, text: str) -> None:
+def ask_parameters(user: User, mailing: Mailing, text: str, shown: str | None = None) -> None:
     """Say which campaign parameters the links of a message need: names, or names with values, parted by blanks or commas.
 
+    What changed against ``shown``, the text as the page had it, is merged parameter by parameter.
+
     Raises:
-        NotAllowed, Refused: as :func:`change_brief`; a name or value that an address cannot have.
+        NotAllowed, Refused: as :func:`change_brief`; a name or value that an address cannot have; one that somebody else changed.
     """
-    given = {name: value for name, _, value in (one.partition("=") for one in text.replace(",", " ").split()) if name}
-    change_brief(user, mailing, lambda brief: brief.asking(given))
+
+    def asking(brief: Brief) -> Brief:
+        now, mine = dict(brief.parameters), _parameters(text)
+        try:
+            return brief.asking(merged_table(now if shown is None else _parameters(shown), mine, now))
+        except Overtaken as one:
+            raise Refused(overtaken(f"parameter {one.key}", now.get(one.key, ""))) from None
+
+    change_brief(user, mailing, asking)
+
+
+def _parameters(text: str) -> dict[str, str]:
+    return {name: value for name, _, value in (one.partition("=") for one in text.replace(",", " ").split()) if name}
 
 
 def drop_wording(user: User, mailing: Mailing, text: str, *, forbidden: bool) -> None:

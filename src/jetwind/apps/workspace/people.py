@@ -17,6 +17,7 @@ from jetwind.apps.accounts.models import User
 from jetwind.apps.accounts.permissions import Role
 from jetwind.apps.accounts.services import can_mail, mail_password_link_later, prove_address
 from jetwind.apps.audit.services import record
+from jetwind.apps.ui.merging import merged_list
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
 from jetwind.apps.workspace.models import Invitation, Membership, Workspace
@@ -233,8 +234,8 @@ def accept(invitation: Invitation, who: User | NewPerson, *, by_link: bool = Tru
     return user
 
 
-def change_roles(user: User, membership: Membership, roles: Sequence[str]) -> None:
-    """Give a person other roles.
+def change_roles(user: User, membership: Membership, roles: Sequence[str], shown: Sequence[str] | None = None) -> None:
+    """Give a person other roles. What changed against ``shown`` is merged into what holds now.
 
     Raises:
         NotAllowed, Refused: not permitted; no role; the last owner.
@@ -242,7 +243,7 @@ def change_roles(user: User, membership: Membership, roles: Sequence[str]) -> No
     with transaction.atomic():
         workspace = _locked(user, membership.workspace)
         locked = Membership.objects.select_related("user").get(pk=membership.pk)
-        wanted = _roles(roles)
+        wanted = _roles(roles if shown is None else merged_list(shown, roles, locked.roles))
         if Role.OWNER.value not in wanted:
             _keep_an_owner(locked)
         if wanted != locked.roles:

@@ -171,7 +171,8 @@ def change(request: HttpRequest, membership_id: int) -> HttpResponse:
     )
     what = request.POST.get("do", "")
     if what == "roles":
-        services.change_roles(request.user, found, request.POST.getlist("role"))
+        shown = request.POST.get("shown", "").split() if "shown" in request.POST else None
+        services.change_roles(request.user, found, request.POST.getlist("role"), shown)
     elif what == "deactivate":
         services.deactivate(request.user, found)
     elif what == "reactivate":

@@ -13,6 +13,7 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.ui.given import whole_number
+from jetwind.apps.ui.merging import as_shown, what_was_shown
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.apps.workspace import readers as services
@@ -54,14 +55,16 @@ def reader(request: HttpRequest, reader_id: int | None = None) -> HttpResponse:
         services.remove_reader(request.user, found)
         messages.success(request, f"{found.name} is removed. Messages that it touches are checked again.")
         return redirect("readers")
+    # Read before the form, which writes what was typed into the reader.
+    shown = services.shown_reader(found)
     form = ReaderForm(request.POST or None, instance=found, workspace=workspace)
     if request.method == "POST" and form.is_valid():
         try:
-            kept = services.keep_reader(request.user, form.save(commit=False))
+            kept = services.keep_reader(request.user, form.save(commit=False), what_was_shown(request.POST.get("shown", "")))
         except NotAllowed:
             raise
         except Refused as refused:
-            form.add_error("name", refused.sentence)
+            form.add_error("name" if "There is a reader" in refused.sentence else None, refused.sentence)
         else:
             messages.success(request, f"{kept.name} is kept. Messages that it touches are checked again.")
             return redirect("readers")
@@ -71,6 +74,7 @@ def reader(request: HttpRequest, reader_id: int | None = None) -> HttpResponse:
         {
             "form": form,
             "reader": found,
+            "shown": as_shown(shown) if reader_id else "",
             "section": "readers",
             "may_configure": may(request.user, "workspace:configure", workspace),
             "messages_of": [row for tell in messages_of for row in tell(found)] if reader_id else [],

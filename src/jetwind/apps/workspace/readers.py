@@ -13,6 +13,7 @@ from django.utils.crypto import salted_hmac
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import record
+from jetwind.apps.ui.merging import merged_fields
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
 from jetwind.apps.workspace.models import SampleReader, Workspace
@@ -40,14 +41,31 @@ class Added:
     left_out: int = 0
 
 
+_SINGLE = ("name", "email", "time_zone", "remark")
+
+
+def shown_reader(reader: SampleReader) -> dict[str, Any]:
+    """A reader as plain values: what a page shows, and what :func:`keep_reader` merges against."""
+    return {name: getattr(reader, name) for name in _SINGLE} | {f"value of {name}": value for name, value in reader.values.items()}
+
+
 @transaction.atomic
-def keep_reader(user: User, reader: SampleReader) -> SampleReader:
-    """Add or change a sample reader.
+def keep_reader(user: User, reader: SampleReader, shown: Mapping[str, Any] | None = None) -> SampleReader:
+    """Add or change a sample reader. What changed against ``shown`` is merged into what holds now.
 
     Raises:
-        NotAllowed, Refused: not permitted; another reader has the name.
+        NotAllowed, Refused: not permitted; another reader has the name; a value that somebody else changed, or the reader was removed.
     """
     permit(user, "workspace:configure", reader.workspace)
+    Workspace.objects.select_for_update(no_key=True).get(pk=reader.workspace_id)
+    if reader.pk is not None:
+        now = SampleReader.objects.filter(pk=reader.pk).first()
+        if now is None:
+            raise Refused(f"Somebody removed {reader.name} meanwhile; add the reader as a new one.")
+        kept = merged_fields(shown, shown_reader(reader), shown_reader(now))
+        for name in _SINGLE:
+            setattr(reader, name, kept[name])
+        reader.values = now.values | {name: kept[f"value of {name}"] for name in reader.values if kept[f"value of {name}"] is not None}
     try:
         with transaction.atomic():
             reader.save()

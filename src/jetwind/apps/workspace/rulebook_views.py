@@ -10,12 +10,12 @@ from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_http_methods
 
 from jetwind.apps.accounts.models import User
+from jetwind.apps.ui.merging import as_shown, what_was_shown
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.apps.workspace import rulebooks as services
 from jetwind.apps.workspace.access import asks, may, workspace_of
 from jetwind.apps.workspace.forms import RulebookForm, SigningForm
-from jetwind.apps.workspace.merging import as_shown, what_was_shown
 from jetwind.apps.workspace.models import Workspace
 from jetwind.core.checking import rulebooks as shipped
 
@@ -55,6 +55,8 @@ def rulebook(request: HttpRequest, book_id: str = "") -> HttpResponse:
             raise
         except Refused as refused:
             form.add_error(None, refused.sentence)
+            workspace.refresh_from_db()
+            kept = _kept(workspace, book_id)
         else:
             messages.success(request, f"{book.name} is kept. Messages that it holds for are checked again.")
             return redirect("rulebooks")

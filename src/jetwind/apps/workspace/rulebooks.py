@@ -11,9 +11,9 @@ from django.db import transaction
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import record
+from jetwind.apps.ui.merging import Overtaken, merged_fields, merged_table
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
-from jetwind.apps.workspace.merging import Overtaken, merged_table
 from jetwind.apps.workspace.models import Workspace
 from jetwind.apps.workspace.services import tell_of_settings
 from jetwind.core.checking import Rulebook, UnusableRulebook, house_rulebook
@@ -73,13 +73,13 @@ def keep_rulebook(
     kept = {one["id"]: one for one in locked.house_rulebooks}
     if book_id and book_id not in kept:
         raise Refused("Somebody removed this rulebook meanwhile; write it as a new one.")
-    if book_id and shown is not None and dict(shown) != kept[book_id]:
-        raise Refused(f"Somebody changed “{kept[book_id]['name']}” meanwhile. Nothing was changed; look at it again first.")
     if not book_id and len(kept) >= MOST:
         raise Refused(f"A workspace has at most {MOST} rulebooks of its own.")
     number = 1 + max((int(one.rpartition(":")[2]) for one in kept), default=0)
     try:
         book = house_rulebook(**given, id=book_id or f"house:{number}")
+        if book_id and shown is not None:
+            book = of_table(merged_fields(shown, as_table(book), kept[book_id]))
     except UnusableRulebook as unusable:
         raise Refused(f"This cannot be used as a rulebook: {unusable}.") from unusable
     if any(one["name"].casefold() == book.name.casefold() and one["id"] != book.id for one in kept.values()):

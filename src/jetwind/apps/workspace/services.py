@@ -14,9 +14,9 @@ from django.db import transaction
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import record
+from jetwind.apps.ui.merging import Overtaken, merged_list, merged_table, merged_value
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
-from jetwind.apps.workspace.merging import Overtaken, merged_list, merged_table, merged_value
 from jetwind.apps.workspace.models import Workspace
 from jetwind.core.checking import UnusableSetting, check_settings, registry
 from jetwind.core.profiles import profiles
@@ -167,20 +167,38 @@ def set_checks(
         if changed:
             kept[check_id] = changed
     with _changing(workspace) as locked:
-        kept = _merged(shown, kept, locked.check_settings)
+        flat = _merged(_flat(shown) if shown is not None else None, _flat(kept), _flat(locked.check_settings))
+        kept = {}
+        for key, value in flat.items():
+            check_id, _, name = key.partition(_BELOW)
+            kept.setdefault(check_id, {})[name] = value
         if kept == locked.check_settings:
             return
+        for check_id in kept:
+            try:
+                check_settings(registry()[check_id], kept)
+            except (UnusableSetting, KeyError) as wrong:
+                raise Refused(f"Together with what somebody else changed meanwhile: {wrong}") from wrong
         locked.check_settings = kept
         locked.save(update_fields=["check_settings"])
         record("workspace.changed", actor=user, what="levels and thresholds of checks", house=locked.pk)
         tell_of_settings(locked)
 
 
+#: Between a check and the name of a setting of it.
+_BELOW = "|"
+
+
+def _flat(settings: Mapping[str, Mapping[str, Any]]) -> dict[str, Any]:
+    """Settings of checks as one table: two people may set the level and a threshold of one check."""
+    return {f"{check_id}{_BELOW}{name}": value for check_id, own in settings.items() for name, value in own.items()}
+
+
 def _merged(shown: Mapping[str, Any] | None, mine: dict[str, Any], now: dict[str, Any]) -> dict[str, Any]:
     try:
         return merged_table(shown if shown is not None else now, mine, now)
     except Overtaken as both:
-        known = registry().get(both.key)
+        known = registry().get(both.key.partition(_BELOW)[0])
         name = known.name if known is not None else profiles()[both.key].name if both.key in profiles() else both.key
         raise Refused(f"Somebody changed “{name}” meanwhile. Nothing was changed; keep again to have yours.") from None
 

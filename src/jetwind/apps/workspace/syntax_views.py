@@ -10,6 +10,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods
 
 from jetwind.apps.accounts.models import User
+from jetwind.apps.ui.merging import as_shown, what_was_shown
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.apps.workspace import syntaxes as services
@@ -54,17 +55,21 @@ def syntax(request: HttpRequest, syntax_id: int | None = None) -> HttpResponse:
         return redirect("syntaxes")
     if request.method == "POST" and form.is_valid():
         try:
-            kept = services.keep_syntax(request.user, workspace, form.description(), row)
+            shown = what_was_shown(request.POST.get("shown", ""))
+            kept = services.keep_syntax(request.user, workspace, form.description(), row, shown)
         except NotAllowed:
             raise
         except Refused as refused:
             form.add_error(None, refused.sentence)
+            if row is not None:
+                row.refresh_from_db()
         else:
             messages.success(request, f"{kept.name} is kept. Messages that are written in it are checked again.")
             return redirect("syntaxes")
     page = {
         "form": form,
         "row": row,
+        "shown": as_shown(services.entries(row.description)) if row is not None else "",
         "may_configure": may(request.user, "workspace:configure", workspace),
         "section": "settings",
     } | _tried(form.description_of(request.POST if request.method == "POST" else form.initial), request.POST.get("line", ""))

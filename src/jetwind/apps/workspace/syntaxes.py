@@ -11,6 +11,7 @@ from django.db.models import ProtectedError
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import record
+from jetwind.apps.ui.merging import merged_fields
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
 from jetwind.apps.workspace.models import FieldSyntax, Workspace
@@ -26,19 +27,38 @@ def shipped_syntax(workspace: Workspace) -> Syntax:
     return replace(LIQUID, escapes=workspace.escapes_values)
 
 
+#: The entries of a description that a form shows.
+ENTRIES = ("name", "open", "close", "default", "block-open", "block-close", "if", "else", "end", "comment-open", "comment-close")
+
+
+def entries(description: Mapping[str, Any]) -> dict[str, Any]:
+    """A description with each entry as a form shows it: words parted by blanks, nothing as an empty text."""
+    shown = {key: " ".join(value) if isinstance(value := description.get(key, ""), list) else value for key in ENTRIES}
+    return shown | {"escapes": bool(description.get("escapes"))}
+
+
 @transaction.atomic
-def keep_syntax(user: User, workspace: Workspace, given: Mapping[str, Any], row: FieldSyntax | None = None) -> FieldSyntax:
-    """Describe a syntax, or one that is there anew.
+def keep_syntax(
+    user: User, workspace: Workspace, given: Mapping[str, Any], row: FieldSyntax | None = None, shown: Mapping[str, Any] | None = None
+) -> FieldSyntax:
+    """Describe a syntax, or one that is there anew. What changed against ``shown`` is merged into what holds now.
+
+    ``shown`` has the same entries as ``given``.
 
     Raises:
-        NotAllowed, Refused: not permitted; it is no syntax; the name is taken; there are too many.
+        NotAllowed, Refused: not permitted; it is no syntax; the name is taken; there are too many; a mark that somebody else changed.
     """
     permit(user, "workspace:configure", workspace)
+    locked = Workspace.objects.select_for_update(no_key=True).get(pk=workspace.pk)
+    if row is not None:
+        row = locked.syntaxes.filter(pk=row.pk).first()
+        if row is None:
+            raise Refused("Somebody removed this syntax meanwhile; describe it as a new one.")
+        given = merged_fields(shown, given, entries(row.description))
     try:
         syntax = described({key: value for key, value in given.items() if value not in ("", [], None)})
     except UnusableSyntax as unusable:
         raise Refused(f"This cannot be used as a syntax: {unusable}.") from unusable
-    locked = Workspace.objects.select_for_update(no_key=True).get(pk=workspace.pk)
     if syntax.name.casefold() == LIQUID.name.casefold():
         raise Refused(f"“{LIQUID.name}” is the name of the shipped syntax; choose another.")
     if row is None and locked.syntaxes.count() >= MOST:

@@ -10,13 +10,13 @@ from django.views.decorators.http import require_http_methods
 from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import first_broken_entry
 from jetwind.apps.jobs.services import latest_by_subject
+from jetwind.apps.ui.merging import as_shown, what_was_shown
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.apps.workspace import domains, services
 from jetwind.apps.workspace.access import asks, may, workspace_of
 from jetwind.apps.workspace.check_list import check_groups, chosen_settings
 from jetwind.apps.workspace.forms import SettingsForm
-from jetwind.apps.workspace.merging import as_shown, what_was_shown
 from jetwind.core.profiles import profiles, usual
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import csv
 import io
 import posixpath
 import re
@@ -11,12 +10,16 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from jetwind.core.images.lighter import Candidate
+from jetwind.core.source.cells import as_csv
 
 LIST = "list.csv"
 #: The ending of a file by the format of a candidate.
 ENDINGS = {"JPEG": ".jpg", "PNG": ".png", "GIF": ".gif", "WEBP": ".webp", "AVIF": ".avif"}
 #: What is left out of a file name: it may come from a stranger's message.
 _UNSAFE = re.compile(r"[^\w.\- ]+")
+
+
+_COLUMNS = ("file", "stands for", "octets now", "octets then", "saved", "width in px", "height in px", "format", "quality", "likeness")
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,11 +35,7 @@ class Handed:
 def package_of(handed: Sequence[Handed]) -> bytes:
     """A zip of the files and a list of them, the same for the same pictures."""
     names = _names(handed)
-    table = io.StringIO()
-    rows = csv.writer(table, lineterminator="\r\n")
-    rows.writerow(
-        ("file", "stands for", "octets now", "octets then", "saved", "width in px", "height in px", "format", "quality", "likeness")
-    )
+    rows: list[tuple[object, ...]] = []
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w") as packed:
         for name, one in zip(names, handed, strict=True):
@@ -44,8 +43,8 @@ def package_of(handed: Sequence[Handed]) -> bytes:
             # Pictures are compressed already.
             packed.writestr(zipfile.ZipInfo(name), made.data, zipfile.ZIP_STORED)
             sizes = (one.octets, made.octets, one.octets - made.octets, made.width, made.height)
-            rows.writerow((name, _no_formula(one.address or one.name), *sizes, made.format, made.quality or "", f"{made.likeness:.4f}"))
-        packed.writestr(zipfile.ZipInfo(LIST), table.getvalue().encode("utf-8-sig"), zipfile.ZIP_DEFLATED)
+            rows.append((name, one.address or one.name, *sizes, made.format, made.quality or "", f"{made.likeness:.4f}"))
+        packed.writestr(zipfile.ZipInfo(LIST), as_csv(_COLUMNS, rows).encode("utf-8-sig", "replace"), zipfile.ZIP_DEFLATED)
     return out.getvalue()
 
 
@@ -60,8 +59,3 @@ def _names(handed: Sequence[Handed]) -> list[str]:
             name, number = f"{stem}-{number}{ending}", number + 1
         found[name.lower()] = name
     return list(found.values())
-
-
-def _no_formula(text: str) -> str:
-    """A cell that a spreadsheet would run is kept text by an apostrophe."""
-    return f"'{text}" if text[:1] in "=+-@\t\r" else text

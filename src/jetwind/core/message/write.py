@@ -68,5 +68,15 @@ def _picture_part(image: Resource) -> EmailMessage:
     return made
 
 
+#: Whatever ends a line for any reader of text (Unicode standard §5.8), and further controls.
+_NO_LINE = re.compile("[\x00-\x1f\x7f-\x9f\u2028\u2029]+")
+
+
 def one_line(text: str) -> str:
-    return re.sub(r"[\x00-\x1f\x7f]+", " ", text).strip()
+    """A text for one header field: without line ends and controls, lone surrogates replaced by U+FFFD."""
+    return encodable(_NO_LINE.sub(" ", text)).strip()
+
+
+def encodable(text: str) -> str:
+    """A text that UTF-8 can carry: lone surrogates are replaced by U+FFFD."""
+    return text.encode("utf-16-le", "surrogatepass").decode("utf-16-le", "replace")

@@ -2,22 +2,25 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from datetime import datetime
 from email.message import EmailMessage
 from email.policy import SMTP
-from email.utils import format_datetime
+from email.utils import format_datetime, formataddr
 from html import escape
 
 from jetwind.core.fields import fill
 from jetwind.core.message.model import Message, resource_key
 from jetwind.core.message.references import image_references
-from jetwind.core.message.write import one_line
+from jetwind.core.message.write import encodable, one_line
 from jetwind.core.prose.reading import reading_of
 from jetwind.core.source import Edit, splice
 
 #: Headers of the reviewed message that travel along; the others belong to one transport and are made anew.
 _KEPT = ("List-Unsubscribe", "List-Unsubscribe-Post", "List-Id", "Auto-Submitted", "Precedence", "Feedback-ID")
+#: Two tokens (RFC 2045 §5.1).
+_MEDIA_TYPE = re.compile(r"([A-Za-z0-9!#$%&'*+.^_`{|}~-]{1,64})/([A-Za-z0-9!#$%&'*+.^_`{|}~-]{1,64})")
 
 
 def compose(
@@ -25,21 +28,26 @@ def compose(
     *,
     values: Mapping[str, str],
     to: str,
-    sender: str,
+    sender_address: str,
     subject_mark: str,
     message_id: str,
     date: datetime,
 ) -> bytes:
     """One mail to one recipient, as SMTP carries it (CR LF lines).
 
-    ``subject_mark`` is put before the merged subject. Pictures of a package travel by Content-ID (RFC 2392).
+    ``subject_mark`` is put before the merged subject; the sender has the name that the message gives, and ``sender_address``. Pictures
+    of a package travel by Content-ID (RFC 2392). Whatever the message's headers hold is carried as far as a header can: line ends of any
+    kind become blanks, lone surrogates U+FFFD.
 
     Raises:
-        ValueError: an address or header holds a line break.
+        ValueError: ``to``, ``sender_address`` or ``message_id`` holds a line break.
     """
+    for given in (to, sender_address, message_id):
+        if given != one_line(given):
+            raise ValueError(f"not one line: {given!r}")
     mail = EmailMessage(policy=SMTP)
     mail["Subject"] = one_line(f"{subject_mark} {fill(message.subject, values, escape=False, syntax=message.syntax)}")
-    mail["From"] = sender
+    mail["From"] = formataddr((_sender_name(message, values), sender_address))
     mail["To"] = to
     if reply_to := message.header("Reply-To"):
         mail["Reply-To"] = one_line(fill(reply_to.value, values, escape=False, syntax=message.syntax))
@@ -50,10 +58,10 @@ def compose(
             mail[name] = one_line(fill(header.value, values, escape=False, syntax=message.syntax))
     text = fill(message.text.text, values, escape=False, syntax=message.syntax) if message.text else None
     if text is not None or message.html is None:
-        mail.set_content(text or "", charset="utf-8")
+        mail.set_content(encodable(text or ""), charset="utf-8")
     if message.html is not None:
         source, content_ids = _html_to_send(message)
-        html = fill(source, values, escape=message.syntax.escapes, syntax=message.syntax)
+        html = encodable(fill(source, values, escape=message.syntax.escapes, syntax=message.syntax))
         if text is None:
             mail.set_content(html, subtype="html", charset="utf-8")
             body: EmailMessage = mail
@@ -61,15 +69,26 @@ def compose(
             mail.add_alternative(html, subtype="html", charset="utf-8")
             body = mail.get_payload()[-1]  # type: ignore[index, assignment]
         for image in message.images:
-            main, _, sub = image.content_type.partition("/")
-            content_id = f"<{content_ids.get(resource_key(image.name)) or image.content_id or resource_key(image.name)}>"
-            body.add_related(image.data, main, sub or "octet-stream", cid=content_id, filename=one_line(image.name), disposition="inline")
+            main, sub = _types(image.content_type)
+            content_id = one_line(f"<{content_ids.get(resource_key(image.name)) or image.content_id or resource_key(image.name)}>")
+            body.add_related(image.data, main, sub, cid=content_id, filename=one_line(image.name), disposition="inline")
     for attachment in message.attachments:
-        main, _, sub = attachment.content_type.partition("/")
-        if main in ("multipart", "message", "") or not sub:
-            main, sub = "application", "octet-stream"
+        main, sub = _types(attachment.content_type)
         mail.add_attachment(attachment.data, main, sub, filename=one_line(attachment.name))
     return mail.as_bytes()
+
+
+def _sender_name(message: Message, values: Mapping[str, str]) -> str:
+    senders = message.mailboxes("From")
+    return " ".join(one_line(fill(senders[0].name, values, escape=False, syntax=message.syntax)).split()) if senders else ""
+
+
+def _types(content_type: str) -> tuple[str, str]:
+    """The two halves of a media type; ``application/octet-stream`` where it is none (RFC 2045 §5.1), or one that holds further parts."""
+    found = _MEDIA_TYPE.fullmatch(content_type)
+    if found is None or found[1].lower() in ("multipart", "message"):
+        return "application", "octet-stream"
+    return found[1], found[2]
 
 
 def _html_to_send(message: Message) -> tuple[str, dict[str, str]]:

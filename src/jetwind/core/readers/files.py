@@ -10,12 +10,14 @@ import csv
 import io
 import json
 import re
+from collections import Counter
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 from jetwind.core.message import Sample
 from jetwind.core.readers import vcard
+from jetwind.core.source.cells import as_csv, unguarded
 
 #: Octets of a file of readers, readers in it, fields of one, characters of one value: far beyond what a sample has.
 LARGEST_FILE, MOST_READERS, MOST_FIELDS, LONGEST_VALUE = 20_000_000, 200_000, 500, 20_000
@@ -143,11 +145,13 @@ def _of_csv(text: str, separator: str) -> _Found:
     rows = csv.reader(io.StringIO(text, newline=""), delimiter=separator, strict=True)
     try:
         header = next((row for row in rows if any(cell.strip() for cell in row)), [])
-        columns = [_CONTROL.sub("", name).strip() for name in header]
+        columns = [_CONTROL.sub("", unguarded(name)).strip() for name in header]
         if not any(columns):
             raise UnusableReaders("its first line has no names of fields")
-        if twice := next((name for name in columns if name and columns.count(name) > 1), None):
-            raise UnusableReaders(f"two columns are named “{twice}”")
+        if len(columns) > MOST_FIELDS:
+            raise UnusableReaders(f"it has {len(columns):,} fields; {MOST_FIELDS} are read")
+        if twice := next((name for name, times in Counter(columns).items() if name and times > 1), None):
+            raise UnusableReaders(f"two columns are named “{twice[:60]}”")
         found: _Found = []
         for row in rows:
             if not any(cell for cell in row):
@@ -155,7 +159,7 @@ def _of_csv(text: str, separator: str) -> _Found:
             if len(row) > len(columns) and any(cell.strip() for cell in row[len(columns) :]):
                 raise UnusableReaders(f"line {rows.line_num} has {len(row)} values for {len(columns)} columns")
             cells = [*row, *[""] * (len(columns) - len(row))]
-            values = {name: _value(cell, f"line {rows.line_num}") for name, cell in zip(columns, cells, strict=False) if name}
+            values = {name: _value(unguarded(cell), f"line {rows.line_num}") for name, cell in zip(columns, cells, strict=False) if name}
             found.append((values.pop(NAME, "").strip(), values))
             if len(found) > MOST_READERS:
                 raise UnusableReaders(f"it has more than {MOST_READERS:,} readers")
@@ -217,11 +221,7 @@ def _flat(row: dict[str, Any], place: str) -> Iterable[tuple[str, str]]:
 
 def _as_csv(readers: Sequence[Sample]) -> str:
     fields = tuple(dict.fromkeys(name for reader in readers for name in reader.values))
-    out = io.StringIO(newline="")
-    writer = csv.writer(out, lineterminator="\r\n")
-    writer.writerow((NAME, *fields))
-    writer.writerows((reader.name, *(reader.values.get(name, "") for name in fields)) for reader in readers)
-    return out.getvalue()
+    return as_csv((NAME, *fields), ((reader.name, *(reader.values.get(name, "") for name in fields)) for reader in readers))
 
 
 def _as_json(readers: Sequence[Sample]) -> str:

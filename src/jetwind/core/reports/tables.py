@@ -2,42 +2,39 @@
 
 from __future__ import annotations
 
-import csv
-import io
 import re
 from collections.abc import Collection, Iterable
 
 from jetwind.core.checking import Finding, Level, Outcome, Rulebook, asking
 from jetwind.core.reports.review import Review
 from jetwind.core.reports.stations import station_of
+from jetwind.core.source import cells
 
 COLUMNS = ("check", "station", "level", "message", "part", "name", "line", "column", "places", "fix", "basis", "fingerprint")
 
 
 def as_csv(findings: Iterable[Finding]) -> str:
-    """RFC 4180 rows with a header. A cell that a spreadsheet would run as a formula is kept text by a leading apostrophe."""
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\r\n")
-    writer.writerow(COLUMNS)
-    for finding in findings:
-        start = finding.place.start
-        row = (
-            finding.check,
-            station_of(finding.check).name,
-            finding.level.value,
-            finding.message,
-            finding.place.part,
-            finding.place.name,
-            start.line if start else "",
-            start.column if start else "",
-            len(finding.places),
-            finding.fix,
-            finding.basis,
-            finding.fingerprint,
-        )
-        cells = [without_controls(cell) if isinstance(cell, str) else cell for cell in row]
-        writer.writerow([f"'{cell}" if isinstance(cell, str) and cell[:1] in ("=", "+", "-", "@", "\t", "\r") else cell for cell in cells])
-    return out.getvalue()
+    """A row for each finding."""
+    return cells.as_csv(COLUMNS, map(_row, findings))
+
+
+def _row(finding: Finding) -> list[object]:
+    start = finding.place.start
+    row = (
+        finding.check,
+        station_of(finding.check).name,
+        finding.level.value,
+        finding.message,
+        finding.place.part,
+        finding.place.name,
+        start.line if start else "",
+        start.column if start else "",
+        len(finding.places),
+        finding.fix,
+        finding.basis,
+        finding.fingerprint,
+    )
+    return [without_controls(cell) if isinstance(cell, str) else cell for cell in row]
 
 
 def as_text(review: Review, rulebooks: Collection[str] = (), house: Collection[Rulebook] = ()) -> str:

@@ -25,16 +25,22 @@ class BoundedComposer:
     def __exit__(self, *_: object) -> None:
         self._helper.close()
 
-    def __call__(self, *, values: Mapping[str, str], to: str, sender: str, subject_mark: str, message_id: str, date: datetime) -> bytes:
+    def __call__(
+        self, *, values: Mapping[str, str], to: str, sender_address: str, subject_mark: str, message_id: str, date: datetime
+    ) -> bytes:
         """The octets of a copy; see :func:`jetwind.core.message.compose`.
 
         Raises:
             PastBudget: it takes too long or needs too much memory.
         """
-        return self._helper.ask(_compose, dict(values), to=to, sender=sender, subject_mark=subject_mark, message_id=message_id, date=date)
+        return self._helper.ask(
+            _compose, dict(values), to=to, sender_address=sender_address, subject_mark=subject_mark, message_id=message_id, date=date
+        )
 
 
 def _compose(
-    message: Message, values: dict[str, str], *, to: str, sender: str, subject_mark: str, message_id: str, date: datetime
+    message: Message, values: dict[str, str], *, to: str, sender_address: str, subject_mark: str, message_id: str, date: datetime
 ) -> bytes:
-    return compose(message, values=values, to=to, sender=sender, subject_mark=subject_mark, message_id=message_id, date=date)
+    return compose(
+        message, values=values, to=to, sender_address=sender_address, subject_mark=subject_mark, message_id=message_id, date=date
+    )

@@ -1,4 +1,4 @@
-"""Two people change the same settings: what each changed is kept, and where both changed one thing otherwise the second is asked."""
+"""Two people change the same thing that is kept, from a page each: what each changed is kept, and where both changed one thing otherwise the second is asked."""
 
 from __future__ import annotations
 
@@ -6,6 +6,8 @@ from collections.abc import Collection, Mapping
 from typing import Any, TypeVar
 
 from django.core import signing
+
+from jetwind.apps.ui.refusal import Refused
 
 Key = TypeVar("Key")
 Value = TypeVar("Value")
@@ -51,6 +53,31 @@ def merged_table(before: Mapping[Key, Value], mine: Mapping[Key, Value], now: Ma
         if value is not _MISSING:
             kept[key] = value
     return kept
+
+
+def merged_fields(before: Mapping[str, Any] | None, mine: Mapping[str, Any], now: Mapping[str, Any]) -> dict[str, Any]:
+    """What holds of each field of a form after mine; ``before`` is what my page showed, None where it does not say: then mine holds.
+
+    The names of the fields are read out to people, with blanks for ``_`` and ``-``.
+
+    Raises:
+        Refused: somebody else set a field otherwise meanwhile.
+    """
+    kept: dict[str, Any] = {}
+    for name, value in mine.items():
+        holds = now.get(name)
+        try:
+            kept[name] = merged_value(name, holds if before is None else before.get(name, holds), value, holds)
+        except Overtaken:
+            raise Refused(overtaken(name.replace("_", " ").replace("-", " "), holds)) from None
+    return kept
+
+
+def overtaken(what: str, now: object) -> str:
+    """The sentence for the second of two people who set the same thing."""
+    shown = ", ".join(map(str, now)) if isinstance(now, (list, tuple)) else str(now if now is not None else "")
+    became = f"set the {what} to “{shown[:120]}”" if shown else f"emptied the {what}"
+    return f"Somebody {became} meanwhile. Nothing was changed; keep again to have yours."
 
 
 def as_shown(value: Any) -> str:
