@@ -47,6 +47,7 @@ class TestChain:
             [
                 "mailing.taken-in",
                 "people.took-invitation",
+                "review.rechecked-longer",
                 "account.link-mailed",
                 "account.link-by-administrator",
                 "account.address-proven",

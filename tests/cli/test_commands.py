@@ -623,3 +623,100 @@ class TestChecksOverRenders:
         assert {one["feature"] for one in shot["added"]} == {"conditional", "night"}
         assert shot["viewport"] == {"width": 1000, "height": 620}
         assert (shot["dark"], shot["images"], shot["facts"]["characters"]) == (True, "on", 3)
+
+
+#: A check that never ends, in the place of one that does.
+ENDLESS = '''
+from dataclasses import replace
+from jetwind.core.checking import registry
+from jetwind.engines.bounded import Budget, reviewing
+def find(message, context, options):
+    """Links lead somewhere."""
+    while True:
+        pass
+    yield
+known = registry()
+known["links.empty"] = replace(known["links.empty"], find=find)
+reviewing.review_bounded.__kwdefaults__["budget"] = Budget(1.0, 4.0, 600_000_000)
+'''
+
+
+class TestNotEverything:
+    """What was not looked at to the end never passes for clear."""
+
+    @pytest.mark.parametrize("form", ["text", "json", "sarif", "csv", "html"])
+    def test_a_check_that_runs_out(self, good: Path, tmp_path: Path, form: str) -> None:
+        """A message without a stop: status 1, a line that names the check, and a summary that says so where the form has one."""
+        (tmp_path / "sitecustomize.py").write_text(ENDLESS)
+        done = jetwind("check", str(good), "--only", "links.empty,links.insecure", "--format", form, more_path=tmp_path)
+        assert done.returncode == 1
+        assert done.stderr.splitlines()[-1] == "jetwind: not everything was checked: links.empty ran out of time or memory"
+        if form == "text":
+            assert "Not everything was checked: 1 check looked at nothing to the end (links.empty)." in done.stdout
+            assert "ran out: links.empty (took longer than 1 s)" in done.stdout
+        if form == "sarif":
+            [invocation] = json.loads(done.stdout)["runs"][0]["invocations"]
+            assert invocation["executionSuccessful"] is False
+            assert invocation["toolExecutionNotifications"][0]["descriptor"] == {"id": "links.empty"}
+        if form == "html":
+            assert "ran out" in done.stdout
+        if form == "json":
+            report = json.loads(done.stdout)
+            assert report["unlooked"] == ["links.empty"]
+            assert report["outcomes"] == {"links.empty": "ran-out: took longer than 1 s", "links.insecure": "clear"}
+
+    def test_everything(self, good: Path) -> None:
+        """A message that is looked at to the end says nothing of it."""
+        done = jetwind("check", str(good))
+        assert (done.returncode, "verything" in done.stdout + done.stderr) == (0, False)
+
+
+class TestFilesWithoutEnd:
+    """What describes a check is read within a limit, wherever it is named: status 2 with one sentence, at once."""
+
+    @pytest.fixture
+    def places(self, tmp_path: Path) -> dict[str, str]:
+        """Files that never end, or not soon."""
+        os.mkfifo(tmp_path / "pipe")
+        with (tmp_path / "disk").open("wb") as disk:
+            disk.truncate(400_000_000_000)
+        (tmp_path / "folder").mkdir()
+        return {"device": "/dev/zero", "pipe": str(tmp_path / "pipe"), "disk": str(tmp_path / "disk"), "folder": str(tmp_path / "folder")}
+
+    @pytest.mark.parametrize("option", ["--brief", "--syntax", "--rulebook", "--zone", "--readers"])
+    @pytest.mark.parametrize("place", ["device", "pipe", "disk", "folder"])
+    def test_refused(self, good: Path, places: dict[str, str], option: str, place: str) -> None:
+        """Nothing is waited for, and nothing fills the memory."""
+        command = [sys.executable, "-m", "jetwind.cli", "check", str(good), option, places[place]]
+        environment = {"PYTHONPATH": str(ROOT / "src"), "PATH": "/usr/bin:/bin", "HOME": "/tmp"}
+        done = subprocess.run(command, capture_output=True, text=True, check=False, env=environment, timeout=30)
+        assert (done.returncode, done.stdout, len(done.stderr.splitlines())) == (2, "", 1), done.stderr
+        assert places[place] in done.stderr
+
+    @pytest.mark.parametrize(
+        ("option", "text", "said"),
+        [
+            ("--brief", "a = " + "[" * 9_000 + "]" * 9_000, "nested too deeply"),
+            ("--syntax", "a = " + "{b = " * 4_000 + "1" + "}" * 4_000, "nested too deeply"),
+            ("--rulebook", "a = " + "[" * 9_000 + "]" * 9_000, "nested too deeply"),
+            ("--readers", "[" * 90_000, "it is no JSON"),
+            ("--brief", "title = " + "9" * 9_000, "digits"),
+            ("--readers", '[{"a": ' + "9" * 9_000 + "}]", "digits"),
+            ("--rulebook", 'name = "x"\nwords = ["a"]\nsince = 0999-01-01', "days are of the years 1970 to 2999, not of 999"),
+            ("--zone", "$GENERATE 1-1000000000 host$ A 192.0.2.1\n", "line"),
+            ("--zone", "$INCLUDE /dev/zero\n", "line"),
+            ("--brief", b'title = "\xff"', "no text in UTF-8"),
+        ],
+    )
+    def test_what_is_in_them(self, good: Path, tmp_path: Path, option: str, text: str | bytes, said: str) -> None:
+        """Nested deeply, huge numbers, days of another age, records by the thousand million: one sentence."""
+        path = tmp_path / "given"
+        path.write_bytes(text if isinstance(text, bytes) else text.encode())
+        done = jetwind("check", str(good), option, str(path))
+        assert (done.returncode, said in done.stderr, "Traceback" in done.stderr) == (2, True, False), done.stderr
+
+    @pytest.mark.parametrize("when", ["0001-01-01T00:00:00+14:00", "0999-12-31T00:00", "9999-12-31T23:59:59-12:00"])
+    def test_times_of_another_age(self, good: Path, when: str) -> None:
+        """No zone can be reckoned with there."""
+        done = jetwind("check", str(good), "--planned", when)
+        assert (done.returncode, "takes a time of the years 1970 to 2999" in done.stderr) == (2, True)

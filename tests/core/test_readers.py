@@ -330,3 +330,11 @@ class TestAsReader:
         found = longest(message, readers)
         assert found is not None and found.name == "long"
         assert longest(message, []) is None
+
+
+def test_many_columns() -> None:
+    """A file of twenty thousand is refused for their number before any two are compared."""
+    with pytest.raises(UnusableReaders, match="20,000 fields; 500 are read"):
+        read_readers(",".join(["same"] * 20_000).encode())
+    with pytest.raises(UnusableReaders, match="two columns are named “same”"):
+        read_readers(b"same,other,same\n1,2,3")

@@ -30,7 +30,7 @@ class TestJson:
     def test_keys_and_values(self, faulty: Review) -> None:
         """Message, findings with place and fingerprint, outcomes, spam."""
         report = json.loads(as_json(faulty))
-        assert set(report) == {"jetwind", "message", "findings", "outcomes", "spam"}
+        assert set(report) == {"jetwind", "message", "findings", "unlooked", "outcomes", "spam"}
         assert set(report["message"]) == {"sha256", "subject", "preheader", "html_bytes", "text_bytes", "image_bytes", "images", "links"}
         for finding in report["findings"]:
             assert set(finding) == {"check", "station", "level", "message", "fix", "basis", "fingerprint", "where", "places", "data"}

@@ -16,7 +16,7 @@ from jetwind.core.checking.declaration import Check
 from jetwind.core.images.lighter import before_and_after, lighter
 from jetwind.core.message import Message, read_bytes
 from jetwind.core.profiles import profiles, rewrite
-from jetwind.core.reports import review
+from jetwind.core.reports import as_json, as_text, review
 from jetwind.engines.bounded import (
     BoundedRewriter,
     Budget,
@@ -135,7 +135,7 @@ class TestReview:
         assert there.findings[0].message == here.findings[0].message
 
     def test_one_check_that_never_ends(self, monkeypatch: pytest.MonkeyPatch) -> None:
-        """It cannot tell, and the others are answered; the answer is not kept."""
+        """It ran out, and the others are answered; it never counts as clear."""
         known = registry()
 
         def find(message: Message, context: Context, options: Options) -> Iterator[Hit]:
@@ -151,8 +151,51 @@ class TestReview:
         by_id = {result.check: result for result in answer.results}
         assert by_id["links.empty"].outcome is Outcome.FINDINGS
         assert by_id["links.insecure"].outcome is Outcome.CLEAR
-        assert (by_id["links.slow-one"].outcome, by_id["links.slow-one"].reason) == (Outcome.CANNOT_TELL, "took longer than 0.5 s")
-        assert not by_id["links.slow-one"].is_lasting
+        assert by_id["links.slow-one"].outcome is Outcome.RAN_OUT
+        assert by_id["links.slow-one"].reason == "took longer than 0.5 s"
+        assert answer.unlooked == ["links.slow-one"]
+
+    def test_the_cheap_ones_first(self, monkeypatch: pytest.MonkeyPatch) -> None:
+        """Six checks that never end take nothing from those that come after them, and one that takes a while has its share."""
+        known = registry()
+
+        def endless_find(message: Message, context: Context, options: Options) -> Iterator[Hit]:
+            """Loop."""
+            while True:
+                pass
+            yield Hit("never", Place("message"))
+
+        def long_find(message: Message, context: Context, options: Options) -> Iterator[Hit]:
+            """Two seconds of processor time."""
+            began = time.process_time()
+            while time.process_time() - began < 1.0:
+                pass
+            yield Hit("found", Place("message"))
+
+        for number in range(6):
+            name = f"access.endless-{number}"
+            monkeypatch.setitem(known, name, Check(name, "Endless", Level.FIX, "x.", "X.", "House", (), endless_find, Options, 1, "here"))
+        late = Check("access.long", "Long", Level.FIX, "x.", "X.", "House", (), long_find, Options, 1, "here")
+        monkeypatch.setitem(known, "access.long", late)
+        chosen = ["access.long", *(f"access.endless-{number}" for number in range(6)), "links.empty", "wording.placeholder"]
+        message = read_bytes(b"<a href='#'>Lorem ipsum dolor sit amet</a>", "a.html")
+        budget = Budget(answer_seconds=2.0, all_seconds=12.0, memory=200_000_000)
+        answer = review_bounded(message, Context(), chosen, start="fork", budget=budget)
+        by_id = {result.check: result.outcome for result in answer.results}
+        assert by_id["links.empty"] is by_id["wording.placeholder"] is Outcome.FINDINGS
+        assert by_id["access.long"] is Outcome.FINDINGS
+        assert answer.unlooked == [f"access.endless-{number}" for number in range(6)]
+        assert answer.spam.is_known
+
+    def test_spam_that_ran_out_is_not_low(self, monkeypatch: pytest.MonkeyPatch) -> None:
+        """Nothing is said of the sum, in no report."""
+        from jetwind.engines.bounded import reviewing
+
+        monkeypatch.setattr(reviewing, "_spam", endless)
+        answer = review_bounded(read_bytes(b"<p>x</p>", "a.html"), Context(), ["links.empty"], start="fork", budget=SMALL)
+        assert (answer.spam.is_known, answer.spam.in_words) == (False, "not known")
+        assert '"score": null' in as_json(answer)
+        assert "spam risk not known" in as_text(answer)
 
 
 class TestRewriter:

@@ -5,7 +5,6 @@ from __future__ import annotations
 import ipaddress
 import os
 import sys
-import tomllib
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass, field, fields, replace
@@ -18,7 +17,8 @@ import typer
 from jetwind.core.checking import Brief, Rulebook, UnusableBrief, UnusableRulebook, registry, rulebook_from_toml, rulebooks
 from jetwind.core.fields import LIQUID, Syntax, UnusableSyntax, from_toml
 from jetwind.core.message import Envelope, Message, Sample, UnusableInput, read_path, with_envelope
-from jetwind.core.source.plain import Unfit, read
+from jetwind.core.source.files import read_file, read_text, why
+from jetwind.core.source.plain import FIRST_YEAR, LAST_YEAR, NotToml, Unfit, read, toml
 
 if TYPE_CHECKING:
     from jetwind.engines.names import Zone
@@ -95,11 +95,11 @@ def syntax_in(path: Path | None) -> Syntax:
     if path is None:
         return LIQUID
     try:
-        return from_toml(path.read_text("utf-8"))
+        return from_toml(read_text(path))
     except UnusableSyntax as unusable:
         refuse(f"The syntax “{path}” cannot be used: {unusable}.")
-    except (OSError, UnicodeDecodeError) as failure:
-        refuse(f"The syntax “{path}” cannot be read: {failure}.")
+    except OSError as failure:
+        refuse(f"The syntax “{path}” cannot be read: {why(failure)}.")
 
 
 def planned_time(value: str | None, now: datetime) -> tuple[datetime, bool]:
@@ -109,7 +109,9 @@ def planned_time(value: str | None, now: datetime) -> tuple[datetime, bool]:
     try:
         planned = datetime.fromisoformat(value)
     except ValueError:
-        refuse(f"--planned takes a time such as 2027-03-09T09:00+01:00, not {value!r}.")
+        refuse(f"--planned takes a time such as 2027-03-09T09:00+01:00, not {value[:60]!r}.")
+    if not FIRST_YEAR <= planned.year <= LAST_YEAR:
+        refuse(f"--planned takes a time of the years {FIRST_YEAR} to {LAST_YEAR}, not one of the year {planned.year}.")
     return (planned, False) if planned.tzinfo else (planned.astimezone(), True)
 
 
@@ -118,11 +120,12 @@ def readers_in(path: Path | None) -> tuple[tuple[Sample, ...], frozenset[str] | 
     if path is None:
         return (), None
     from jetwind.core.readers import UnusableReaders, read_readers
+    from jetwind.core.readers.files import LARGEST_FILE
 
     try:
-        found = read_readers(path.read_bytes())
+        found = read_readers(read_file(path, LARGEST_FILE))
     except OSError as failure:
-        refuse(f"The readers “{path}” cannot be read: {failure.strerror}.")
+        refuse(f"The readers “{path}” cannot be read: {why(failure)}.")
     except UnusableReaders as unusable:
         refuse(f"The readers “{path}” cannot be read: {unusable}.")
     return found.readers, frozenset(found.fields)
@@ -175,7 +178,7 @@ def brief_in(path: Path | None) -> BriefFile:
     if path is None:
         return BriefFile()
     try:
-        given = tomllib.loads(path.read_text("utf-8"))
+        given = toml(read_text(path))
         tables = read(given, _Tables)
         known = {known.name for known in fields(Envelope)}
         if unknown := set(tables.envelope) - known:
@@ -189,10 +192,12 @@ def brief_in(path: Path | None) -> BriefFile:
             tables.title,
             tables.envelope,
         )
+    except NotToml as failure:
+        refuse(f"The brief “{path}” cannot be read: {failure}.")
     except (UnusableBrief, Unfit) as refused:
         refuse(f"The brief “{path}” cannot be used: {str(refused).removesuffix('.')}.")
-    except (OSError, UnicodeDecodeError, tomllib.TOMLDecodeError) as failure:
-        refuse(f"The brief “{path}” cannot be read: {failure}.")
+    except OSError as failure:
+        refuse(f"The brief “{path}” cannot be read: {why(failure)}.")
 
 
 @dataclass(frozen=True)
@@ -243,7 +248,7 @@ def rulebooks_named(names: list[str]) -> tuple[frozenset[str], tuple[Rulebook, .
     for name in dict.fromkeys(name.strip() for part in names for name in part.split(",") if name.strip()):
         if name in rulebooks():
             chosen.add(name)
-        elif Path(name).is_file():
+        elif Path(name).exists():
             house.append(_rulebook_in(Path(name)))
             chosen.add(house[-1].id)
         else:
@@ -253,6 +258,8 @@ def rulebooks_named(names: list[str]) -> tuple[frozenset[str], tuple[Rulebook, .
 
 def _rulebook_in(path: Path) -> Rulebook:
     try:
-        return rulebook_from_toml(path.read_text("utf-8"), id=f"house:{path.name}")
-    except (OSError, UnicodeDecodeError, UnusableRulebook) as wrong:
+        return rulebook_from_toml(read_text(path), id=f"house:{path.name}")
+    except OSError as failure:
+        refuse(f"the rulebook “{path}” cannot be used: {why(failure)}.")
+    except UnusableRulebook as wrong:
         refuse(f"the rulebook “{path}” cannot be used: {wrong}.")

@@ -85,7 +85,7 @@ def check(
 ) -> None:
     """Check a message.
 
-    Exit status 0: no stop; 1: at least one stop; 2: the input or an option could not be used; 3: Jetwind itself failed, and one line
+    Exit status 0: no stop; 1: at least one stop, or not everything was checked; 2: the input or an option could not be used; 3: Jetwind itself failed, and one line
     says at which check or stage; what could be found is printed all the same.
     """
     if explain is not None:
@@ -219,7 +219,9 @@ def _end(result: Review) -> NoReturn:
         at = ", ".join(answer.check for answer in crashed)
         typer.echo(f"jetwind: failed at {at}: {one_line(crashed[0].reason)}", err=True)
         raise typer.Exit(3)
-    raise typer.Exit(1 if result.has_stop else 0)
+    if result.unlooked:
+        typer.echo(f"jetwind: not everything was checked: {', '.join(result.unlooked)} ran out of time or memory", err=True)
+    raise typer.Exit(1 if result.has_stop or result.unlooked else 0)
 
 
 def _report(result: Review, format: Format, path: Path, context: Context) -> str:

@@ -13,6 +13,7 @@ ACTIONS: dict[str, str] = {
     "envelope.changed": "changed the envelope; revision {revision} came of it",
     "review.started": "took the message under review",
     "review.rechecked": "had revision {revision} checked again",
+    "review.rechecked-longer": "had what ran out of time in revision {revision} checked again with a longer limit",
     "station.looked": "looked at {station} of revision {revision}",
     "station.look-taken-back": "took back the look at {station} of revision {revision}",
     "finding.excused": "excused {check}: {reason}",

@@ -52,11 +52,11 @@ def departures(workspace: Workspace, *, search: str = "", stage: str = "") -> li
         ).distinct()
     mailings = list(found)
     ids = [mailing.newest_id for mailing in mailings]
-    last_run = CheckRun.objects.filter(revision=OuterRef("pk")).order_by("-created_at").values("pk")[:1]
+    last_run = CheckRun.objects.filter(revision=OuterRef("pk")).order_by("-created_at")
     revisions = {
         revision.pk: revision
         for revision in Revision.objects.filter(pk__in=ids)
-        .annotate(run_id=Subquery(last_run))
+        .annotate(run_id=Subquery(last_run.values("pk")[:1]), unlooked=Subquery(last_run.values("summary__unlooked")[:1]))
         .select_related("uploaded_by")
         .prefetch_related(Prefetch("looks", queryset=StationLook.objects.only("station", "revision_id")))
     }
@@ -93,7 +93,8 @@ def _row(mailing: Mailing, revision: Revision, counts: dict[int, Counter[tuple[s
     weighty = {station for (level, station), _ in own.items() if level != "note"}
     walked = [station for station in STATIONS if station.slug != "sign-off"]
     clear = sum(station.slug in looked and station.slug not in weighty for station in walked)
-    stripes = clear * 5 // len(walked) if run_id else 0
+    unlooked = int(getattr(revision, "unlooked", None) or 0)
+    stripes = clear * 5 // len(walked) if run_id and not unlooked else 0
     is_busy = f"revision:{revision.pk}" in busy
     return Leaving(
         mailing,
@@ -102,13 +103,13 @@ def _row(mailing: Mailing, revision: Revision, counts: dict[int, Counter[tuple[s
         fixes,
         notes,
         min(stripes, 3) if stops else stripes,
-        _holding(mailing, stops, len(walked) - len(looked), run_id is not None, is_busy),
+        _holding(mailing, stops, unlooked, len(walked) - len(looked), run_id is not None, is_busy),
         run_id is not None,
         is_busy,
     )
 
 
-def _holding(mailing: Mailing, stops: int, unseen: int, is_checked: bool, is_busy: bool) -> str:
+def _holding(mailing: Mailing, stops: int, unlooked: int, unseen: int, is_checked: bool, is_busy: bool) -> str:
     """What holds a message back, in a few words."""
     if mailing.stage == Mailing.Stage.RELEASED:
         return "nothing: released and locked"
@@ -120,6 +121,8 @@ def _holding(mailing: Mailing, stops: int, unseen: int, is_checked: bool, is_bus
         return "being checked" if is_busy else "not checked yet"
     if stops:
         return "1 open stop" if stops == 1 else f"{stops} open stops"
+    if unlooked:
+        return "not everything was checked"
     if unseen > 0:
         return f"{unseen} stations not looked at"
     return "waits for sign-offs"

@@ -13,6 +13,7 @@ from jetwind.apps.intake.models import KIND_CHOICES
 from jetwind.apps.intake.services import Details
 from jetwind.apps.ui.widgets import LongSelect
 from jetwind.core.message import Envelope
+from jetwind.core.source.plain import FIRST_YEAR, LAST_YEAR
 
 
 class DetailsForm(forms.Form):
@@ -43,6 +44,9 @@ class DetailsForm(forms.Form):
         found = super().clean() or {}
         planned, zone = found.get("planned"), found.get("planned_zone")
         if planned and zone:
+            if not FIRST_YEAR < planned.year < LAST_YEAR:
+                self.add_error("planned", f"Give a time of the years {FIRST_YEAR + 1} to {LAST_YEAR - 1}.")
+                return found
             naive = timezone.make_naive(planned, timezone.get_current_timezone())
             found["planned"] = naive.replace(tzinfo=ZoneInfo(zone))
         return found

@@ -22,7 +22,7 @@ from jetwind.core.checking import CheckResult, Finding, Level, Outcome, Part, Pl
 from jetwind.core.message import Message
 from jetwind.core.reports import Review, Summary, station_of, summary_of
 from jetwind.core.spam import SpamSum
-from jetwind.engines.bounded import review_bounded
+from jetwind.engines.bounded import CHECKING, review_bounded
 
 #: Called before a revision is checked: what its circumstances say is brought up to date.
 preparations: list[Callable[[Revision], None]] = []
@@ -31,13 +31,19 @@ CHECKS = "checks"
 RECHECKS = "rechecks"
 
 
-def ask_for_checks(revision: Revision, user: User | None = None) -> Work:
-    """Have a revision checked in the background."""
+#: How many times the usual time and memory a person may have spent on a message whose checks ran out.
+PATIENT = 6
+
+
+def ask_for_checks(revision: Revision, user: User | None = None, *, patience: int = 1) -> Work:
+    """Have a revision checked in the background; with ``patience``, the checks that ran out once more, with so many times the usual limit."""
     return jobs.start(
         CHECKS,
         f"revision:{revision.pk}",
         doing="waiting for a worker",
-        enqueue=lambda work_id: jobs.defer("review.check_revision", revision_id=revision.pk, work_id=work_id),
+        enqueue=lambda work_id: jobs.defer(
+            "review.check_revision", revision_id=revision.pk, work_id=work_id, **({"patience": patience} if patience > 1 else {})
+        ),
     )
 
 
@@ -70,24 +76,29 @@ def recheck_outdated(workspace: Workspace, work_id: int) -> None:
     jobs.report(work_id, done=len(waiting), total=len(waiting), doing="done")
 
 
-def check_now(revision: Revision) -> CheckRun:
-    """Run all checks, unless the same question was answered before. Safe to run twice. A released message keeps its answers."""
+def check_now(revision: Revision, patience: int = 1) -> CheckRun:
+    """Run all checks, unless the same question was answered before. Safe to run twice. A released message keeps its answers.
+
+    ``patience`` multiplies the limits, and asks once more what ran out before.
+    """
     last = newest_run(revision)
     if last is not None and revision.mailing.is_locked:
         return last
     for prepare in preparations:
         prepare(revision)
     question = Question(revision, context_of(revision))
-    if last is not None and question.is_answered_by(last):
+    asks_again = last is not None and patience > 1 and bool(last.unlooked)
+    if last is not None and not asks_again and question.is_answered_by(last):
         return last
     known = CheckRun.objects.filter(revision=revision, key=question.key).first()
-    if known is not None:
+    if known is not None and not asks_again:
         # Asked again under circumstances that held before: its answer becomes the newest one.
         CheckRun.objects.filter(pk=known.pk).update(created_at=timezone.now())
         return known
     holding = question.holding(last) if last is not None else {}
     asked = [check_id for check_id in registry() if check_id not in holding]
-    answer = review_bounded(message_to_check(revision), question.context, asked, start=settings.HELPERS_START)
+    budget = CHECKING.times(patience)
+    answer = review_bounded(message_to_check(revision), question.context, asked, start=settings.HELPERS_START, budget=budget)
     return _keep(revision, question, answer, last, holding)
 
 
@@ -99,7 +110,7 @@ def _keep(revision: Revision, question: Question, answer: Review, last: CheckRun
             result.outcome.value,
             result.reason,
             sorted(result.used),
-            question.answer_key(checks[result.check], result.used) if result.is_lasting else "",
+            "" if result.outcome.is_unlooked else question.answer_key(checks[result.check], result.used),
         ]
         for result in answer.results
     }
@@ -108,24 +119,31 @@ def _keep(revision: Revision, question: Question, answer: Review, last: CheckRun
         "spam": answer.spam.as_json(),
         "summary": dataclasses.asdict(answer.summary),
     }
+    told["summary"]["unlooked"] = sum(Outcome(outcome).is_unlooked for outcome, *_ in told["outcomes"].values())
     with transaction.atomic():
         # Answers of checks that were under way when the message was released come too late.
         mailing = Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id)
         if last is not None and mailing.is_locked:
             return last
-        run, is_new = CheckRun.objects.get_or_create(
-            revision=revision, key=question.key, defaults={name: storable(value) for name, value in told.items()}
-        )
-        if is_new:
-            made = [_as_record(run, finding) for finding in answer.findings]
-            kept = [found for found in last.findings.all() if found.check_id in holding] if last is not None else []
-            for found in kept:
-                found.pk, found.run = None, run
-                found._state.adding = True
-            everything = sorted((*made, *kept), key=lambda found: (_WEIGHT[found.level], found.check_id, found.start or -1))
-            for order, found in enumerate(everything):
-                found.order = order
-            FindingRecord.objects.bulk_create(everything)
+        given = {name: storable(value) for name, value in told.items()}
+        run, is_new = CheckRun.objects.get_or_create(revision=revision, key=question.key, defaults=given)
+        if not is_new and not run.unlooked:
+            return run
+        kept = [found for found in last.findings.all() if found.check_id in holding] if last is not None else []
+        if not is_new:
+            # The same question, asked once more with a longer limit: what is known now stands in the place of what ran out.
+            run.findings.all().delete()
+            for name, value in {**given, "created_at": timezone.now()}.items():
+                setattr(run, name, value)
+            run.save()
+        made = [_as_record(run, finding) for finding in answer.findings]
+        for found in kept:
+            found.pk, found.run = None, run
+            found._state.adding = True
+        everything = sorted((*made, *kept), key=lambda found: (_WEIGHT[found.level], found.check_id, found.start or -1))
+        for order, found in enumerate(everything):
+            found.order = order
+        FindingRecord.objects.bulk_create(everything)
     return run
 
 
@@ -183,7 +201,7 @@ def stored_review(run: CheckRun) -> Review:
         CheckResult(check_id, Outcome(answer[0]), tuple(findings.get(check_id, ())), answer[1])
         for check_id, answer in sorted(run.outcomes.items())
     )
-    return Review(message, results, SpamSum.from_json(run.spam), Summary(**run.summary) if run.summary else summary_of(message))
+    return Review(message, results, SpamSum.from_json(run.spam), _summary(run) or summary_of(message))
 
 
 def _as_finding(record: FindingRecord, message: Message) -> Finding:
@@ -207,6 +225,11 @@ def _as_place(record: FindingRecord, message: Message) -> Place:
     if source is None or record.start is None or record.end is None:
         return Place(part, record.name, element=record.element)
     return Place(part, record.name, source.position(record.start), source.position(record.end), record.element)
+
+
+def _summary(run: CheckRun) -> Summary | None:
+    kept = {name: value for name, value in run.summary.items() if name in Summary.__dataclass_fields__}
+    return Summary(**kept) if kept else None
 
 
 def crashed_checks(run: CheckRun) -> list[str]:

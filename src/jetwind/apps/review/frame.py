@@ -23,11 +23,12 @@ from jetwind.apps.review.selectors import ShownFinding, StationState, Walk, stat
 from jetwind.apps.ui.given import whole_number
 from jetwind.apps.workspace.access import permissions_of
 from jetwind.apps.workspace.selectors import options_of
-from jetwind.core.checking import registry
+from jetwind.core.checking import Outcome, registry
 from jetwind.core.checks.appearance.size import ClipOptions
 from jetwind.core.message import Message
 from jetwind.core.reports import station_of
 from jetwind.core.source import Excerpt, Span
+from jetwind.core.spam import SpamSum
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,6 +102,8 @@ class Frame:
     #: All work on the revision, the newest of each kind.
     works: dict[str, Work]
     crashed: list[str]
+    #: Checks that ran out of time or memory: identifier, name, the station that they belong to, why.
+    ran_out: list[tuple[str, str, str, str]]
     answers: list[tuple[str, str, str, str]]
     newest_number: int
     allowed: frozenset[str]
@@ -155,6 +158,7 @@ def frame(request: HttpRequest, revision: Revision, slug: str) -> Frame:
         work=works.get(CHECKS),
         works=works,
         crashed=crashed_checks(walk.run) if walk.run else [],
+        ran_out=ran_out_of(walk),
         answers=_answers(walk, state),
         newest_number=int(getattr(revision, "newest_number", revision.number)),
         allowed=allowed,
@@ -164,6 +168,17 @@ def frame(request: HttpRequest, revision: Revision, slug: str) -> Frame:
         here=station_address(revision, slug),
         test_address=station_address(revision, "test-sends"),
     )
+
+
+def ran_out_of(walk: Walk) -> list[tuple[str, str, str, str]]:
+    """Checks of a walk that ran out of time or memory: identifier, name, station, why."""
+    checks = registry()
+    outcomes = walk.run.outcomes if walk.run is not None else {}
+    return [
+        (check_id, checks[check_id].name if check_id in checks else check_id, station_of(check_id).name, reason)
+        for check_id, (outcome, reason, *_) in outcomes.items()
+        if outcome == Outcome.RAN_OUT.value
+    ]
 
 
 def _chosen_place(request: HttpRequest, chosen: ShownFinding | None) -> int:
@@ -251,8 +266,14 @@ def _gauges(walk: Walk, message: Message) -> list[Gauge]:
     return [
         Gauge("HTML", f"{octets / 1024:.1f} of {most / 1024:,.0f} KB", min(octets / max(most, 1), 1.0)),
         Gauge("images", f"{pictures / 1024:,.0f} KB"),
-        Gauge("spam", f"{spam['score']:.1f} {spam['band']}" if spam else "not yet"),
+        Gauge("spam", _spam_in_words(spam)),
     ]
+
+
+def _spam_in_words(kept: dict[str, Any] | None) -> str:
+    if not kept:
+        return "not yet"
+    return SpamSum.from_json(kept).in_words
 
 
 def _answers(walk: Walk, state: StationState) -> list[tuple[str, str, str, str]]:

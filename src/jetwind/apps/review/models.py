@@ -10,6 +10,7 @@ from django.db.models import Q
 
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.workspace.models import Workspace
+from jetwind.core.checking import Outcome
 from jetwind.core.images.words import Words
 
 
@@ -29,6 +30,11 @@ class CheckRun(models.Model):
 
     def __str__(self) -> str:
         return f"checks of {self.revision}"
+
+    @property
+    def unlooked(self) -> list[str]:
+        """Checks that looked at nothing to the end: they ran out of time or memory, or failed. They never count as clear."""
+        return [check_id for check_id, (outcome, *_) in self.outcomes.items() if Outcome(outcome).is_unlooked]
 
 
 class FindingRecord(models.Model):

@@ -163,7 +163,7 @@ class Question:
             for check_id, answer in run.outcomes.items()
             if check_id in checks
             and len(answer) == 4
-            and answer[0] != Outcome.CRASHED.value
+            and not Outcome(answer[0]).is_unlooked
             and answer[3] == self.answer_key(checks[check_id], answer[2])
         }
 

@@ -89,6 +89,11 @@ class Walk:
         return sum(finding.is_open and finding.record.level == level for finding in self.findings)
 
     @property
+    def unlooked(self) -> list[str]:
+        """Checks that looked at nothing to the end."""
+        return self.run.unlooked if self.run is not None else []
+
+    @property
     def stops(self) -> int:
         """Open stops."""
         return self.count("stop")
@@ -105,8 +110,8 @@ class Walk:
 
     @property
     def stripes(self) -> int:
-        """How many of the windsock's five stripes are lifted: none while the checks have not run."""
-        if self.run is None:
+        """How many of the windsock's five stripes are lifted: none while the checks have not run, or not to their end."""
+        if self.run is None or self.unlooked:
             return 0
         walked = [state for state in self.stations if state.slug != "sign-off"]
         clear = sum(state.mark == "full" for state in walked)

@@ -11,7 +11,7 @@ from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import record
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.services import refuse_if_locked
-from jetwind.apps.review.answers import ask_for_checks
+from jetwind.apps.review.answers import PATIENT, ask_for_checks
 from jetwind.apps.review.models import Excuse, StationLook
 from jetwind.apps.review.questions import newest_run
 from jetwind.apps.ui.merging import Overtaken, merged_table, overtaken
@@ -24,8 +24,8 @@ from jetwind.core.reports import STATIONS
 on_sent_back: list[Callable[[Revision, User], None]] = []
 
 
-def recheck(user: User, revision: Revision) -> None:
-    """Check a revision again, since circumstances changed.
+def recheck(user: User, revision: Revision, *, longer: bool = False) -> None:
+    """Check a revision again, since circumstances changed; ``longer`` gives what ran out of time or memory more of both.
 
     Raises:
         NotAllowed, Refused: not permitted; released.
@@ -33,8 +33,9 @@ def recheck(user: User, revision: Revision) -> None:
     permit(user, "review:look", revision.mailing.workspace)
     with transaction.atomic():
         refuse_if_locked(Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id))
-        ask_for_checks(revision)
-        record("review.rechecked", actor=user, mailing_id=revision.mailing_id, revision=revision.number)
+        ask_for_checks(revision, patience=PATIENT if longer else 1)
+        action = "review.rechecked-longer" if longer else "review.rechecked"
+        record(action, actor=user, mailing_id=revision.mailing_id, revision=revision.number)
 
 
 def change_brief(user: User, mailing: Mailing, change: Callable[[Brief], Brief]) -> None:

@@ -141,7 +141,7 @@ def recheck(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     """Check again."""
     assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
-    services.recheck(request.user, revision)
+    services.recheck(request.user, revision, longer=request.POST.get("longer") == "yes")
     return redirect(came_from(request) or station_address(revision, "envelope"))
 
 

@@ -7,6 +7,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from django.conf import settings
 from django.core.exceptions import ValidationError
 from django.db import IntegrityError, transaction
 from django.utils.crypto import salted_hmac
@@ -19,8 +20,9 @@ from jetwind.apps.workspace.access import permit
 from jetwind.apps.workspace.models import SampleReader, Workspace
 from jetwind.apps.workspace.services import tell_of_settings
 from jetwind.core.message import Sample
-from jetwind.core.readers import ReadersFile, UnusableReaders, awkward_readers, fewest, masked, read_readers, told_apart
+from jetwind.core.readers import ReadersFile, UnusableReaders, awkward_readers, masked, told_apart
 from jetwind.core.readers.files import NAME
+from jetwind.engines.bounded import PastBudget, fewest_bounded, read_readers_bounded
 
 #: Readers of a workspace: every message is merged for each of them.
 MOST = 500
@@ -167,8 +169,8 @@ def _plain(name: str) -> str:
 
 def _read(data: bytes) -> ReadersFile:
     try:
-        return read_readers(data)
-    except UnusableReaders as unusable:
+        return read_readers_bounded(data, start=settings.HELPERS_START)
+    except (UnusableReaders, PastBudget) as unusable:
         raise Refused(f"The file cannot be used: {unusable}.") from unusable
 
 
@@ -208,7 +210,10 @@ def take_in_readers(
             raise Refused(f"“{field[:40]}…” is too long for the name of a field.")
     readers: Sequence[Sample] = _under_fields(found.readers, {**columns_taken(workspace, found.fields), **chosen})
     if len(readers) > workspace.readers_of_a_file:
-        readers = [readers[number] for number in fewest(readers, workspace.readers_of_a_file)]
+        try:
+            readers = fewest_bounded(readers, workspace.readers_of_a_file, start=settings.HELPERS_START)
+        except PastBudget as past:
+            raise Refused(f"Choosing among the {len(found.readers):,} readers of the file cannot be done: {past}.") from past
     if mask:
         key = salted_hmac("jetwind.readers", str(workspace.pk)).digest()
         # Two short names may come out alike.

@@ -28,7 +28,13 @@ class Outcome(StrEnum):
     CLEAR = "clear"
     DOES_NOT_APPLY = "does-not-apply"
     CANNOT_TELL = "cannot-tell"
+    RAN_OUT = "ran-out"  # its time or memory was used up before there was an answer
     CRASHED = "crashed"
+
+    @property
+    def is_unlooked(self) -> bool:
+        """Whether nothing was looked at to the end: that never counts as clear."""
+        return self in (Outcome.RAN_OUT, Outcome.CRASHED)
 
 
 @dataclass(frozen=True, slots=True)
@@ -115,10 +121,10 @@ class Finding:
 
 @dataclass(frozen=True, slots=True)
 class CheckResult:
-    """The answer of one check. ``reason`` says why it cannot tell, does not apply or crashed.
+    """The answer of one check. ``reason`` says why it cannot tell, does not apply, ran out or crashed.
 
     ``used`` are the circumstances that it looked at: while they stay as they are, so does the answer for the same content, unless
-    it is not lasting, such as one that was given up for want of time.
+    nothing was looked at to the end.
     """
 
     check: str
@@ -126,7 +132,6 @@ class CheckResult:
     findings: tuple[Finding, ...] = ()
     reason: str = ""
     used: frozenset[str] = frozenset()
-    is_lasting: bool = True
 
 
 class CannotTell(Exception):

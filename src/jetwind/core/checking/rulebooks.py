@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import tomllib
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
-from datetime import date
+from datetime import date, datetime
 from functools import lru_cache
-from typing import Any
 
 from jetwind.core.facts import table
+from jetwind.core.source.plain import FIRST_YEAR, LAST_YEAR, NotToml, toml
 
 #: What a house may ask for, with what each says by itself. All but the last are kept by checks; the words are kept by footer.house-words.
 HOUSE_DEMANDS: Mapping[str, str] = {
@@ -122,6 +121,9 @@ def house_rulebook(
     for code in sorted(codes):
         if len(code) != 2 or not code.isascii() or not code.isalpha():
             raise UnusableRulebook(f"{code!r} is no country code of two letters, such as GB")
+    for day in (since, until):
+        if day is not None and not FIRST_YEAR <= day.year <= LAST_YEAR:
+            raise UnusableRulebook(f"days are of the years {FIRST_YEAR} to {LAST_YEAR}, not of {day.year}")
     if since is not None and until is not None and until < since:
         raise UnusableRulebook("it ends before it begins")
     if not demands and not plain:
@@ -137,14 +139,18 @@ def rulebook_from_toml(text: str, id: str = "house") -> Rulebook:
         UnusableRulebook: it is no TOML, or an entry is none.
     """
     try:
-        read: dict[str, Any] = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as wrong:
+        read = toml(text)
+    except NotToml as wrong:
         raise UnusableRulebook(f"it is no TOML: {wrong}") from wrong
     known = {"name": str, "demands": list, "words": list, "kinds": list, "countries": list, "since": date, "until": date}
     for key, value in read.items():
         if key not in known:
             raise UnusableRulebook(f"there is no entry {key!r}; there are {', '.join(known)}")
-        if not isinstance(value, known[key]) or (isinstance(value, list) and not all(isinstance(one, str) for one in value)):
+        if (
+            not isinstance(value, known[key])
+            or isinstance(value, datetime)
+            or (isinstance(value, list) and not all(isinstance(one, str) for one in value))
+        ):
             what = {str: "a text", list: "a list of texts", date: "a date such as 2027-01-31"}[known[key]]
             raise UnusableRulebook(f"{key!r} is {what}")
     return house_rulebook(read.pop("name", ""), read.pop("demands", []), id=id, **read)

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import tomllib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 from jetwind.core.fields.shapes import tokens
 from jetwind.core.fields.syntax import LIQUID, BlockWords, FieldToken, Syntax
+from jetwind.core.source.plain import NotToml, toml
 
 #: Characters of one mark, words of one list, characters of a word.
 LONGEST_MARK, MOST_WORDS, LONGEST_WORD = 8, 6, 20
@@ -72,8 +72,8 @@ def from_toml(text: str) -> Syntax:
         UnusableSyntax: it is no TOML, or describes no syntax.
     """
     try:
-        data = tomllib.loads(text)
-    except (tomllib.TOMLDecodeError, RecursionError) as fault:
+        data = toml(text)
+    except NotToml as fault:
         raise UnusableSyntax("", f"it is no TOML: {fault}") from fault
     return described(data)
 

@@ -28,17 +28,24 @@ def pixel_size(data: bytes) -> tuple[int, int] | None:
     """Width and height of a picture in px by its own head, however large; None where it has none that can be read."""
     from PIL import Image
 
-    # Only the head is read, so that Pillow's own limit, which refuses to say how large a picture is, may rest meanwhile.
-    limit, Image.MAX_IMAGE_PIXELS = Image.MAX_IMAGE_PIXELS, None
-    try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore")
-            with Image.open(io.BytesIO(data)) as picture:
+    # Only the head is read. Pillow's own limit refuses to say how large a picture is, and belongs to the whole process; so its
+    # formats are asked one by one, as Image.open does it.
+    Image.init()
+    for form in Image.ID:
+        factory, accept = Image.OPEN[form]
+        try:
+            if accept is not None and not _takes(accept(data[:16])):
+                continue
+            with factory(io.BytesIO(data), "") as picture:
                 return picture.size
-    except DECODING_FAILS:
-        return None
-    finally:
-        Image.MAX_IMAGE_PIXELS = limit
+        except DECODING_FAILS:
+            continue
+    return None
+
+
+def _takes(said: object) -> bool:
+    """Whether a format takes a picture by its first octets; a text is what it lacks to do so."""
+    return bool(said) and not isinstance(said, str)
 
 
 def is_plain_drawing(data: bytes) -> bool:

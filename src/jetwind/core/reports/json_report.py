@@ -28,10 +28,11 @@ def as_json(review: Review) -> str:
             "links": review.summary.links,
         },
         "findings": [finding_as_dict(finding) for finding in review.findings],
+        "unlooked": review.unlooked,
         "outcomes": {result.check: _outcome(result) for result in review.results},
         "spam": {
-            "score": review.spam.score(),
-            "band": review.spam.band(),
+            "score": review.spam.score() if review.spam.is_known else None,
+            "band": review.spam.band() if review.spam.is_known else None,
             "reasons": [{"id": reason.id, "weight": reason.weight, "evidence": reason.evidence} for reason in review.spam.reasons],
         },
     }
@@ -65,6 +66,6 @@ def _position(position: Position | None) -> dict[str, int] | None:
 
 
 def _outcome(result: CheckResult) -> str:
-    if result.outcome in (Outcome.CANNOT_TELL, Outcome.CRASHED):
+    if result.outcome in (Outcome.CANNOT_TELL, Outcome.RAN_OUT, Outcome.CRASHED):
         return f"{result.outcome.value}: {result.reason}"
     return result.outcome.value

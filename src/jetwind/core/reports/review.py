@@ -50,6 +50,11 @@ class Review:
         """Whether anything forbids the release."""
         return any(finding.level is Level.STOP for finding in self.findings)
 
+    @property
+    def unlooked(self) -> list[str]:
+        """Checks that looked at nothing to the end: they ran out of time or memory, or crashed. They never count as clear."""
+        return [result.check for result in self.results if result.outcome.is_unlooked]
+
 
 def review(message: Message, context: Context, only: Collection[str] | None = None) -> Review:
     """Run all checks, or those in ``only``, over a message.

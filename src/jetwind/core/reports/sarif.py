@@ -28,11 +28,22 @@ def as_sarif(review: Review, uri: str) -> str:
         }
         for check_id in used
     ]
-    run = {
+    run: dict[str, Any] = {
         "tool": {"driver": {"name": "Jetwind", "version": __version__, "rules": rules}},
         "columnKind": "unicodeCodePoints",
         "results": [_result(finding, number[finding.check], uri) for finding in review.findings],
     }
+    if unlooked := [result for result in review.results if result.outcome.is_unlooked]:
+        # Section 3.20.14 and 3.20.21 (from memory): a run that did not end, and what of it failed.
+        notes = [
+            {
+                "level": "error",
+                "message": {"text": f"{result.check} {result.outcome.value.replace('-', ' ')}: {result.reason}"},
+                "descriptor": {"id": result.check},
+            }
+            for result in unlooked
+        ]
+        run["invocations"] = [{"executionSuccessful": False, "toolExecutionNotifications": notes}]
     log = {"version": "2.1.0", "$schema": "https://json.schemastore.org/sarif-2.1.0.json", "runs": [run]}
     return json.dumps(log, indent=2, ensure_ascii=False)
 

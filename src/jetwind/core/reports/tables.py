@@ -51,15 +51,19 @@ def as_text(review: Review, rulebooks: Collection[str] = (), house: Collection[R
         lines += [f"      § {book.name}: {demand.says} ({demand.source})" for book, demand in asking(finding.check, rulebooks, house)]
     unanswered: dict[tuple[str, str], list[str]] = {}
     for result in review.results:
-        if result.outcome in (Outcome.CANNOT_TELL, Outcome.CRASHED):
+        if result.outcome in (Outcome.CANNOT_TELL, Outcome.RAN_OUT, Outcome.CRASHED):
             unanswered.setdefault((result.outcome.value.replace("-", " "), result.reason), []).append(result.check)
     # Checks that lack the same thing, such as a render, are told in one line.
     lines += [f"{outcome}: {', '.join(checks)} ({reason})" for (outcome, reason), checks in unanswered.items()]
     counts = {level: sum(finding.level is level for finding in review.findings) for level in Level}
     lines.append("")
+    if unlooked := review.unlooked:
+        lines.append(
+            f"Not everything was checked: {_count(len(unlooked), 'check', 'checks')} looked at nothing to the end ({', '.join(unlooked)})."
+        )
     lines.append(
         f"{_count(counts[Level.STOP], 'stop', 'stops')}, {_count(counts[Level.FIX], 'fix', 'fixes')}, {_count(counts[Level.NOTE], 'note', 'notes')}; "
-        f"spam risk {review.spam.score():.1f} {review.spam.band()}"
+        f"spam risk {review.spam.in_words}"
     )
     return "\n".join(without_controls(line) for line in lines) + "\n"
 

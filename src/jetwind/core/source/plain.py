@@ -17,6 +17,10 @@ class Unfit(ValueError):
     """A value that does not fit; the text names its place, what it has to be, and what it is."""
 
 
+class NotToml(Unfit):
+    """A text that is no TOML; the text of this says why, and names the line."""
+
+
 def read(given: Any, kind: type[T]) -> T:
     """A value of a type: a data class, or texts, numbers, lists and tables of such. Fields that a data class does not have are passed over.
 
@@ -30,6 +34,27 @@ def read(given: Any, kind: type[T]) -> T:
         return msgspec.convert(given, kind)
     except msgspec.ValidationError as fault:
         raise Unfit(_in_words(str(fault), given)) from fault
+
+
+#: Years of the times that are planned and of the days that rulebooks hold: calendars of other years have no zones and no letters to send.
+FIRST_YEAR, LAST_YEAR = 1970, 2999
+
+
+def toml(text: str) -> dict[str, Any]:
+    """The tables of a TOML text.
+
+    Raises:
+        NotToml: it is none; the text names the line. Tables nested too deeply and numbers of thousands of digits are none either.
+    """
+    # Loaded when first used: most commands read nothing that way.
+    import tomllib
+
+    try:
+        return tomllib.loads(text)
+    except RecursionError:
+        raise NotToml("its tables or lists are nested too deeply") from None
+    except (ValueError, OverflowError) as wrong:
+        raise NotToml(str(wrong)) from wrong
 
 
 def plain(value: Any) -> Any:

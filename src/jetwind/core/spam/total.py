@@ -71,6 +71,16 @@ class SpamSum:
         """The sum in points, leaving out the reasons with the ids ``without``, to one decimal place. Words may pull it below zero."""
         return round(sum(reason.weight for reason in self.reasons if reason.id not in without), 1) + 0.0
 
+    @property
+    def is_known(self) -> bool:
+        """Whether the sum was worked out: without it the score says nothing."""
+        return all(name != "all" for name, _ in self.unknown)
+
+    @property
+    def in_words(self) -> str:
+        """Score and band."""
+        return f"{self.score():.1f} {self.band()}" if self.is_known else "not known"
+
     def band(self, without: Collection[str] = ()) -> Band:
         """The band that the score falls in."""
         return band_of(self.score(without))

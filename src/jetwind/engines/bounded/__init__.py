@@ -11,6 +11,7 @@ from jetwind.engines.bounded.lightening import (
 )
 from jetwind.engines.bounded.listing import listing_bounded
 from jetwind.engines.bounded.overview import OVERVIEW, overview_bounded
+from jetwind.engines.bounded.readers_files import fewest_bounded, read_readers_bounded
 from jetwind.engines.bounded.reviewing import CHECKING, review_bounded
 from jetwind.engines.bounded.rewriting import REWRITING, BoundedRewriter
 
@@ -27,10 +28,12 @@ __all__ = [
     "Start",
     "before_and_after_bounded",
     "candidates_bounded",
+    "fewest_bounded",
     "grey_copy_bounded",
     "laid_over_bounded",
     "lighter_bounded",
     "listing_bounded",
     "overview_bounded",
+    "read_readers_bounded",
     "review_bounded",
 ]

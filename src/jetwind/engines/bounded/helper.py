@@ -43,6 +43,10 @@ class Budget:
     all_seconds: float
     memory: int
 
+    def times(self, factor: float) -> Budget:
+        """So many times the seconds, and up to twice the memory: a machine has no more of it because somebody waits longer."""
+        return Budget(self.answer_seconds * factor, self.all_seconds * factor, int(self.memory * min(factor, 2.0)))
+
 
 class PastBudget(Exception):
     """An answer costs more than its budget; the text says which limit, as the end of "cannot tell: "."""
@@ -65,12 +69,23 @@ class Helper:
         self._process: Any = None
         self._pipe: Connection | None = None
         self._spent = 0.0
+        self._most = budget.answer_seconds
 
     def __enter__(self) -> Helper:
         return self
 
     def __exit__(self, *_: object) -> None:
         self.close()
+
+    @property
+    def left(self) -> float:
+        """Seconds of processor time that may still be used."""
+        return max(0.0, self._budget.all_seconds - self._spent - self._used())
+
+    def within(self, seconds: float) -> Helper:
+        """The same helper, whose next answers may take so long at most; the budget holds all the same."""
+        self._most = seconds
+        return self
 
     def ask(self, question: Callable[Concatenate[Any, Asked], Answer], *args: Asked.args, **kwargs: Asked.kwargs) -> Answer:
         """``question(given, …)``, worked out by the helper. ``question`` is a function of a module.
@@ -116,7 +131,8 @@ class Helper:
             PastBudget: it has.
         """
         assert self._pipe is not None
-        left = min(self._budget.answer_seconds, self._budget.all_seconds - self._spent)
+        own = min(self._most, self._budget.answer_seconds)
+        left = min(own, self._budget.all_seconds - self._spent)
         started, before = time.monotonic(), self._used()
         if self._pipe.poll(min(0.2, left)):
             return
@@ -125,12 +141,14 @@ class Helper:
             if used <= left and time.monotonic() - started <= left * _PATIENCE:
                 continue
             self._end()
-            if left < self._budget.answer_seconds:
+            if left < own:
                 raise PastBudget(f"the message takes longer than {self._budget.all_seconds:g} s in all")
-            raise PastBudget(f"took longer than {self._budget.answer_seconds:g} s")
+            raise PastBudget(f"took longer than {own:g} s")
 
     def _used(self) -> float:
         """Seconds of processor time that the helper has used (proc(5), stat, fields 14 and 15)."""
+        if self._process is None:
+            return 0.0
         try:
             fields = Path(f"/proc/{self._process.pid}/stat").read_text().rpartition(")")[2].split()
         except OSError:

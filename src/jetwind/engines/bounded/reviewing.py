@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Callable, Collection, Sequence
 from contextlib import suppress
 from dataclasses import replace
+from typing import TypeVar
 
 from jetwind.core.checking import CheckResult, Context, Outcome, check_settings, registry, run_check
 from jetwind.core.message import Message
@@ -12,8 +13,14 @@ from jetwind.core.reports import Review, Summary, summary_of
 from jetwind.core.spam import OtherScore, SpamSum, scores_of_others, spam_sum
 from jetwind.engines.bounded.helper import Budget, Helper, PastBudget, Start
 
+Answer = TypeVar("Answer")
+
 #: Real messages take a twentieth of a second for the slowest check and half a second for all.
-CHECKING = Budget(answer_seconds=5.0, all_seconds=15.0, memory=600_000_000)
+CHECKING = Budget(answer_seconds=5.0, all_seconds=30.0, memory=600_000_000)
+#: Seconds that a check may take in the first round, and how many times as many in each further one.
+_FIRST_S, _LONGER = 0.5, 2.0
+#: Of the time that is left, the share that the sum or the summary may take.
+_SHARE = 0.25
 
 _Given = tuple[Message, Context]
 
@@ -21,7 +28,10 @@ _Given = tuple[Message, Context]
 def review_bounded(
     message: Message, context: Context, only: Collection[str] | None = None, *, start: Start, budget: Budget = CHECKING
 ) -> Review:
-    """What ``review`` answers; a check that passes its budget cannot tell, and says so, while the others are answered.
+    """What ``review`` answers; a check that passes its budget ran out, and says so, while the others are answered.
+
+    The cheap answers come first: in a first round each check may take half a second, besides what reading the message takes. What takes
+    longer waits until all others have had their turn, and may then take twice as long, round by round, until the whole budget is spent.
 
     Raises:
         KeyError: ``only`` names a check that does not exist.
@@ -31,24 +41,45 @@ def review_bounded(
     chosen = list(checks) if only is None else sorted(only)
     for check_id in chosen:
         check_settings(checks[check_id], context.settings)
-    results: list[CheckResult] = []
+    results: dict[str, CheckResult] = {}
     with Helper((message, context), budget, start) as helper:
-        for check_id in chosen:
-            try:
-                results.append(helper.ask(_check, check_id))
-            except PastBudget as past:
-                results.append(CheckResult(check_id, Outcome.CANNOT_TELL, reason=str(past), is_lasting=False))
+        _read(helper, budget)
+        late = _round(helper, budget, chosen, _FIRST_S, results)
+        spam = _asked(helper, _spam, SpamSum((), unknown=(("all", "the time for it ran out"),)))
+        summary = _asked(helper, _summary, Summary("", 0))
+        seconds = _FIRST_S
+        while late and seconds < budget.answer_seconds and helper.left > 0:
+            seconds = min(seconds * _LONGER, budget.answer_seconds)
+            late = _round(helper, budget, late, seconds, results)
+        spam = replace(spam, others=_asked(helper, _others, ()))
+    return Review(message, tuple(results[check_id] for check_id in chosen), spam, summary)
+
+
+def _round(helper: Helper, budget: Budget, asked: Sequence[str], seconds: float, results: dict[str, CheckResult]) -> list[str]:
+    """Ask checks, each within so many seconds; their answers go into ``results``, and those that ran out come back."""
+    late = []
+    for check_id in asked:
         try:
-            spam = helper.ask(_spam)
-        except PastBudget:
-            spam = SpamSum(())
-        with suppress(PastBudget):
-            spam = replace(spam, others=helper.ask(_others))
-        try:
-            summary = helper.ask(_summary)
-        except PastBudget:
-            summary = Summary("", 0)
-    return Review(message, tuple(results), spam, summary)
+            results[check_id] = helper.within(seconds).ask(_check, check_id)
+        except PastBudget as past:
+            results[check_id] = CheckResult(check_id, Outcome.RAN_OUT, reason=str(past))
+            late.append(check_id)
+            _read(helper, budget)
+    return late
+
+
+def _read(helper: Helper, budget: Budget) -> None:
+    """Have the message read once more by a helper that has taken over, so that the next check does not pay for it."""
+    with suppress(PastBudget):
+        helper.within(budget.answer_seconds).ask(_summary)
+
+
+def _asked(helper: Helper, question: Callable[[_Given], Answer], otherwise: Answer) -> Answer:
+    """An answer besides those of the checks, within its share; ``otherwise`` where it ran out."""
+    try:
+        return helper.within(max(_FIRST_S, helper.left * _SHARE)).ask(question)
+    except PastBudget:
+        return otherwise
 
 
 def _check(given: _Given, check_id: str) -> CheckResult:

@@ -13,6 +13,7 @@ import dns.name
 import dns.rdatatype
 import dns.zone
 
+from jetwind.core.source.files import read_text, why
 from jetwind.engines.names.asking import NoAnswer, Records, RecordType, Resolver
 from jetwind.engines.names.dns import read
 
@@ -47,9 +48,15 @@ class Zone:
             raise UnusableZone(f"it is longer than {MOST_OCTETS:,} characters")
         try:
             zone = dns.zone.from_text(
-                f"$TTL 3600\n{text}", origin=dns.name.root, relativize=False, check_origin=False, allow_include=False, filename="zone"
+                f"$TTL 3600\n{text}",
+                origin=dns.name.root,
+                relativize=False,
+                check_origin=False,
+                # A line of $GENERATE makes as many records as it says.
+                allow_directives=("$ORIGIN", "$TTL"),
+                filename="zone",
             )
-        except (dns.exception.DNSException, ValueError, UnicodeError) as wrong:
+        except (dns.exception.DNSException, ValueError, UnicodeError, RecursionError, OverflowError) as wrong:
             raise UnusableZone(_said(wrong)) from wrong
         entries: dict[tuple[str, str], list[bytes | str | tuple[int, str]]] = {}
         for owner, _, rdata in zone.iterate_rdatas():
@@ -68,13 +75,9 @@ class Zone:
             UnusableZone: it cannot be read, or holds no records.
         """
         try:
-            if path.stat().st_size > MOST_OCTETS:
-                raise UnusableZone(f"it is larger than {MOST_OCTETS:,} octets")
-            return cls.read(path.read_text("utf-8"), f"“{path.name}”")
+            return cls.read(read_text(path, MOST_OCTETS), f"“{path.name}”")
         except OSError as failed:
-            raise UnusableZone(failed.strerror or "it cannot be read") from failed
-        except UnicodeDecodeError as wrong:
-            raise UnusableZone("it is no text in UTF-8") from wrong
+            raise UnusableZone(why(failed)) from failed
 
     def records(self, name: str, type: RecordType) -> Records:
         """As the protocol says.
