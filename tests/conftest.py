@@ -39,6 +39,7 @@ def own_files(request: pytest.FixtureRequest, tmp_path: Path) -> Iterator[None]:
         "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},
     }
     settings.HELPERS_START = "fork"
+    settings.DESK = "here"
     settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
     from jetwind.apps.intake.selectors import _parsed
 

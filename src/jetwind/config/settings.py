@@ -198,7 +198,9 @@ TEST_SMTP_PORT = int(os.environ.get("JETWIND_SMTP_PORT", "2525"))
 EMAIL_HOST, EMAIL_PORT, EMAIL_TIMEOUT = TEST_SMTP_HOST, TEST_SMTP_PORT, 15
 DEFAULT_FROM_EMAIL = os.environ.get("JETWIND_MAIL_FROM", "jetwind@localhost.invalid")
 #: Helper processes are forked from one made for it: the threads of workers and web servers may hold locks (engines/bounded).
-HELPERS_START: Literal["fork", "server"] = "server"
+HELPERS_START: Literal["fork", "server", "here"] = "server"
+#: Where pages of a message are made: in helpers of the web server, or, in tests, where they are asked for.
+DESK: Literal["helpers", "here"] = "helpers"
 
 #: Hosts inside this network that workspaces may name as ones to open, each with its port, by the administrator's word:
 #: ``intranet.kiln.org:8080``; without a port, 80 and 443. All below a host is meant, too.

@@ -21,7 +21,7 @@ from jetwind.core.message.package import LARGEST_INPUT
 
 
 @require_POST
-@asks(send="mailing:take-in")
+@asks(send="mailing:take-in", works=True)
 @once
 def take_in(request: HttpRequest) -> HttpResponse:
     """A file dropped on Departures: a new mailing."""
@@ -33,7 +33,7 @@ def take_in(request: HttpRequest) -> HttpResponse:
 
 
 @require_http_methods(["GET", "POST"])
-@asks("mailing:take-in", send="mailing:take-in")
+@asks("mailing:take-in", send="mailing:take-in", works=True)
 @once
 def paste(request: HttpRequest) -> HttpResponse:
     """Pasted source: a new mailing. What cannot be used comes back with everything typed."""
@@ -166,7 +166,7 @@ def copy(request: HttpRequest, mailing_id: int) -> HttpResponse:
 
 
 @require_GET
-@asks("mailing:view")
+@asks("mailing:view", works=False)
 def newest(request: HttpRequest, mailing_id: int) -> HttpResponse:
     """The Walkaround of the newest revision, at its first station."""
     assert isinstance(request.user, User)

@@ -37,7 +37,7 @@ def station(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
 
 
 @require_GET
-@asks("mailing:view")
+@asks("mailing:view", works=False)
 def progress(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     """How far opening is; once it ends the page loads itself anew, unless somebody has typed into it."""
     assert isinstance(request.user, User)

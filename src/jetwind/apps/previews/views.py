@@ -323,7 +323,7 @@ def picture(request: HttpRequest, render_id: int) -> HttpResponse:
 
 
 @require_GET
-@asks("mailing:view")
+@asks("mailing:view", works=False)
 def progress(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     """How far rendering is; once it ends the page loads itself anew, unless somebody has typed into it."""
     assert isinstance(request.user, User)

@@ -115,7 +115,7 @@ def mailroom(request: HttpRequest) -> HttpResponse:
 
 
 @require_GET
-@asks("workspace:view")
+@asks("workspace:view", works=True)
 def arrival(request: HttpRequest, arrival_id: int) -> HttpResponse:
     """One arrival: headers, HTML, plain text, raw."""
     found = _arrival(request, arrival_id)
@@ -134,7 +134,7 @@ def arrival(request: HttpRequest, arrival_id: int) -> HttpResponse:
 
 
 @require_GET
-@asks("workspace:view")
+@asks("workspace:view", works=True)
 def arrival_html(request: HttpRequest, arrival_id: int) -> HttpResponse:
     """The HTML of an arrival for the sandboxed frame: no script, nothing fetched, its own pictures inside it."""
     found = _arrival(request, arrival_id)

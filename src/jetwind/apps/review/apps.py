@@ -19,10 +19,12 @@ class ReviewConfig(AppConfig):
         from jetwind.apps.jobs.services import latest_of_each
         from jetwind.apps.review.answers import ask_for_checks, ask_for_rechecks, preparations
         from jetwind.apps.review.fields_station import messages_of
+        from jetwind.apps.review.instead import page_instead
         from jetwind.apps.review.models import PicturesRead, SenderPapers, StationLook
         from jetwind.apps.review.picture_words import stand, words_for_checks
         from jetwind.apps.review.questions import circumstances
         from jetwind.apps.review.sender_papers import bring_up_to_date, papers_for_checks
+        from jetwind.apps.workspace.desk import instead
         from jetwind.apps.workspace.reader_views import messages_of as shown_of_readers
         from jetwind.apps.workspace.services import on_settings_changed
 
@@ -36,6 +38,8 @@ class ReviewConfig(AppConfig):
         papers = SenderPapers.objects.filter(revision=OuterRef("pk"))
         known_of_revisions["papers_row"] = lambda: Subquery(papers.values_list(JSONObject(papers="papers", asked_for="asked_for"))[:1])
 
+        instead.append(page_instead)
+        instead.append(page_instead)
         circumstances.append(words_for_checks)
         circumstances.append(papers_for_checks)
         preparations.append(stand)

@@ -72,7 +72,7 @@ def choose_file(request: HttpRequest, mailing_id: int, number: int, picture: str
 
 
 @require_GET
-@asks("mailing:view")
+@asks("mailing:view", works=False)
 def lighter_files_progress(request: HttpRequest, mailing_id: int, number: int, picture: str) -> HttpResponse:
     """How far the files of a picture are; once done, the page loads itself anew."""
     assert isinstance(request.user, User)

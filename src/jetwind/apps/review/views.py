@@ -83,7 +83,7 @@ def spam_reasons(request: HttpRequest) -> HttpResponse:
 
 
 @require_GET
-@asks("mailing:view")
+@asks("mailing:view", works=False)
 def progress(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     """How far the checks are; once done, the page loads itself anew, unless somebody has typed into it."""
     assert isinstance(request.user, User)

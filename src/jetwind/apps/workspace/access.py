@@ -7,12 +7,15 @@ from dataclasses import dataclass
 from functools import wraps
 from typing import Concatenate, ParamSpec
 
+from django.conf import settings
 from django.http import HttpRequest, HttpResponse
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.accounts.permissions import PERMISSIONS, roles_for
 from jetwind.apps.ui.again import tried_again
 from jetwind.apps.ui.refusal import NotAllowed
+from jetwind.apps.workspace.desk import at_the_desk
+from jetwind.apps.workspace.desk_side import is_helper
 from jetwind.apps.workspace.models import Membership, Workspace
 
 Rest = ParamSpec("Rest")
@@ -27,8 +30,11 @@ class Asked:
     send: str | None
 
 
-def asks(look: str | None = None, *, send: str | None = None) -> Callable[[View[Rest]], View[Rest]]:
+def asks(look: str | None = None, *, send: str | None = None, works: bool | None = None) -> Callable[[View[Rest]], View[Rest]]:
     """Declare, and ask for, the permission that a view needs: ``look`` for GET, ``send`` for POST.
+
+    ``works`` says whether the view works on what a message holds, and is therefore carried out at the desk (``desk.py``); without it, it
+    does where its address names a mailing.
 
     The table of docs/permissions.md is made from these declarations.
 
@@ -46,8 +52,11 @@ def asks(look: str | None = None, *, send: str | None = None) -> Callable[[View[
             permission = send if request.method == "POST" else look
             if permission is not None and not set(membership_of(request.user).roles) & roles_for(permission):
                 raise refusal(permission)
+            if settings.DESK == "helpers" and (works if works is not None else "mailing_id" in kwargs) and not is_helper():
+                return at_the_desk(request, kwargs)
             return tried_again(view, request, *args, **kwargs)
 
+        guarded.works = works  # type: ignore[attr-defined]
         guarded.asked = Asked(look, send)  # type: ignore[attr-defined]
         return guarded
 

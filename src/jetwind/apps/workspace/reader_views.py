@@ -44,7 +44,7 @@ def readers(request: HttpRequest) -> HttpResponse:
 
 
 @require_http_methods(["GET", "POST"])
-@asks("workspace:view", send="workspace:configure")
+@asks("workspace:view", send="workspace:configure", works=True)
 @once
 def reader(request: HttpRequest, reader_id: int | None = None) -> HttpResponse:
     """Add, change or remove a sample reader."""

@@ -7,6 +7,7 @@ A fresh helper takes over after one was ended, until the whole budget is spent.
 from __future__ import annotations
 
 import contextlib
+import ctypes
 import gc
 import multiprocessing
 import os
@@ -26,10 +27,11 @@ Asked = ParamSpec("Asked")
 
 #: How a helper begins. ``fork`` is for a program of one thread, such as the command line. ``server`` forks from a process that was
 #: made for it and holds nothing but the program: for workers, whose threads may hold locks.
-Start = Literal["fork", "server"]
+#: ``here`` is for a process that is a helper itself: questions are answered in it, and its own limits hold.
+Start = Literal["fork", "server", "here"]
 
-#: Imported once by the process that helpers are forked from.
-PRELOADED = "jetwind.engines.bounded.preload"
+#: Imported once by the process that helpers are forked from; programs above may add what their helpers need.
+PRELOADED = ["jetwind.engines.bounded.preload"]
 #: Time on the clock for each second of budget: two processors shared with a browser.
 _PATIENCE = 6.0
 _TICKS = os.sysconf("SC_CLK_TCK")
@@ -37,15 +39,22 @@ _TICKS = os.sysconf("SC_CLK_TCK")
 
 @dataclass(frozen=True, slots=True)
 class Budget:
-    """Seconds of processor time for one answer and for all of them, and octets of memory beyond what the program itself takes."""
+    """Seconds of processor time for one answer and for all of them, and octets of memory beyond what the program itself takes.
+
+    A helper that asks further helpers is counted without them: they have budgets of their own.
+    """
 
     answer_seconds: float
     all_seconds: float
     memory: int
+    #: Seconds on the clock for one answer; 0 for six times those of processor time, which two processors shared with a browser need.
+    clock_seconds: float = 0.0
 
     def times(self, factor: float) -> Budget:
         """So many times the seconds, and up to twice the memory: a machine has no more of it because somebody waits longer."""
-        return Budget(self.answer_seconds * factor, self.all_seconds * factor, int(self.memory * min(factor, 2.0)))
+        return Budget(
+            self.answer_seconds * factor, self.all_seconds * factor, int(self.memory * min(factor, 2.0)), self.clock_seconds * factor
+        )
 
 
 class PastBudget(Exception):
@@ -60,11 +69,12 @@ class Helper:
     """
 
     def __init__(self, given: Any, budget: Budget, start: Start) -> None:
-        self._given, self._budget = pickle.dumps(given), budget
+        self._here = given if start == "here" else None
+        self._given, self._budget = pickle.dumps(given) if start != "here" else b"", budget
         self._context: BaseContext = multiprocessing.get_context("fork")
         if start == "server":
             server = multiprocessing.get_context("forkserver")
-            server.set_forkserver_preload([PRELOADED])
+            server.set_forkserver_preload(list(PRELOADED))
             self._context = server
         self._process: Any = None
         self._pipe: Connection | None = None
@@ -94,6 +104,8 @@ class Helper:
             PastBudget: the answer takes too long, needs too much memory, or took the helper down.
             Exception: what the question itself raises.
         """
+        if self._here is not None:
+            return question(self._here, *args, **kwargs)
         if self._spent >= self._budget.all_seconds:
             raise PastBudget(f"the message takes longer than {self._budget.all_seconds:g} s in all")
         if self._pipe is None:
@@ -138,7 +150,7 @@ class Helper:
             return
         while not self._pipe.poll(0.1):
             used = self._used() - before
-            if used <= left and time.monotonic() - started <= left * _PATIENCE:
+            if used <= left and time.monotonic() - started <= (self._budget.clock_seconds or left * _PATIENCE):
                 continue
             self._end()
             if left < own:
@@ -169,6 +181,7 @@ class Helper:
 def _serve(pipe: Connection, pickled: bytes, budget: Budget) -> None:
     """The helper's whole life: question, answer, question, until the pipe ends. What it is given is loaded for the first of them."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    _end_with_its_parent()
     # Objects made before the fork are left out of garbage collection: looking at them would copy their memory pages.
     gc.freeze()
     # With those left out, Python would take the tree of a message for many times what there was before, and collect again and again.
@@ -202,6 +215,17 @@ def _serve(pipe: Connection, pickled: bytes, budget: Budget) -> None:
             return
         except Exception as unsendable:  # an answer or a failure that cannot be pickled
             pipe.send(("failure", RuntimeError(f"{type(unsendable).__name__}: {unsendable}")))
+
+
+def _end_with_its_parent() -> None:
+    """Have the kernel end this process when the one that began it ends, however it does (prctl(2), PR_SET_PDEATHSIG)."""
+    with contextlib.suppress(OSError, AttributeError):
+        ctypes.CDLL(None).prctl(1, signal.SIGKILL)
+
+
+def may_ask_helpers() -> None:
+    """Let a helper begin helpers of its own: multiprocessing keeps that from processes that end with their parent, as helpers do."""
+    multiprocessing.current_process()._config["daemon"] = False  # type: ignore[attr-defined]
 
 
 def _data_octets() -> int:

@@ -1,0 +1,48 @@
+"""The page of a message that could not be worked on in time: what is stored of it, and what is not known."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+
+from jetwind.apps.accounts.models import User
+from jetwind.apps.intake.selectors import revision_for
+from jetwind.apps.jobs import services as jobs
+from jetwind.apps.review.answers import CHECKS
+from jetwind.apps.review.questions import newest_run
+from jetwind.apps.review.selectors import station_address
+from jetwind.apps.workspace.access import permissions_of
+from jetwind.core.checking import registry
+from jetwind.core.reports import STATIONS
+
+#: Findings that are listed.
+_MOST = 200
+
+
+def page_instead(request: HttpRequest, kwargs: dict[str, Any], why: str) -> HttpResponse | None:
+    """Findings and unanswered checks of a revision, from rows alone; None for an address that names no revision."""
+    if "mailing_id" not in kwargs or "number" not in kwargs:
+        return None
+    assert isinstance(request.user, User)
+    revision = revision_for(request.user, kwargs["mailing_id"], kwargs["number"])
+    run = newest_run(revision)
+    records = list(run.findings.all()[:_MOST]) if run is not None else []
+    checks = registry()
+    page = {
+        "revision": revision,
+        "mailing": revision.mailing,
+        "why": why,
+        "run": run,
+        "stations": [
+            (station.name, station_address(revision, station.slug), [one for one in records if one.station == station.slug])
+            for station in STATIONS
+        ],
+        "unlooked": [(check_id, checks[check_id].name if check_id in checks else check_id) for check_id in (run.unlooked if run else ())],
+        "may_look": not revision.mailing.is_locked and "review:look" in permissions_of(request.user, revision.mailing.workspace),
+        "work": jobs.latest(CHECKS, f"revision:{revision.pk}"),
+        "section": "departures",
+    }
+    # It is no failure of the request: the page says what it can.
+    return render(request, "review/instead.html", page)

@@ -1,0 +1,159 @@
+"""The desk: pages of a message are made in helpers, and never in the process that serves everybody (decision 0031).
+
+The web server finds out who asks and whether they may, hands the request to a helper, and sends on the answer. A helper that takes too
+long or too much memory is ended; the person is told, and nobody else waits.
+"""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections import OrderedDict
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from typing import Any
+
+from django.conf import settings
+from django.db import connection
+from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
+from django.middleware.csrf import get_token
+
+from jetwind.apps.ui.refusal import Refused
+from jetwind.apps.workspace.desk_side import Answered, Asked, Given, carry_out
+from jetwind.engines.bounded import Budget, Helper, PastBudget
+
+#: Helpers of one process. Its threads are four; pages that need no message are made without one.
+PLACES = 3
+#: A page of a large newsletter takes half a second. What somebody sends, such as a file to take in, may take longer.
+LOOKING = Budget(answer_seconds=4.0, all_seconds=1_000_000.0, memory=700_000_000)
+SENDING_S = 15.0
+#: Seconds that a request waits for a place.
+_WAITING_S = 20.0
+#: For so many seconds a page that took too long is not tried again.
+_REMEMBERED_S = 600.0
+_MOST_REMEMBERED = 500
+
+#: What apps above show in the place of a page of a message that could not be made: from the request, what the address names, and why.
+instead: list[Callable[[HttpRequest, dict[str, Any], str], HttpResponse | None]] = []
+
+
+class _Desk:
+    """The helpers of this process, each held by one thread at a time."""
+
+    def __init__(self) -> None:
+        self._free: list[Helper] = []
+        self._made = 0
+        self._changed = threading.Condition()
+        self._past: OrderedDict[tuple[Any, ...], tuple[float, str]] = OrderedDict()
+        self._heavy_at_work = 0
+
+    @contextmanager
+    def place(self, *, heavy: bool) -> Iterator[Helper]:
+        """A helper that nobody else asks meanwhile. Messages that took too long before have one place among them, so that small ones pass.
+
+        Raises:
+            PastBudget: none became free in time.
+        """
+        deadline = time.monotonic() + _WAITING_S
+        with self._changed:
+            while (not self._free and self._made >= PLACES) or (heavy and self._heavy_at_work):
+                if not self._changed.wait(max(0.0, deadline - time.monotonic())):
+                    raise PastBudget("others are being worked on, and no place became free in time")
+            self._heavy_at_work += heavy
+            if self._free:
+                # The one that was asked last has most of its message still at hand.
+                helper = self._free.pop()
+            else:
+                self._made += 1
+                helper = Helper(_given(), LOOKING, "server")
+        try:
+            yield helper
+        finally:
+            with self._changed:
+                self._free.append(helper)
+                self._heavy_at_work -= heavy
+                self._changed.notify_all()
+
+    def known_past(self, key: tuple[Any, ...]) -> str:
+        """Why a page was given up a moment ago; empty where it was not."""
+        with self._changed:
+            at, why = self._past.get(key, (0.0, ""))
+            return why if why and time.monotonic() - at < _REMEMBERED_S else ""
+
+    def remember_past(self, key: tuple[Any, ...], why: str) -> None:
+        """Note that a page was given up."""
+        with self._changed:
+            self._past[key] = (time.monotonic(), why)
+            self._past.move_to_end(key)
+            while len(self._past) > _MOST_REMEMBERED:
+                self._past.popitem(last=False)
+
+    def close(self) -> None:
+        """End every helper that is free."""
+        with self._changed:
+            for helper in self._free:
+                helper.close()
+            self._made -= len(self._free)
+            self._free.clear()
+
+
+_desk = _Desk()
+
+
+def close() -> None:
+    """End the helpers of this process; the next request begins others."""
+    _desk.close()
+
+
+def _given() -> Given:
+    """What helpers need to know of this process, besides its environment."""
+    names = ("STORAGES", "HAS_MAILROOM", "PRACTICE_DIRECTORY", "ASKS_DNS")
+    return Given({**connection.settings_dict}, {name: getattr(settings, name) for name in names})
+
+
+def at_the_desk(request: HttpRequest, kwargs: dict[str, Any]) -> HttpResponse:
+    """The answer to a request whose sender may ask, made by a helper; within a helper the view is called as it is.
+
+    Raises:
+        Refused: the view refused, or it took more than it may.
+        Exception: whatever else the view raised.
+    """
+    is_looking = request.method in ("GET", "HEAD")
+    key, message = ("page", request.get_full_path(), request.user.pk), ("message", kwargs.get("mailing_id"))
+    if is_looking and (why := _desk.known_past(key)):
+        return _instead(request, kwargs, f"{why}; it was tried a moment ago")
+    # A page may hold a form: its secret is the sender's, and is known before the page is made.
+    get_token(request)
+    try:
+        with _desk.place(heavy=bool(_desk.known_past(message))) as helper:
+            answer = helper.within(LOOKING.answer_seconds if is_looking else SENDING_S).ask(carry_out, Asked.of(request))
+    except PastBudget as past:
+        _desk.remember_past(message, str(past))
+        if is_looking:
+            _desk.remember_past(key, str(past))
+        return _instead(request, kwargs, str(past))
+    return _sent_on(request, answer)
+
+
+def _instead(request: HttpRequest, kwargs: dict[str, Any], why: str) -> HttpResponse:
+    """What is known without working on the message; a form that could not be carried out is refused."""
+    if request.method in ("GET", "HEAD"):
+        for make in instead:
+            if (page := make(request, kwargs, why)) is not None:
+                return page
+        raise Refused(f"This page cannot be made: working on the message {_said(why)}.")
+    raise Refused(f"This cannot be done: working on the message {_said(why)}. Nothing was changed.")
+
+
+def _said(why: str) -> str:
+    return why if why.startswith(("took", "needed")) else f"was given up, since {why}"
+
+
+def _sent_on(request: HttpRequest, answer: Answered) -> HttpResponse:
+    leads = dict(answer.headers).get("Location", "")
+    response: HttpResponse = HttpResponseRedirect(leads) if leads else HttpResponse(answer.content)
+    response.status_code, response.reason_phrase = answer.status, answer.reason
+    for name, value in answer.headers:
+        response[name] = value
+    response.cookies = answer.cookies
+    return response

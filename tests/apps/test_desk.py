@@ -1,0 +1,181 @@
+"""The desk: pages of a message are made in helpers, with limits, and the process that serves everybody holds no message."""
+
+from __future__ import annotations
+
+import re
+import threading
+import time
+from collections.abc import Iterator
+from typing import Any
+
+import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db import connection
+from django.test import Client
+
+from jetwind.apps.intake import selectors, services
+from jetwind.apps.intake.models import Mailing, Revision
+from jetwind.apps.workspace import desk
+from jetwind.core.reports import STATIONS
+from jetwind.engines.bounded import Budget
+from tests.apps.helpers import checked, taken_in
+from tests.factories import GOOD_HTML, mail
+
+pytestmark = pytest.mark.django_db(transaction=True)
+
+#: What differs between two answers to the same request: tokens of forms, and keys of intents.
+_ONCE = re.compile(r'name="shown" value="[^"]*"|name="csrfmiddlewaretoken" value="[^"]*"|name="intent" value="[^"]*"|csrfToken[^>]*')
+#: Twenty thousand octets whose selectors take minutes of processor time to match.
+NESTED = (
+    "<style>"
+    + "".join(f"div:has(div ~ div p:nth-child({number}n)) div:has(p) {{ color: red }}\n" for number in range(200))
+    + "</style>"
+    + "<div><div></div>" * 500
+    + "<p>Come to the kiln</p>" * 40
+)
+
+
+@pytest.fixture
+def helpers(settings: Any) -> Iterator[None]:
+    """Pages are made in helpers, as in a house that people live in."""
+    settings.DESK = "helpers"
+    desk.close()
+    desk._desk._past.clear()
+    yield
+    desk.close()
+
+
+@pytest.fixture
+def no_message_here(monkeypatch: pytest.MonkeyPatch) -> Any:
+    """From when it is called, the serving process may not read a message."""
+
+    def begin() -> None:
+        def refuse(*given: Any, **more: Any) -> None:
+            raise AssertionError("the serving process works on a message")
+
+        monkeypatch.setattr(selectors, "_parsed", refuse)
+        monkeypatch.setattr(selectors, "read_bytes", refuse)
+        monkeypatch.setattr(services, "read_bytes", refuse)
+
+    return begin
+
+
+def test_the_same_pages(house: Any, helpers: None, no_message_here: Any, settings: Any) -> None:
+    """Every station, the report, the comparison and the details, word for word, while the serving process reads no message."""
+    revision = taken_in(house, mail(GOOD_HTML + "<p>Lorem ipsum dolor sit amet</p><a href='http://k.org'>x</a>"))
+    client = house.client(house.reviewer)
+    base = f"/mailings/{revision.mailing_id}/"
+    pages = [f"{base}r1/{station.slug}/" for station in STATIONS]
+    pages += [f"{base}compare/", f"{base}details/", f"{base}r1/report.csv", f"{base}r1/plain-text-afresh/", f"{base}r1/links/links.csv"]
+    settings.DESK = "here"
+    here = {page: client.get(page) for page in pages}
+    settings.DESK = "helpers"
+    no_message_here()
+    for page in pages:
+        there = client.get(page)
+        assert (there.status_code, there["Content-Type"]) == (200, here[page]["Content-Type"]), page
+        assert _ONCE.sub("", there.content.decode()) == _ONCE.sub("", here[page].content.decode()), page
+    assert house.client(house.outsider).get(pages[0]).status_code == 404
+    assert Client().get(pages[0]).status_code == 302
+
+
+def test_what_is_sent(house: Any, helpers: None, no_message_here: Any) -> None:
+    """A file is taken in, a form changes what it changes once, a refusal is a sentence, and what is said is shown on the next page."""
+    no_message_here()
+    client = house.client(house.author)
+    raw = mail()
+    said = client.post("/take-in/", {"file": SimpleUploadedFile("sale.eml", raw, "message/rfc822")}, follow=True).content.decode()
+    assert "is taken in as revision 1" in said
+    mailing = Mailing.objects.get()
+    assert Revision.objects.get().subject == "Twelve glazes, a fifth off"
+    page = client.get(f"/mailings/{mailing.pk}/details/").content.decode()
+    intent = re.search(r'name="intent" value="([^"]*)"', page)
+    assert intent is not None
+    form = {"title": "Second title", "kind": "promotional", "planned_zone": "UTC", "intent": intent[1]}
+    for _ in range(2):
+        client.post(f"/mailings/{mailing.pk}/details/", form)
+    assert Mailing.objects.get().title == "Second title"
+    assert "was sent twice; it was done once" in client.get("/").content.decode()
+    again = client.post(f"/mailings/{mailing.pk}/revisions/", {"file": SimpleUploadedFile("sale.eml", raw)}, follow=True)
+    assert "is exactly revision 1" in again.content.decode()
+    wrong = client.post("/take-in/", {"file": SimpleUploadedFile("empty.eml", b"")}, follow=True)
+    assert "empty" in wrong.content.decode()
+    assert house.client(house.approver).post(f"/mailings/{mailing.pk}/details/", form).status_code == 403
+
+
+def test_a_message_that_takes_a_minute(house: Any, helpers: None, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Two people open it on every station while a third looks at a small message: each is answered, with what is known, and none waits for it."""
+    heavy = services.take_in(house.author, house.workspace, NESTED.encode(), "nested.html")
+    small = taken_in(house)
+    assert Revision.objects.filter(mailing=heavy).exists()
+    monkeypatch.setattr(desk, "LOOKING", Budget(1.0, 1_000_000.0, 700_000_000))
+    waited: list[float] = []
+    answers: dict[str, int] = {}
+    stop = threading.Event()
+
+    def walk(user: Any) -> None:
+        client = house.client(user)
+        for station in STATIONS:
+            address = f"/mailings/{heavy.pk}/r1/{station.slug}/"
+            answers[f"{user.pk}{address}"] = client.get(address).status_code
+        connection.close()
+
+    def glance() -> None:
+        client = house.client(house.approver)
+        while not stop.is_set():
+            began = time.monotonic()
+            assert client.get(f"/mailings/{small.mailing_id}/r1/envelope/").status_code == 200
+            waited.append(time.monotonic() - began)
+        connection.close()
+
+    glancing = threading.Thread(target=glance)
+    glancing.start()
+    walking = [threading.Thread(target=walk, args=(user,)) for user in (house.reviewer, house.author)]
+    for one in walking:
+        one.start()
+    for one in walking:
+        one.join(300)
+    stop.set()
+    glancing.join(60)
+    assert set(answers.values()) == {200}
+    assert "could not be drawn" in house.client(house.reviewer).get(f"/mailings/{heavy.pk}/r1/wording/").content.decode()
+    assert len(answers) == 2 * len(STATIONS)
+    # Somebody else's pages went on all the while.
+    assert len(waited) > 3
+
+
+def test_given_up_once(house: Any, helpers: None, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A page that took too long says so, with the findings that are stored; asked again, it says so without working on the message."""
+    revision = taken_in(house, mail(GOOD_HTML + "<a href='#'>x</a>"))
+    client = house.client(house.reviewer)
+    address = f"/mailings/{revision.mailing_id}/r1/links/"
+    asked: list[str] = []
+
+    def past(self: Any, question: Any, *args: Any) -> None:
+        asked.append(args[0].environment["PATH_INFO"])
+        raise desk.PastBudget("took longer than 4 s")
+
+    monkeypatch.setattr(desk.Helper, "ask", past)
+    for _ in range(2):
+        page = client.get(address)
+        assert page.status_code == 200
+        assert "This page could not be drawn" in page.content.decode()
+        assert "took longer than 4 s" in page.content.decode()
+        assert "leads nowhere" in page.content.decode() or "target" in page.content.decode()
+    assert asked == [address]
+    sent = client.post(f"/mailings/{revision.mailing_id}/r1/excuse/{'0' * 16}/", {"reason": "x"}, follow=True).content.decode()
+    assert "Nothing was changed" in sent
+
+
+def test_a_helper_that_dies(house: Any, helpers: None) -> None:
+    """The next request has another."""
+    revision = checked(services.take_in(house.author, house.workspace, mail(), "a.eml"))
+    client = house.client(house.reviewer)
+    address = f"/mailings/{revision.mailing_id}/r1/envelope/"
+    assert client.get(address).status_code == 200
+    [helper] = desk._desk._free
+    helper._process.kill()
+    helper._process.join()
+    assert "took the process down" in client.get(address).content.decode()
+    desk._desk._past.clear()
+    assert "Envelope" in client.get(address).content.decode()
