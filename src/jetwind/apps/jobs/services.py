@@ -76,9 +76,13 @@ def start(kind: str, subject: str, *, doing: str, enqueue: Callable[[int], int],
     return work
 
 
-def defer(task: str, **arguments: Any) -> int:
-    """Enqueue a task by its name, in the caller's transaction; returns the number of its job."""
-    return _enqueued(app.configure_task(task), arguments)
+#: Work on messages that took long before: one of it at a time, so that the other places of a worker stay free for small messages.
+SLOW = "slow"
+
+
+def defer(task: str, *, is_slow: bool = False, **arguments: Any) -> int:
+    """Enqueue a task by its name, in the caller's transaction; returns the number of its job. ``is_slow`` has it wait for others like it."""
+    return _enqueued(app.configure_task(task, lock=SLOW if is_slow else None), arguments)
 
 
 def _enqueued(deferrer: JobDeferrer, arguments: Mapping[str, Any]) -> int:
@@ -193,7 +197,9 @@ def settle() -> list[Work]:
 def _enqueue_again(work: Work, job: ProcrastinateJob, *, at: datetime | None = None) -> None:
     """The same task once more, as a job of its own, now or at a time."""
     work.state, work.doing = Work.State.WAITING, "taken up again after an interruption"
-    work.job_id = _enqueued(app.configure_task(job.task_name, priority=job.priority, schedule_at=at), job.args)
+    work.job_id = _enqueued(
+        app.configure_task(job.task_name, priority=job.priority, lock=SLOW if job.lock == SLOW else None, schedule_at=at), job.args
+    )
 
 
 def hurry(work: Work) -> None:

@@ -25,12 +25,12 @@ from jetwind.apps.links.models import Kind, LinkAnswer, Opened, SeenByHand, When
 from jetwind.apps.review.answers import ask_for_checks, storable
 from jetwind.apps.review.questions import readers_of
 from jetwind.apps.workspace.models import Workspace
-from jetwind.core.images.elsewhere import remote_pictures, with_fetched
+from jetwind.core.images.elsewhere import with_fetched
 from jetwind.core.links.answers import Answer, Answers
 from jetwind.core.links.listing import Listing
 from jetwind.core.links.opening import MOST_LANDINGS, MOST_PICTURE_OCTETS, as_resource, is_landing, to_open, without_way_out
 from jetwind.core.message import Message, Resource
-from jetwind.engines.bounded import listing_bounded
+from jetwind.engines.bounded import PastBudget, listing_bounded, shown_elsewhere_bounded
 from jetwind.engines.browser import CaptureFailed, Landing, landings
 from jetwind.engines.fetch import Fetched, Wanted, fetch_all
 
@@ -225,7 +225,11 @@ def with_pictures_kept(revision: Revision, message: Message) -> Message:
 def pictures_for_renders(revision: Revision, message: Message, report: Any) -> dict[str, Resource]:
     """The pictures of a message that lie elsewhere, for a render: those that came before, and those that the house fetches by itself."""
     wire = wire_of(revision.mailing.workspace)
-    shown = [one.address for one in remote_pictures(message) if not one.is_tracking]
+    try:
+        shown = shown_elsewhere_bounded(message, (), start=settings.HELPERS_START)
+    except PastBudget as past:
+        logger.warning("pictures from elsewhere cannot be listed: %s", past, extra={"action": "pictures.past-budget"})
+        return {}
     return _as_resources(pictures_now(revision, wire, shown, report, fetches=wire.pictures == When.ALWAYS)) if shown else {}
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 
+from django.conf import settings
 from django.utils.dateparse import parse_datetime
 from procrastinate.contrib.django import app
 
@@ -16,8 +17,7 @@ from jetwind.apps.links.models import Kind, When
 from jetwind.apps.previews.models import Render
 from jetwind.apps.previews.services import ask_for_renders
 from jetwind.apps.review.questions import readers_of
-from jetwind.core.images.elsewhere import remote_pictures
-from jetwind.engines.bounded import PastBudget
+from jetwind.engines.bounded import PastBudget, shown_elsewhere_bounded
 
 logger = logging.getLogger(__name__)
 
@@ -44,8 +44,10 @@ def fetch_pictures(revision_id: int, work_id: int, since: str = "") -> None:
     with jobs.carried_out(work_id):
         revision = _revision(revision_id)
         wire = wire_of(revision.mailing.workspace)
-        readers = readers_of(revision)
-        shown = [one.address for one in remote_pictures(message_of(revision), readers) if not one.is_tracking]
+        try:
+            shown = shown_elsewhere_bounded(message_of(revision), readers_of(revision), start=settings.HELPERS_START)
+        except PastBudget as past:
+            raise jobs.Failed(f"The pictures of the message cannot be listed: {past}.") from past
 
         def report(doing: str) -> None:
             jobs.report(work_id, done=0, total=max(len(shown), 1), doing=doing)

@@ -22,6 +22,7 @@ from jetwind.apps.previews.as_whom import AS_WRITTEN, AsWhom, as_whom
 from jetwind.apps.previews.models import LossTrial, Render
 from jetwind.apps.previews.modes import OWN, in_words, shown_in
 from jetwind.apps.review.answers import ask_for_checks, storable
+from jetwind.apps.workspace.desk import at_the_workbench
 from jetwind.apps.workspace.selectors import chosen_profiles
 from jetwind.core.images.elsewhere import with_fetched
 from jetwind.core.message import Message, Resource
@@ -42,6 +43,8 @@ class _Copy:
     source: Message
     message: Message
     led_back: LedBack | None
+    #: How many elements the message has as it is rendered; 0 without HTML.
+    elements: int
     rewriter: Rewriter
 
     def measured(self, found: Measured) -> Measured:
@@ -55,13 +58,30 @@ pictures_from_elsewhere: list[Callable[[Revision, Message, Callable[[str], None]
 
 @contextmanager
 def _copy_for(revision: Revision, whom: AsWhom, report: Callable[[str], None]) -> Iterator[_Copy]:
-    source = message_of(revision)
-    merged = as_reader(source, whom.sample) if whom.sample is not None else None
-    message = merged.message if merged is not None else source
+    source, message, led_back, elements = at_the_workbench(copy_of, revision.pk, whom)
     for bring in pictures_from_elsewhere:
         message = with_fetched(message, {**message.fetched, **bring(revision, message, report)})
     with BoundedRewriter(message, start=settings.HELPERS_START) as rewriter:
-        yield _Copy(whom, source, message, LedBack(source, merged) if merged is not None else None, rewriter)
+        yield _Copy(whom, source, message, led_back, elements, rewriter)
+
+
+def whom_of(revision_id: int, name: str = "") -> AsWhom:
+    """As whom a revision is rendered; which copy is longest takes filling all of them."""
+    return as_whom(_revision(revision_id), name)
+
+
+def copy_of(revision_id: int, whom: AsWhom) -> tuple[Message, Message, LedBack | None, int]:
+    """A message, its copy for a reader, the way back from the one to the other, and how many elements the copy has."""
+    source = message_of(_revision(revision_id))
+    if whom.sample is None:
+        return source, source, None, len(source.document.all_elements) if source.document is not None else 0
+    merged = as_reader(source, whom.sample)
+    document = merged.message.document
+    return source, merged.message, LedBack(source, merged), len(document.all_elements) if document is not None else 0
+
+
+def _revision(revision_id: int) -> Revision:
+    return Revision.objects.select_related("mailing__workspace", "mailing__syntax").get(pk=revision_id)
 
 
 def render_now(revision: Revision, work_id: int, browser: Captures) -> None:
@@ -71,10 +91,10 @@ def render_now(revision: Revision, work_id: int, browser: Captures) -> None:
         Cancelled, GivenBack: somebody asked for it to stop; the worker is being stopped.
     """
     deadline = 0.0
-    first = as_whom(revision)
+    first = at_the_workbench(whom_of, revision.pk)
     waiting = set(revision.renders.filter(state=Render.State.WAITING).values_list("reader", flat=True))
     for name in (first.name, *sorted(waiting - {first.name})):
-        whom = first if name == first.name else as_whom(revision, name or AS_WRITTEN)
+        whom = first if name == first.name else at_the_workbench(whom_of, revision.pk, name or AS_WRITTEN)
         # A reader that is gone has nothing to be rendered.
         if whom.name != name:
             revision.renders.filter(reader=name, state=Render.State.WAITING).delete()
@@ -190,14 +210,7 @@ _MOST_TO_HEAR = 8_000
 
 def _listen(copy: _Copy, render: Render | None, browser: Captures, deadline: float, report: Any) -> None:
     """What a screen reader says of the message, from the browser that rendered it."""
-    document = copy.message.document
-    if (
-        render is None
-        or render.state != Render.State.DONE
-        or render.spoken
-        or document is None
-        or len(document.all_elements) > _MOST_TO_HEAR
-    ):
+    if render is None or render.state != Render.State.DONE or render.spoken or not 0 < copy.elements <= _MOST_TO_HEAR:
         return
     report("listening to what a screen reader says")
     profile = profiles()[REFERENCE]

@@ -37,12 +37,18 @@ PATIENT = 6
 
 def ask_for_checks(revision: Revision, user: User | None = None, *, patience: int = 1) -> Work:
     """Have a revision checked in the background; with ``patience``, the checks that ran out once more, with so many times the usual limit."""
+    last = newest_run(revision)
+    is_slow = patience > 1 or (last is not None and bool(last.unlooked))
     return jobs.start(
         CHECKS,
         f"revision:{revision.pk}",
         doing="waiting for a worker",
         enqueue=lambda work_id: jobs.defer(
-            "review.check_revision", revision_id=revision.pk, work_id=work_id, **({"patience": patience} if patience > 1 else {})
+            "review.check_revision",
+            is_slow=is_slow,
+            revision_id=revision.pk,
+            work_id=work_id,
+            **({"patience": patience} if patience > 1 else {}),
         ),
     )
 

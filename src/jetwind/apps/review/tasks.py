@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import logging
+
 from procrastinate.contrib.django import app
 
 from jetwind.apps.intake.models import Revision
@@ -10,25 +12,44 @@ from jetwind.apps.jobs.models import Work
 from jetwind.apps.review import answers, lighter_files, picture_words
 from jetwind.apps.review.questions import is_outdated
 from jetwind.apps.ui.refusal import Refused
+from jetwind.apps.workspace.desk import at_the_workbench
 from jetwind.apps.workspace.models import Workspace
 from jetwind.engines.bounded import PastBudget
+
+logger = logging.getLogger(__name__)
 
 
 @app.task(name="review.check_revision", priority=10)
 def check_revision(revision_id: int, work_id: int, patience: int = 1) -> None:
     """Run all checks on a revision, with so many times the usual limits."""
     with jobs.carried_out(work_id):
-        revision = Revision.objects.select_related("mailing__workspace").get(pk=revision_id)
         jobs.report(work_id, done=0, total=1, doing="running the checks")
-        answers.check_now(revision, patience)
+        at_the_workbench(check, revision_id, patience)
         jobs.report(work_id, done=1, total=1, doing="running the checks")
-    # Whoever asked while this one ran was given this one, which had read the circumstances before: they are asked about again.
     if Work.objects.filter(pk=work_id, state=Work.State.DONE).exists():
-        revision = Revision.objects.select_related("mailing__workspace").get(pk=revision_id)
-        if is_outdated(revision):
-            answers.ask_for_checks(revision)
-        # Pictures may have come from elsewhere since they were read last.
-        picture_words.ask_for_reading(revision)
+        try:
+            at_the_workbench(follow_checks, revision_id)
+        except jobs.Failed:
+            logger.warning("what follows the checks of revision %d is not known", revision_id, extra={"action": "checks.not-followed"})
+
+
+def check(revision_id: int, patience: int) -> None:
+    """Run the checks where they may take long."""
+    answers.check_now(_revision(revision_id), patience)
+
+
+def follow_checks(revision_id: int) -> None:
+    """Ask for what the checks of a revision make due."""
+    revision = _revision(revision_id)
+    # Whoever asked while the checks ran was given those, which had read the circumstances before: they are asked about again.
+    if is_outdated(revision):
+        answers.ask_for_checks(revision)
+    # Pictures may have come from elsewhere since they were read last.
+    picture_words.ask_for_reading(revision)
+
+
+def _revision(revision_id: int) -> Revision:
+    return Revision.objects.select_related("mailing__workspace", "mailing__syntax").get(pk=revision_id)
 
 
 @app.task(name="review.read_pictures", priority=6)
@@ -42,15 +63,24 @@ def read_pictures(revision_id: int, work_id: int) -> None:
 def make_lighter_files(revision_id: int, picture: str, work_id: int) -> None:
     """Make the files that may stand for a picture, for somebody who waits for them."""
     with jobs.carried_out(work_id):
-        revision = Revision.objects.select_related("mailing__workspace", "mailing__syntax").get(pk=revision_id)
         try:
-            lighter_files.make_now(revision, picture)
+            at_the_workbench(make_files, revision_id, picture)
         except (PastBudget, Refused) as why:
             raise jobs.Failed(why.sentence if isinstance(why, Refused) else f"The files cannot be made: {why}.") from why
+
+
+def make_files(revision_id: int, picture: str) -> None:
+    """Make the files that may stand for a picture."""
+    lighter_files.make_now(_revision(revision_id), picture)
 
 
 @app.task(name="review.recheck_house", priority=5)
 def recheck_house(workspace_id: int, work_id: int) -> None:
     """Check again what a change of the house touches."""
     with jobs.carried_out(work_id):
-        answers.recheck_outdated(Workspace.objects.get(pk=workspace_id), work_id)
+        at_the_workbench(recheck, workspace_id, work_id)
+
+
+def recheck(workspace_id: int, work_id: int) -> None:
+    """Find out which messages of a house are to be checked again."""
+    answers.recheck_outdated(Workspace.objects.get(pk=workspace_id), work_id)

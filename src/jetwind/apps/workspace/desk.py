@@ -11,22 +11,27 @@ import time
 from collections import OrderedDict
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from typing import Any
+from typing import Any, TypeVar
 
 from django.conf import settings
 from django.db import connection
 from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
 from django.middleware.csrf import get_token
 
+from jetwind.apps.jobs import services as jobs
 from jetwind.apps.ui.refusal import Refused
-from jetwind.apps.workspace.desk_side import Answered, Asked, Given, carry_out
+from jetwind.apps.workspace.desk_side import Answered, Asked, Given, carry_out, carry_out_work, is_helper
 from jetwind.engines.bounded import Budget, Helper, PastBudget
+
+Answer = TypeVar("Answer")
 
 #: Helpers of one process. Its threads are four; pages that need no message are made without one.
 PLACES = 3
 #: A page of a large newsletter takes half a second. What somebody sends, such as a file to take in, may take longer.
 LOOKING = Budget(answer_seconds=4.0, all_seconds=1_000_000.0, memory=700_000_000)
 SENDING_S = 15.0
+#: What a task works on by itself, besides what it asks of further helpers: seconds for the largest newsletter.
+WORKING = Budget(answer_seconds=30.0, all_seconds=30.0, memory=700_000_000, clock_seconds=1_800.0)
 #: Seconds that a request waits for a place.
 _WAITING_S = 20.0
 #: For so many seconds a page that took too long is not tried again.
@@ -133,6 +138,24 @@ def at_the_desk(request: HttpRequest, kwargs: dict[str, Any]) -> HttpResponse:
             _desk.remember_past(key, str(past))
         return _instead(request, kwargs, str(past))
     return _sent_on(request, answer)
+
+
+def at_the_workbench(work: Callable[..., Answer], *args: Any) -> Answer:
+    """What a function of a task answers, worked out in a helper that is ended with it: its memory is given back.
+
+    ``work`` is a function of a module; it and what it is given and answers are handed over. Helpers that it asks have their own budgets.
+
+    Raises:
+        Failed: it takes more than it may.
+        Exception: whatever the function raises.
+    """
+    if settings.DESK == "here" or is_helper():
+        return work(*args)
+    with Helper(_given(), WORKING, "server") as helper:
+        try:
+            return helper.ask(carry_out_work, work, *args)
+        except PastBudget as past:
+            raise jobs.Failed(f"Working on the message {_said(str(past))}.") from past
 
 
 def _instead(request: HttpRequest, kwargs: dict[str, Any], why: str) -> HttpResponse:

@@ -3,12 +3,17 @@
 from __future__ import annotations
 
 import io
+from collections.abc import Callable
 from dataclasses import dataclass
 from http.cookies import SimpleCookie
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, TypeVar
 
 if TYPE_CHECKING:
     from django.http import HttpRequest
+
+    from jetwind.engines.bounded import Start
+
+Answer = TypeVar("Answer")
 
 
 @dataclass(frozen=True)
@@ -89,8 +94,21 @@ def carry_out(given: Given, asked: Asked) -> Answered:
     return Answered(response.status_code, response.reason_phrase, tuple(response.items()), response.cookies, content)
 
 
-def _begin(given: Given) -> None:
-    """Set Django up, once: the settings are those of the serving process, and questions about a message are answered right here."""
+def carry_out_work(given: Given, work: Callable[..., Answer], *args: Any) -> Answer:
+    """Call a function of a task, which may ask helpers of its own.
+
+    Raises:
+        Exception: whatever the function raises.
+    """
+    from jetwind.engines.bounded.helper import may_ask_helpers
+
+    may_ask_helpers()
+    _begin(given, start="fork")
+    return work(*args)
+
+
+def _begin(given: Given, start: Start = "here") -> None:
+    """Set Django up, once, with the settings of the serving process. ``start`` says how questions about a message are asked from here."""
     global _is_ready
     if _is_ready:
         return
@@ -102,8 +120,8 @@ def _begin(given: Given) -> None:
         django.setup()
     for name, value in given.settings.items():
         setattr(settings, name, value)
-    # This process is a bounded helper itself.
-    settings.HELPERS_START = "here"
+    # This process is a bounded helper itself, and of one thread.
+    settings.HELPERS_START = start
     from django.db import connections
 
     connections["default"].close()

@@ -9,7 +9,7 @@ from jetwind.engines.bounded.lightening import (
     laid_over_bounded,
     lighter_bounded,
 )
-from jetwind.engines.bounded.listing import listing_bounded
+from jetwind.engines.bounded.listing import listing_bounded, shown_elsewhere_bounded
 from jetwind.engines.bounded.overview import OVERVIEW, overview_bounded
 from jetwind.engines.bounded.readers_files import fewest_bounded, read_readers_bounded
 from jetwind.engines.bounded.reviewing import CHECKING, review_bounded
@@ -36,4 +36,5 @@ __all__ = [
     "overview_bounded",
     "read_readers_bounded",
     "review_bounded",
+    "shown_elsewhere_bounded",
 ]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from jetwind.core.images.elsewhere import remote_pictures
 from jetwind.core.links.listing import Listing, listing_of
 from jetwind.core.message import Message, Sample
 from jetwind.engines.bounded.helper import Budget, Helper, Start
@@ -20,6 +21,20 @@ def listing_bounded(message: Message, readers: Sequence[Sample], *, start: Start
     """
     with Helper((message, tuple(readers)), _LISTING, start) as helper:
         return helper.ask(_listing)
+
+
+def shown_elsewhere_bounded(message: Message, readers: Sequence[Sample], *, start: Start) -> list[str]:
+    """The addresses of the pictures of a message that lie elsewhere and show something.
+
+    Raises:
+        PastBudget: it takes more than it may.
+    """
+    with Helper((message, tuple(readers)), _LISTING, start) as helper:
+        return helper.ask(_shown_elsewhere)
+
+
+def _shown_elsewhere(given: tuple[Message, tuple[Sample, ...]]) -> list[str]:
+    return [one.address for one in remote_pictures(*given) if not one.is_tracking]
 
 
 def _listing(given: tuple[Message, tuple[Sample, ...]]) -> Listing:
