@@ -6,6 +6,7 @@ import hashlib
 from collections.abc import Mapping
 from datetime import timedelta
 from ipaddress import ip_address
+from typing import Any
 
 from axes.handlers.proxy import AxesProxyHandler
 from axes.models import AccessAttempt
@@ -170,7 +171,7 @@ def _password_text(person: User, site: str) -> str:
     return f"Somebody, probably you, asked to set a new password for “{person.username}” at Jetwind.\n\n{site}{password_link(person)}\n\nThe link holds for a day. If it was not you, do nothing.\n"
 
 
-def _later(task: str, about: str, **arguments: str) -> None:
+def _later(task: str, about: str, **arguments: Any) -> None:
     if not can_mail():
         return
     last = jobs.latest(MAILS, about)
