@@ -186,6 +186,40 @@ class TestRendering:
         assert run is not None
         assert run.outcomes["appearance.css-unsupported"][:2] == ["cannot-tell", "a profile could not be rendered"]
 
+    @pytest.mark.parametrize("times", [1, 2, 9])
+    def test_a_busy_machine(self, house: Any, monkeypatch: pytest.MonkeyPatch, times: int) -> None:
+        """What took too long is tried again later, and says so; a few times, and what never comes out is told in the end."""
+
+        class Busy(FakeBrowser):
+            left = times
+
+            def capture_all(self, requests: Any, done: Any, seconds: float = 60) -> None:
+                """Have no time for any picture at night, so many times."""
+                is_late = self.left > 0
+                self.left -= any(request.dark for request in requests)
+                for number, request in enumerate(requests):
+                    late = CaptureFailed("The page could not be rendered: it did not lay out in time.", for_time=True)
+                    done(number, late if is_late and request.dark and request.picture == "look" else self.capture(request))
+
+        monkeypatch.setattr(services, "_browser", Busy())
+        revision = taken_in(house, illustrated())
+        client, address = house.client(house.reviewer), f"/mailings/{revision.mailing_id}/r1/appearance/"
+        work = render(revision)
+        rounds = 1
+        while work.state == "waiting" and rounds < 9:
+            assert "tried again when the machine may be free" in work.doing
+            assert "It is tried again when the machine may be free" in client.get(address).content.decode()
+            assert revision.renders.filter(state="done").exists()
+            assert not revision.renders.filter(state="failed").exists()
+            # The time that it waits for has come.
+            render_revision.func(revision_id=revision.pk, work_id=work.pk)
+            work.refresh_from_db()
+            rounds += 1
+        assert (work.state, rounds) == ("done", min(times, 3) + 1)
+        assert revision.renders.filter(state="failed").exists() is (times > 3)
+        assert not revision.renders.filter(state="waiting").exists()
+        assert not revision.renders.filter(state="done").exclude(problem="").exists()
+
     def test_checks_over_renders_answer_once_there_are_renders(self, house: Any, fake_browser: FakeBrowser) -> None:
         """Before: they cannot tell. After: only they are asked again, and the others keep their answer."""
         revision = taken_in(house, illustrated())

@@ -11,7 +11,7 @@ from aiohttp import web
 from PIL import Image
 
 from jetwind.core.links.answers import Answer
-from jetwind.engines.browser import Landing, LandingBrowser, landings
+from jetwind.engines.browser import Landing, LandingBrowser, landings, memory
 from jetwind.engines.browser.gate import MOST_OCTETS
 from jetwind.engines.fetch import FakeResolver, Fetcher, Patience, Policy, Wanted, fetch_all
 from jetwind.engines.practice import DOMAIN, OTHER_DOMAIN, Standing
@@ -191,3 +191,45 @@ def test_bad_certificates(standing: Any) -> None:
     browser = LandingBrowser(Policy(frozenset({DOMAIN})), directory.resolver(), trusted_key=directory.trusted_key)
     asked = [Answer(f"https://{name}.{DOMAIN}/", "2027-03-01T09:00:00+00:00") for name in ("expired", "stranger", "misnamed")]
     assert all("could not be shown" in found.problem for found in landings(lambda: browser, asked))
+
+
+def huge(side: int, number: int) -> bytes:
+    """A square picture of one colour: many pixels in few octets, another file for each number."""
+    out = io.BytesIO()
+    Image.new("L", (side, side), number).save(out, "PNG")
+    return out.getvalue()
+
+
+def test_pictures_of_many_pixels(standing: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Six of 16,000 px a side, which would take gigabytes once decoded: the browser stays under its limit, and the page is shown or told."""
+    pictures = {f"/huge-{number}.png": huge(16_000, number) for number in range(6)}
+    html = "<!doctype html><title>x</title>" + "".join(f'<img src="{name}" width="200" height="200">' for name in pictures) + "<p>Words</p>"
+    handler = standing.web._answered
+
+    async def answer(request: web.Request) -> web.StreamResponse:
+        if request.path in pictures:
+            return web.Response(body=pictures[request.path], content_type="image/png")
+        if request.path == "/page":
+            return web.Response(text=html, content_type="text/html")
+        response: web.StreamResponse = await handler(request)
+        return response
+
+    taken: list[int] = []
+    measure = memory.memory_of
+
+    def noted(group: int) -> dict[int, int]:
+        found = measure(group)
+        taken.append(sum(found.values()))
+        return found
+
+    monkeypatch.setattr(memory, "memory_of", noted)
+    standing.web._answered = answer
+    try:
+        (found, plain), _ = opened(standing, [f"{WWW}/page", f"{WWW}/glaze-sale"])
+    finally:
+        standing.web._answered = handler
+    assert found.problem == "" or "needs more than 900 MB of memory" in found.problem or "in time" in found.problem
+    # A page that was ended takes nothing from the next one.
+    assert plain.problem == ""
+    # What is looked at four times a second may be a little past the limit when it is seen.
+    assert max(taken) < 1_300_000_000

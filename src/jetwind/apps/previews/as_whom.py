@@ -54,6 +54,11 @@ def as_whom(revision: Revision, name: str = "") -> AsWhom:
     return AsWhom(chosen.name, digest, chosen)
 
 
+def whom_of(revision_id: int, name: str = "") -> AsWhom:
+    """The same by the revision's number, to be asked of the workbench: which copy is longest takes filling all of them."""
+    return as_whom(Revision.objects.select_related("mailing__workspace", "mailing__syntax").get(pk=revision_id), name)
+
+
 def reader_choices(revision: Revision, chosen: AsWhom) -> list[tuple[str, str, bool]]:
     """As whom the renders may be shown: what an address says of it, its name, whether it is chosen; none where nothing hangs on it."""
     if not has_fields(message_of(revision)):

@@ -32,6 +32,8 @@ class Render(models.Model):
     key = models.CharField(max_length=64, db_index=True)
     state = models.CharField(max_length=10, choices=State, default=State.WAITING)
     problem = models.TextField(blank=True)
+    #: How often the time was too short for it; a few times it is tried again when the machine may be free.
+    tries = models.PositiveSmallIntegerField(default=0)
     blob_sha256 = models.CharField(max_length=64, blank=True)
     content_type = models.CharField(max_length=40, blank=True)
     width = models.PositiveIntegerField(default=0)

@@ -8,17 +8,19 @@ import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import asdict, dataclass, replace
+from datetime import timedelta
 from typing import Any
 
 from django.conf import settings
 from django.db.models import Count, Q
+from django.utils import timezone
 
 from jetwind import __version__
 from jetwind.apps.blobs import store
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.jobs import services as jobs
-from jetwind.apps.previews.as_whom import AS_WRITTEN, AsWhom, as_whom
+from jetwind.apps.previews.as_whom import AS_WRITTEN, AsWhom, whom_of
 from jetwind.apps.previews.models import LossTrial, Render
 from jetwind.apps.previews.modes import OWN, in_words, shown_in
 from jetwind.apps.review.answers import ask_for_checks, storable
@@ -32,7 +34,7 @@ from jetwind.core.renders.departure import departure
 from jetwind.core.renders.led_back import LedBack
 from jetwind.core.renders.measured import Measured
 from jetwind.engines.bounded import BoundedRewriter, PastBudget
-from jetwind.engines.browser import ALL_SECONDS, Capture, CaptureRequest, Captures, enlargeable, losses_shown, references
+from jetwind.engines.browser import ALL_SECONDS, Capture, CaptureFailed, CaptureRequest, Captures, enlargeable, losses_shown, references
 
 
 @dataclass(frozen=True)
@@ -65,11 +67,6 @@ def _copy_for(revision: Revision, whom: AsWhom, report: Callable[[str], None]) -
         yield _Copy(whom, source, message, led_back, elements, rewriter)
 
 
-def whom_of(revision_id: int, name: str = "") -> AsWhom:
-    """As whom a revision is rendered; which copy is longest takes filling all of them."""
-    return as_whom(_revision(revision_id), name)
-
-
 def copy_of(revision_id: int, whom: AsWhom) -> tuple[Message, Message, LedBack | None, int]:
     """A message, its copy for a reader, the way back from the one to the other, and how many elements the copy has."""
     source = message_of(_revision(revision_id))
@@ -89,6 +86,7 @@ def render_now(revision: Revision, work_id: int, browser: Captures) -> None:
 
     Raises:
         Cancelled, GivenBack: somebody asked for it to stop; the worker is being stopped.
+        PutOff: some took too long, and are tried again later.
     """
     deadline = 0.0
     first = at_the_workbench(whom_of, revision.pk)
@@ -109,6 +107,16 @@ def render_now(revision: Revision, work_id: int, browser: Captures) -> None:
             _render(revision, work_id, browser, copy, deadline)
             if name == first.name:
                 find_out(revision, copy, browser, deadline, report)
+
+    put_off = list(revision.renders.filter(state=Render.State.WAITING, tries__gt=0, profile__in=profiles()).values_list("tries", flat=True))
+    if put_off:
+        pause = TRIED_AGAIN[min(max(put_off), len(TRIED_AGAIN)) - 1]
+        renders = "a render" if len(put_off) == 1 else f"{len(put_off)} renders"
+        raise jobs.PutOff(timezone.now() + pause, f"{renders} took too long; tried again when the machine may be free")
+
+
+#: How long a render whose time was too short waits before it is tried again.
+TRIED_AGAIN = (timedelta(seconds=30), timedelta(minutes=3), timedelta(minutes=10))
 
 
 def _report(revision: Revision, work_id: int, doing: str) -> None:
@@ -308,9 +316,16 @@ def _key(request: CaptureRequest, page: Rewritten) -> str:
 
 
 def _finish(render: Render, page: Rewritten, capture: Capture | Exception, copy: _Copy) -> None:
+    if isinstance(capture, CaptureFailed) and capture.for_time and render.tries < len(TRIED_AGAIN):
+        # A machine that is busy, as it is at a first start, must not leave a message without its renders for good.
+        render.tries += 1
+        render.problem = f"{capture} It is tried again when the machine may be free."
+        render.save()
+        return
     if isinstance(capture, Exception):
         _give_up(render, str(capture))
         return
+    render.problem = ""
     render.state = Render.State.DONE
     render.blob_sha256 = store.keep(capture.image)
     render.content_type = capture.content_type

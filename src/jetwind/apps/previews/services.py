@@ -16,12 +16,13 @@ from jetwind.apps.intake.selectors import message_of, newest_open
 from jetwind.apps.intake.services import refuse_if_locked
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
-from jetwind.apps.previews.as_whom import AsWhom, as_whom
+from jetwind.apps.previews.as_whom import AsWhom, as_whom, whom_of
 from jetwind.apps.previews.models import Mark, Render
 from jetwind.apps.previews.modes import OWN, needed
 from jetwind.apps.previews.selectors import renders_for_checks
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
+from jetwind.apps.workspace.desk import at_the_workbench
 from jetwind.apps.workspace.models import Workspace
 from jetwind.apps.workspace.selectors import chosen_profiles
 from jetwind.core.markup.anchor import anchor_of
@@ -52,7 +53,7 @@ def ask_for_renders(
     ``whom`` says as which reader gets it; left out, as the one whose copy is longest.
     """
     chosen = [name for name in only if name in profiles()] or chosen_profiles(revision.mailing.workspace)
-    whom = whom if whom is not None else as_whom(revision)
+    whom = whom if whom is not None else at_the_workbench(whom_of, revision.pk)
     with transaction.atomic():
         for name in chosen:
             # What a mode does not change, such as a desktop turned, has its own render.
@@ -62,14 +63,17 @@ def ask_for_renders(
             if not is_new and row.made_for != whom.made_for:
                 # Made for values that the reader no longer has.
                 Render.objects.filter(pk=row.pk).update(made_for=whom.made_for, state=Render.State.WAITING, departure=None, problem="")
-        Render.objects.filter(revision=revision, state=Render.State.FAILED).update(state=Render.State.WAITING, problem="")
-        return jobs.start(
+        Render.objects.filter(revision=revision, state=Render.State.FAILED).update(state=Render.State.WAITING, problem="", tries=0)
+        work = jobs.start(
             RENDERS,
             f"revision:{revision.pk}",
             doing="waiting for a worker",
             total=revision.renders.count(),
             enqueue=lambda work_id: jobs.defer("previews.render_revision", revision_id=revision.pk, work_id=work_id),
         )
+        # What waits for a free machine is not waited for by what somebody asks for now.
+        jobs.hurry(work)
+        return work
 
 
 def show_mode(user: User, revision: Revision, mode: str, only: Sequence[str] = (), reader: str = "") -> None:

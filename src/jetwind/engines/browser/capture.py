@@ -79,4 +79,11 @@ class Capture:
 
 
 class CaptureFailed(Exception):
-    """The browser could not lay the page out in the time allowed, or died; the text says which."""
+    """The browser could not lay the page out in the time allowed, or died; the text says which.
+
+    ``for_time`` says that it was the time that was lacking: on a machine with less to do it may come out.
+    """
+
+    def __init__(self, text: str, *, for_time: bool = False) -> None:
+        super().__init__(text)
+        self.for_time = for_time

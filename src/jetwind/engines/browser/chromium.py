@@ -11,9 +11,7 @@ import base64
 import contextlib
 import logging
 import math
-import os
 import re
-import signal
 import ssl
 import threading
 import time
@@ -29,7 +27,7 @@ from jetwind.engines.browser import certificate, enlarging, listening, measuring
 from jetwind.engines.browser.capture import ALL_SECONDS, Capture, CaptureFailed, CaptureRequest
 from jetwind.engines.browser.devtools import CLOSED, DevTools, DevToolsError
 from jetwind.engines.browser.executable import FLAGS, find_executable
-from jetwind.engines.browser.memory import memory_of
+from jetwind.engines.browser.memory import guard
 from jetwind.engines.browser.proxy import PartsProxy
 from jetwind.engines.browser.starting import started
 from jetwind.engines.browser.turns import Turns
@@ -45,7 +43,6 @@ MOST_PIXELS = 8_000_000
 SLOTS = 3
 #: Octets that the browser's processes may have for themselves; on real newsletters they take a third.
 MOST_MEMORY = 1_500_000_000
-_LOOKS_EVERY_S = 0.3
 #: Chromium keeps memory from page to page; a fresh one after so many pictures bounds it.
 PICTURES_PER_BROWSER = 400
 #: What is painted of a page while it loads, in px. Under about 100 px the full browser stops painting; the headless shell does not mind.
@@ -91,6 +88,7 @@ class _Message:
     deadline: float
     laid_out: int = 0
     given_up: str = ""
+    given_up_for_time: bool = False
 
 
 class Browser:
@@ -191,10 +189,10 @@ class Browser:
                 if stopped():
                     raise CaptureFailed("cancelled")
                 if message.given_up:
-                    raise CaptureFailed(f"The page was not tried: {message.given_up}.")
+                    raise CaptureFailed(f"The page was not tried: {message.given_up}.", for_time=message.given_up_for_time)
                 left = message.deadline - time.monotonic()
                 if left <= 0:
-                    raise CaptureFailed("The page was not tried: the message takes too long to render.")
+                    raise CaptureFailed("The page was not tried: the message takes too long to render.", for_time=True)
                 key = (request.pixel_ratio, slot)
                 ended_before = self._ended_for_memory
                 try:
@@ -215,7 +213,9 @@ class Browser:
                     if (too_large or isinstance(failure, TimeoutError)) and not message.laid_out:
                         # What could not be laid out once, with nothing else to show for it, is not tried in every other window.
                         message.given_up = f"in another profile {reason}"
-                    raise CaptureFailed(f"The page could not be rendered: {reason}.") from failure
+                        message.given_up_for_time = not too_large
+                    for_time = isinstance(failure, TimeoutError) and not too_large
+                    raise CaptureFailed(f"The page could not be rendered: {reason}.", for_time=for_time) from failure
             raise AssertionError("the second attempt answers or raises")
         finally:
             self._turns.give_back(message, slot)
@@ -257,18 +257,8 @@ class Browser:
     async def _enlarged(self, page: _Page) -> tuple[Loss, ...]:
         return enlarging.read(await self._evaluate(page, enlarging.call(MARK_ATTRIBUTE)))
 
-    async def _guard_memory(self, devtools: DevTools) -> None:
-        """End the largest page when the browser's processes together take more than they may."""
-        while devtools.is_open:
-            await asyncio.sleep(_LOOKS_EVERY_S)
-            if not self._turns.in_use:
-                continue
-            taken = await asyncio.to_thread(memory_of, devtools.pid)
-            if sum(taken.values()) > MOST_MEMORY and taken:
-                self._ended_for_memory += 1
-                logger.warning("a page took too much memory", extra={"action": "browser.page-ended", "octets": sum(taken.values())})
-                with contextlib.suppress(ProcessLookupError):
-                    os.kill(max(taken, key=lambda pid: taken[pid]), signal.SIGKILL)
+    def _note_ended(self) -> None:
+        self._ended_for_memory += 1
 
     async def _take(self, page: _Page, request: CaptureRequest) -> Capture:
         devtools = self._devtools
@@ -413,7 +403,7 @@ class Browser:
             await self._close()
             raise
         self._taken = 0
-        self._guard = asyncio.create_task(self._guard_memory(self._devtools))
+        self._guard = asyncio.create_task(guard(self._devtools, lambda: bool(self._turns.in_use), self._note_ended, lambda: MOST_MEMORY))
 
     async def _close_for_good(self) -> None:
         await self._close()

@@ -18,6 +18,7 @@ from jetwind.engines.browser.capture import CaptureFailed
 from jetwind.engines.browser.devtools import DevTools, DevToolsError
 from jetwind.engines.browser.executable import FLAGS, find_executable
 from jetwind.engines.browser.gate import Gate
+from jetwind.engines.browser.memory import guard
 from jetwind.engines.browser.starting import started
 from jetwind.engines.fetch import Policy, Resolver, SystemResolver
 from jetwind.engines.fetch.connecting import Ways
@@ -29,6 +30,10 @@ _TALLEST = 2_400
 SMALL_PX = 12
 #: Seconds that one page may take, and all pages of a message.
 _PAGE_S, ALL_S = 20.0, 90.0
+#: Octets that the browser may take for one page: it stands beside the browser of renders.
+MOST_LANDING_MEMORY = 900_000_000
+#: Megabytes of one picture once it is decoded: that of twelve million pixels, as renders show them at most. Larger ones stay empty.
+_LARGEST_DECODED_MB = 48
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,6 +60,9 @@ class LandingBrowser:
         self._gate = Gate(Ways(policy or Policy(), resolver or SystemResolver()))
         self._trusted_key = trusted_key
         self._devtools: DevTools | None = None
+        self._guard: asyncio.Task[None] | None = None
+        #: Whether a page is open now, and how often one was ended because it took too much memory.
+        self._is_busy, self._ended_for_memory = False, 0
 
     @property
     def gate(self) -> Gate:
@@ -63,6 +71,7 @@ class LandingBrowser:
 
     async def __aenter__(self) -> LandingBrowser:
         flags = [f"--proxy-server=http://127.0.0.1:{await self._gate.start()}", *FLAGS, "--disable-features=MediaRouter,OptimizationHints"]
+        flags.append(f"--max-decoded-image-size-mb={_LARGEST_DECODED_MB}")
         if self._trusted_key:
             flags.append(f"--ignore-certificate-errors-spki-list={self._trusted_key}")
         try:
@@ -70,9 +79,15 @@ class LandingBrowser:
         except CaptureFailed:
             await self._gate.stop()
             raise
+        self._guard = asyncio.create_task(guard(self._devtools, lambda: self._is_busy, self._note_ended, lambda: MOST_LANDING_MEMORY))
         return self
 
+    def _note_ended(self) -> None:
+        self._ended_for_memory += 1
+
     async def __aexit__(self, *ended: object) -> None:
+        if self._guard is not None:
+            self._guard.cancel()
         if self._devtools is not None:
             await self._devtools.close()
         await self._gate.stop()
@@ -81,10 +96,13 @@ class LandingBrowser:
         """A page that was there when it was asked for, as a browser shows it. Never raises for what a page does."""
         ways = [address.host for hop in answer.hops if (address := parsed(hop.address)) is not None]
         self._gate.let(tuple(dict.fromkeys(ways)), answer.page.hosts if answer.page is not None else ())
+        ended_before, self._is_busy = self._ended_for_memory, True
         try:
             return await asyncio.wait_for(self._opened(answer), _PAGE_S)
         except (DevToolsError, TimeoutError) as failure:
             reason = "it was not laid out in time" if isinstance(failure, TimeoutError) else str(failure)
+            if self._ended_for_memory > ended_before:
+                reason = f"it needs more than {MOST_LANDING_MEMORY // 1_000_000:,} MB of memory"
             return Landing(answer, problem=f"The page could not be shown: {reason}.")
 
     async def _opened(self, answer: Answer) -> Landing:

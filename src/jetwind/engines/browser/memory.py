@@ -2,10 +2,34 @@
 
 from __future__ import annotations
 
+import asyncio
+import contextlib
+import logging
 import os
+import signal
+from collections.abc import Callable
 from pathlib import Path
 
+from jetwind.engines.browser.devtools import DevTools
+
 _PAGE = os.sysconf("SC_PAGE_SIZE")
+logger = logging.getLogger(__name__)
+
+LOOKS_EVERY_S = 0.25
+
+
+async def guard(devtools: DevTools, is_busy: Callable[[], bool], ended: Callable[[], object], most: Callable[[], int]) -> None:
+    """End the largest page when the browser's processes together take more than ``most`` octets; ``ended`` is told each time."""
+    while devtools.is_open:
+        await asyncio.sleep(LOOKS_EVERY_S)
+        if not is_busy():
+            continue
+        taken = await asyncio.to_thread(memory_of, devtools.pid)
+        if sum(taken.values()) > most() and taken:
+            ended()
+            logger.warning("a page took too much memory", extra={"action": "browser.page-ended", "octets": sum(taken.values())})
+            with contextlib.suppress(ProcessLookupError):
+                os.kill(max(taken, key=lambda pid: taken[pid]), signal.SIGKILL)
 
 
 def memory_of(group: int) -> dict[int, int]:
