@@ -29,6 +29,7 @@ from jetwind.engines.bounded import (
     review_bounded,
 )
 from jetwind.engines.dictionaries import Installed
+from tests.factories import mail
 
 SMALL = Budget(answer_seconds=0.5, all_seconds=1.2, memory=200_000_000)
 STARTS: list[Start] = ["fork", "server"]
@@ -186,6 +187,17 @@ class TestReview:
         assert by_id["access.long"] is Outcome.FINDINGS
         assert answer.unlooked == [f"access.endless-{number}" for number in range(6)]
         assert answer.spam.is_known
+
+    def test_a_message_that_cannot_be_read_in_time(self) -> None:
+        """What needs a header or a size alone is answered all the same, though most checks run out."""
+        rules = "".join(f"div:has(div ~ div p:nth-child({number}n)) div:has(p) {{ color: red }}\n" for number in range(200))
+        page = f"<style>{rules}</style>{'<div><div></div>' * 500}{'<p>Come to the kiln</p>' * 40}"
+        message = read_bytes(mail(page, None, Subject="RE: SALE!!", To="a@b.org, c@d.org"), "a.eml")
+        answer = review_bounded(message, Context(), start="fork", budget=Budget(2.0, 30.0, 400_000_000))
+        by_id = {result.check: result.outcome for result in answer.results}
+        assert by_id["envelope.recipients-exposed"] is by_id["envelope.subject-shouting"] is by_id["text.missing"] is Outcome.FINDINGS
+        assert by_id["sending.size"] is by_id["sending.mime"] is Outcome.CLEAR
+        assert len(answer.unlooked) > 20
 
     def test_spam_that_ran_out_is_not_low(self, monkeypatch: pytest.MonkeyPatch) -> None:
         """Nothing is said of the sum, in no report."""

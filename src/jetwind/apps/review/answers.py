@@ -82,15 +82,21 @@ def recheck_outdated(workspace: Workspace, work_id: int) -> None:
     jobs.report(work_id, done=len(waiting), total=len(waiting), doing="done")
 
 
-def check_now(revision: Revision, patience: int = 1) -> CheckRun:
+def prepare_now(revision: Revision, number: int) -> None:
+    """Carry out one of the preparations of the checks; a released message keeps what it has."""
+    if not revision.mailing.is_locked or newest_run(revision) is None:
+        preparations[number](revision)
+
+
+def check_now(revision: Revision, patience: int = 1, *, is_prepared: bool = False) -> CheckRun:
     """Run all checks, unless the same question was answered before. Safe to run twice. A released message keeps its answers.
 
-    ``patience`` multiplies the limits, and asks once more what ran out before.
+    ``patience`` multiplies the limits, and asks once more what ran out before. ``is_prepared`` says that the preparations were carried out.
     """
     last = newest_run(revision)
     if last is not None and revision.mailing.is_locked:
         return last
-    for prepare in preparations:
+    for prepare in () if is_prepared else preparations:
         prepare(revision)
     question = Question(revision, context_of(revision))
     asks_again = last is not None and patience > 1 and bool(last.unlooked)

@@ -18,7 +18,7 @@ from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
 from jetwind.apps.review.answers import CHECKS, ask_for_checks, crashed_checks
-from jetwind.apps.review.models import FindingRecord
+from jetwind.apps.review.models import CheckRun, FindingRecord
 from jetwind.apps.review.selectors import ShownFinding, StationState, Walk, station_address, walk_of
 from jetwind.apps.ui.given import whole_number
 from jetwind.apps.workspace.access import permissions_of
@@ -26,7 +26,7 @@ from jetwind.apps.workspace.selectors import options_of
 from jetwind.core.checking import Outcome, registry
 from jetwind.core.checks.appearance.size import ClipOptions
 from jetwind.core.message import Message
-from jetwind.core.reports import station_of
+from jetwind.core.reports import STATIONS, station_of
 from jetwind.core.source import Excerpt, Span
 from jetwind.core.spam import SpamSum
 
@@ -102,8 +102,8 @@ class Frame:
     #: All work on the revision, the newest of each kind.
     works: dict[str, Work]
     crashed: list[str]
-    #: Checks that ran out of time or memory: identifier, name, the station that they belong to, why.
-    ran_out: list[tuple[str, str, str, str]]
+    #: Checks that ran out of time or memory, station by station.
+    ran_out: list[RanOut]
     answers: list[tuple[str, str, str, str]]
     newest_number: int
     allowed: frozenset[str]
@@ -158,7 +158,7 @@ def frame(request: HttpRequest, revision: Revision, slug: str) -> Frame:
         work=works.get(CHECKS),
         works=works,
         crashed=crashed_checks(walk.run) if walk.run else [],
-        ran_out=ran_out_of(walk),
+        ran_out=ran_out_of(walk.run),
         answers=_answers(walk, state),
         newest_number=int(getattr(revision, "newest_number", revision.number)),
         allowed=allowed,
@@ -170,15 +170,30 @@ def frame(request: HttpRequest, revision: Revision, slug: str) -> Frame:
     )
 
 
-def ran_out_of(walk: Walk) -> list[tuple[str, str, str, str]]:
-    """Checks of a walk that ran out of time or memory: identifier, name, station, why."""
-    checks = registry()
-    outcomes = walk.run.outcomes if walk.run is not None else {}
-    return [
-        (check_id, checks[check_id].name if check_id in checks else check_id, station_of(check_id).name, reason)
-        for check_id, (outcome, reason, *_) in outcomes.items()
-        if outcome == Outcome.RAN_OUT.value
-    ]
+@dataclass(frozen=True, slots=True)
+class RanOut:
+    """The checks of a station that ran out of time or memory: identifier and name of each, and why."""
+
+    station: str
+    checks: list[tuple[str, str]]
+    reasons: list[str]
+
+
+def ran_out_of(run: CheckRun | None) -> list[RanOut]:
+    """Checks of a run that ran out of time or memory, in the order of the walk."""
+    known = registry()
+    gone = (
+        [(check_id, reason) for check_id, (outcome, reason, *_) in sorted(run.outcomes.items()) if outcome == Outcome.RAN_OUT.value]
+        if run
+        else []
+    )
+    found = []
+    for station in STATIONS:
+        own = [(check_id, reason) for check_id, reason in gone if station_of(check_id) == station]
+        if own:
+            names = [(check_id, known[check_id].name if check_id in known else check_id) for check_id, _ in own]
+            found.append(RanOut(station.name, names, sorted({reason for _, reason in own})))
+    return found
 
 
 def _chosen_place(request: HttpRequest, chosen: ShownFinding | None) -> int:

@@ -11,10 +11,10 @@ from jetwind.apps.accounts.models import User
 from jetwind.apps.intake.selectors import revision_for
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.review.answers import CHECKS
+from jetwind.apps.review.frame import ran_out_of
 from jetwind.apps.review.questions import newest_run
 from jetwind.apps.review.selectors import station_address
 from jetwind.apps.workspace.access import permissions_of
-from jetwind.core.checking import registry
 from jetwind.core.reports import STATIONS
 
 #: Findings that are listed.
@@ -29,7 +29,6 @@ def page_instead(request: HttpRequest, kwargs: dict[str, Any], why: str) -> Http
     revision = revision_for(request.user, kwargs["mailing_id"], kwargs["number"])
     run = newest_run(revision)
     records = list(run.findings.all()[:_MOST]) if run is not None else []
-    checks = registry()
     page = {
         "revision": revision,
         "mailing": revision.mailing,
@@ -39,7 +38,7 @@ def page_instead(request: HttpRequest, kwargs: dict[str, Any], why: str) -> Http
             (station.name, station_address(revision, station.slug), [one for one in records if one.station == station.slug])
             for station in STATIONS
         ],
-        "unlooked": [(check_id, checks[check_id].name if check_id in checks else check_id) for check_id in (run.unlooked if run else ())],
+        "ran_out": ran_out_of(run),
         "may_look": not revision.mailing.is_locked and "review:look" in permissions_of(request.user, revision.mailing.workspace),
         "work": jobs.latest(CHECKS, f"revision:{revision.pk}"),
         "section": "departures",

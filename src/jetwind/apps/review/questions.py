@@ -8,7 +8,9 @@ from __future__ import annotations
 
 import dataclasses
 import hashlib
+import html
 import json
+import re
 from collections.abc import Callable, Iterable, Mapping
 from functools import cached_property
 from typing import Any
@@ -22,7 +24,6 @@ from jetwind.apps.review.models import CheckRun
 from jetwind.apps.workspace.rulebooks import holding
 from jetwind.core.checking import Brief, Check, Context, Kind, Outcome, registry
 from jetwind.core.message import Message, Sample
-from jetwind.core.prose.reading import reading_of
 from jetwind.engines.dictionaries import Installed
 
 #: What apps above know of a revision that checks read: values of the context by name.
@@ -97,11 +98,20 @@ def _taken_titles(revision: Revision) -> frozenset[str]:
 def _words_that_occur(words: frozenset[str], message: Message) -> frozenset[str]:
     if not words:
         return words
-    parts = [message.subject, *message.subjects, reading_of(message).visible_text]
-    parts += [message.html.text] if message.html else []
+    parts = [message.subject, *message.subjects]
+    parts += [message.html.text, _without_markup(message.html.text)] if message.html else []
     parts += [message.text.text] if message.text else []
     everything = "\n".join(parts).casefold()
     return frozenset(word for word in words if word in everything)
+
+
+#: A tag, a comment, or a character that is not seen inside a word.
+_UNSEEN = re.compile("<[^<>]{0,4000}>|[\u00ad\u200b-\u200d\u2060\ufeff]")
+
+
+def _without_markup(source: str) -> str:
+    """HTML as its letters follow one another: what parts a word there does not part it for a reader. No tree is built for it."""
+    return _UNSEEN.sub("", html.unescape(_UNSEEN.sub("", source)))
 
 
 def _plain(context: Context, name: str) -> Any:

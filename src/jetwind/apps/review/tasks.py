@@ -24,7 +24,13 @@ def check_revision(revision_id: int, work_id: int, patience: int = 1) -> None:
     """Run all checks on a revision, with so many times the usual limits."""
     with jobs.carried_out(work_id):
         jobs.report(work_id, done=0, total=1, doing="running the checks")
-        at_the_workbench(check, revision_id, patience)
+        for number in range(len(answers.preparations)):
+            try:
+                at_the_workbench(prepare, revision_id, number)
+            except jobs.Failed as failed:
+                # The checks that need it say what they lack; the others are answered all the same.
+                logger.warning("a preparation of the checks of revision %d: %s", revision_id, failed, extra={"action": "checks.unprepared"})
+        at_the_workbench(check, revision_id, patience, patience=patience)
         jobs.report(work_id, done=1, total=1, doing="running the checks")
     if Work.objects.filter(pk=work_id, state=Work.State.DONE).exists():
         try:
@@ -33,9 +39,14 @@ def check_revision(revision_id: int, work_id: int, patience: int = 1) -> None:
             logger.warning("what follows the checks of revision %d is not known", revision_id, extra={"action": "checks.not-followed"})
 
 
+def prepare(revision_id: int, number: int) -> None:
+    """Carry out one of the preparations of the checks."""
+    answers.prepare_now(_revision(revision_id), number)
+
+
 def check(revision_id: int, patience: int) -> None:
     """Run the checks where they may take long."""
-    answers.check_now(_revision(revision_id), patience)
+    answers.check_now(_revision(revision_id), patience, is_prepared=True)
 
 
 def follow_checks(revision_id: int) -> None:

@@ -140,18 +140,20 @@ def at_the_desk(request: HttpRequest, kwargs: dict[str, Any]) -> HttpResponse:
     return _sent_on(request, answer)
 
 
-def at_the_workbench(work: Callable[..., Answer], *args: Any) -> Answer:
+def at_the_workbench(work: Callable[..., Answer], *args: Any, patience: float = 1.0) -> Answer:
     """What a function of a task answers, worked out in a helper that is ended with it: its memory is given back.
 
     ``work`` is a function of a module; it and what it is given and answers are handed over. Helpers that it asks have their own budgets.
+    ``patience`` multiplies its own.
 
     Raises:
         Failed: it takes more than it may.
         Exception: whatever the function raises.
     """
-    if settings.DESK == "here" or is_helper():
+    # What a transaction has written, as that of a command has, no other process sees before its end.
+    if settings.DESK == "here" or is_helper() or connection.in_atomic_block:
         return work(*args)
-    with Helper(_given(), WORKING, "server") as helper:
+    with Helper(_given(), WORKING.times(patience), "server") as helper:
         try:
             return helper.ask(carry_out_work, work, *args)
         except PastBudget as past:

@@ -148,7 +148,7 @@ class Helper:
         started, before = time.monotonic(), self._used()
         if self._pipe.poll(min(0.2, left)):
             return
-        while not self._pipe.poll(0.1):
+        while not self._pipe.poll(min(0.1, max(left / 4, 0.02))):
             used = self._used() - before
             if used <= left and time.monotonic() - started <= (self._budget.clock_seconds or left * _PATIENCE):
                 continue

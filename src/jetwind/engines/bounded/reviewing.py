@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Sequence
-from contextlib import suppress
 from dataclasses import replace
 from typing import TypeVar
 
@@ -19,6 +18,9 @@ Answer = TypeVar("Answer")
 CHECKING = Budget(answer_seconds=5.0, all_seconds=30.0, memory=600_000_000)
 #: Seconds that a check may take in the first round, and how many times as many in each further one.
 _FIRST_S, _LONGER = 0.5, 2.0
+#: Seconds of the first round where already reading the message takes too long: most checks will not get through, and those that need
+#: no more than a header or a size must all have their turn.
+_UNREAD_S = 0.1
 #: Of the time that is left, the share that the sum or the summary may take.
 _SHARE = 0.25
 
@@ -30,8 +32,8 @@ def review_bounded(
 ) -> Review:
     """What ``review`` answers; a check that passes its budget ran out, and says so, while the others are answered.
 
-    The cheap answers come first: in a first round each check may take half a second, besides what reading the message takes. What takes
-    longer waits until all others have had their turn, and may then take twice as long, round by round, until the whole budget is spent.
+    The cheap answers come first: in a first round each check may take half a second, besides what reading the message takes, or a tenth
+    where the message cannot be read in time. What takes longer waits until all others have had their turn, and may then take twice as long, round by round, until the whole budget is spent.
 
     Raises:
         KeyError: ``only`` names a check that does not exist.
@@ -43,11 +45,10 @@ def review_bounded(
         check_settings(checks[check_id], context.settings)
     results: dict[str, CheckResult] = {}
     with Helper((message, context), budget, start) as helper:
-        _read(helper, budget)
-        late = _round(helper, budget, chosen, _FIRST_S, results)
+        seconds = _FIRST_S if _read(helper, budget) else _UNREAD_S
+        late = _round(helper, budget, chosen, seconds, results)
         spam = _asked(helper, _spam, SpamSum((), unknown=(("all", "the time for it ran out"),)))
         summary = _asked(helper, _summary, Summary("", 0))
-        seconds = _FIRST_S
         while late and seconds < budget.answer_seconds and helper.left > 0:
             seconds = min(seconds * _LONGER, budget.answer_seconds)
             late = _round(helper, budget, late, seconds, results)
@@ -58,20 +59,24 @@ def review_bounded(
 def _round(helper: Helper, budget: Budget, asked: Sequence[str], seconds: float, results: dict[str, CheckResult]) -> list[str]:
     """Ask checks, each within so many seconds; their answers go into ``results``, and those that ran out come back."""
     late = []
+    is_readable = seconds != _UNREAD_S
     for check_id in asked:
         try:
             results[check_id] = helper.within(seconds).ask(_check, check_id)
         except PastBudget as past:
             results[check_id] = CheckResult(check_id, Outcome.RAN_OUT, reason=str(past))
             late.append(check_id)
-            _read(helper, budget)
+            is_readable = is_readable and _read(helper, budget)
     return late
 
 
-def _read(helper: Helper, budget: Budget) -> None:
-    """Have the message read once more by a helper that has taken over, so that the next check does not pay for it."""
-    with suppress(PastBudget):
+def _read(helper: Helper, budget: Budget) -> bool:
+    """Have the message read by a helper that begins or has taken over, so that the next check does not pay for it; whether it came through."""
+    try:
         helper.within(budget.answer_seconds).ask(_summary)
+    except PastBudget:
+        return False
+    return True
 
 
 def _asked(helper: Helper, question: Callable[[_Given], Answer], otherwise: Answer) -> Answer:

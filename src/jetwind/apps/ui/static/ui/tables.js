@@ -33,9 +33,11 @@ const filterOf = (table) => {
   return filter;
 };
 
-// What a spreadsheet would take for a formula is written as text.
+// What a spreadsheet would take for a formula is written as text, by the same rule as core/source/cells.py.
+const FORMULA =
+  /^(?:[\t\r\n]|[\s\u200b-\u200f\u2060-\u2064\ufeff]*[=+\-@\u2212\uff1d\uff0b\uff0d\uff20\ufe62\ufe63\ufe66\ufe6b])/;
 const csvCell = (text) => {
-  const safe = /^[=+\-@\t\r]/.test(text) && !/^-?[\d.,]+$/.test(text) ? `'${text}` : text;
+  const safe = FORMULA.test(text.replace(/^'+/, "")) && !/^-?[\d.,]+$/.test(text) ? `'${text}` : text;
   return `"${safe.replaceAll('"', '""')}"`;
 };
 
