@@ -1,12 +1,13 @@
 """Spans, positions and edits over raw text."""
 
+import itertools
 from typing import Any
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from jetwind.core.source import Edit, SourceText, Span, splice
+from jetwind.core.source import Edit, SourceText, Span, Spans, splice
 from jetwind.core.source.plain import Unfit, plain, read
 
 LINES = st.text(alphabet=st.sampled_from("ab \r\n\té"), max_size=60)
@@ -107,3 +108,25 @@ class TestPlainValues:
     def test_there_and_back(self) -> None:
         """A data class is the same afterwards."""
         assert read(plain(Span(1, 2)), Span) == Span(1, 2)
+
+
+class TestSpans:
+    """Many spans asked about at once answer as each by itself would."""
+
+    @given(
+        st.lists(st.tuples(st.integers(0, 40), st.integers(0, 12)), max_size=12),
+        st.integers(0, 60),
+    )
+    def test_holding(self, given_spans: list[tuple[int, int]], offset: int) -> None:
+        """Nested, touching and empty ones among them."""
+        spans = [Span(start, start + length) for start, length in given_spans]
+        assert (offset in Spans(spans)) is any(offset in span for span in spans)
+        assert bool(Spans(spans)) is bool(spans)
+
+    @given(st.lists(st.integers(1, 8), max_size=10), st.integers(0, 60), st.integers(0, 30))
+    def test_cutting(self, steps: list[int], start: int, length: int) -> None:
+        """Of spans that lie one behind another, that in which a stretch begins and does not end."""
+        edges = list(itertools.accumulate(steps, initial=0))
+        spans = [Span(edges[at], edges[at + 1]) for at in range(0, len(edges) - 1, 2)]
+        stretch = Span(start, start + length)
+        assert Spans(spans).cuts(stretch) is any(stretch.start in span and stretch.end > span.end for span in spans)

@@ -9,8 +9,8 @@ from __future__ import annotations
 import html
 import re
 from collections.abc import Mapping
-from functools import lru_cache
 
+from jetwind.core.fields.keeping import kept
 from jetwind.core.fields.marked import shown as marked
 from jetwind.core.fields.syntax import LIQUID, FieldToken, Syntax
 
@@ -18,8 +18,6 @@ from jetwind.core.fields.syntax import LIQUID, FieldToken, Syntax
 _PLAIN = re.compile(r"\{\{\s*[A-Za-z_][\w-]*(?:\.[\w-]+)*\s*(?:\|\s*default\s*:\s*(?:\"[^\"]*\"|'[^']*')\s*)?\}\}\Z")
 _NOT_BLANK = re.compile(r"([A-Za-z_][\w.-]*)\s*(?:!=|<>)\s*blank\b")
 _IS_BLANK = re.compile(r"([A-Za-z_][\w.-]*)\s*==\s*blank\b")
-#: Texts up to this many characters are kept in the form in which they are filled, since one is filled for reader after reader.
-LONGEST_KEPT = 200_000
 
 
 def past_limit(source: str, values: Mapping[str, str], *, syntax: Syntax = LIQUID) -> str:
@@ -29,13 +27,8 @@ def past_limit(source: str, values: Mapping[str, str], *, syntax: Syntax = LIQUI
     return ""
 
 
+@kept
 def _tokens(source: str, syntax: Syntax) -> tuple[FieldToken, ...]:
-    return _kept_tokens(source, syntax) if len(source) <= LONGEST_KEPT else tuple(syntax.tokens(source))
-
-
-@lru_cache(maxsize=16)
-def _kept_tokens(source: str, syntax: Syntax) -> tuple[FieldToken, ...]:
-    # A text is filled for reader after reader.
     return tuple(syntax.tokens(source))
 
 
@@ -55,13 +48,7 @@ def _through_liquid(source: str, values: Mapping[str, str], syntax: Syntax) -> t
     # Loaded when first used: it takes a sixth of a second, and few messages have blocks.
     from jetwind.core.fields.liquid import rendered
 
-    written = _kept_source(source, syntax) if len(source) <= LONGEST_KEPT else _with_plain_tokens(source, syntax)
-    return rendered(written, values)
-
-
-@lru_cache(maxsize=16)
-def _kept_source(source: str, syntax: Syntax) -> str:
-    return _with_plain_tokens(source, syntax)
+    return rendered(_with_plain_tokens(source, syntax), values)
 
 
 def fill(source: str, values: Mapping[str, str], *, escape: bool, syntax: Syntax = LIQUID) -> str:
@@ -100,6 +87,7 @@ def fill(source: str, values: Mapping[str, str], *, escape: bool, syntax: Syntax
     return "".join(pieces) + source[end:]
 
 
+@kept
 def _with_plain_tokens(source: str, syntax: Syntax) -> str:
     """The source with entities inside its tokens decoded: an attribute may carry ``&quot;`` where Liquid needs a quote.
 

@@ -11,7 +11,7 @@ from liquid import BoundTemplate, Environment, Mode, RenderContext
 from liquid.exceptions import LiquidError, ResourceLimitError
 from liquid.token import Token
 
-from jetwind.core.fields.fill import LONGEST_KEPT
+from jetwind.core.fields.keeping import kept
 from jetwind.core.fields.metering import spend
 from jetwind.core.source import FILLING
 
@@ -21,7 +21,7 @@ def rendered(source: str, values: Mapping[str, str]) -> tuple[str | None, str]:
     meter = _Meter()
     before = _meter.set(meter)
     try:
-        template = _kept_template(source) if len(source) <= LONGEST_KEPT else _environment().from_string(source)
+        template = _template(source)
         return str(template.render(**_nested(values))), ""
     except ResourceLimitError as past:
         return None, str(past.message or past)
@@ -117,8 +117,8 @@ class _Bounded(Environment):
     output_stream_limit = FILLING.output_characters
 
 
-@lru_cache(maxsize=16)
-def _kept_template(source: str) -> BoundTemplate:
+@kept
+def _template(source: str) -> BoundTemplate:
     return _environment().from_string(source)
 
 

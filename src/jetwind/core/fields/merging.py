@@ -11,10 +11,11 @@ import re
 from bisect import bisect_left, bisect_right
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
-from functools import cached_property, lru_cache
+from functools import cached_property
 from itertools import zip_longest
 
-from jetwind.core.fields.fill import LONGEST_KEPT, fill, needs_engine
+from jetwind.core.fields.fill import fill, needs_engine
+from jetwind.core.fields.keeping import kept
 from jetwind.core.fields.marked import shown
 from jetwind.core.fields.syntax import LIQUID, FieldToken, Syntax
 from jetwind.core.source import Span
@@ -109,7 +110,7 @@ def merge(source: str, values: Mapping[str, str], *, escape: bool, syntax: Synta
     if "\r" in source and needs_engine(source, syntax):
         return _with_line_ends_of(source, merge(_LINE_END.sub("\n", source), values, escape=escape, syntax=syntax))
     plain = fill(source, values, escape=escape, syntax=syntax)
-    parts, with_marks = (_kept_marks if len(source) <= LONGEST_KEPT else _marked_source)(source, syntax)
+    parts, with_marks = _marked_source(source, syntax)
     if with_marks is None or any(_MARK.search(value) for value in values.values()):
         return Merged(plain, ())
     marked = fill(with_marks, values, escape=escape, syntax=syntax)
@@ -192,11 +193,7 @@ def merging_each(source: str, rows: Sequence[Mapping[str, str]], *, escape: bool
 _Part = tuple[Span, FieldToken | None]
 
 
-@lru_cache(maxsize=8)
-def _kept_marks(source: str, syntax: Syntax) -> tuple[list[_Part], str | None]:
-    return _marked_source(source, syntax)
-
-
+@kept
 def _marked_source(source: str, syntax: Syntax) -> tuple[list[_Part], str | None]:
     """The parts of a source and the source with a mark before each; None where there are more parts than marks, or marks of its own."""
     parts = _parts(source, syntax)

@@ -2,7 +2,20 @@
 
 from jetwind.core.source.limits import FILLING, LIMITS, Limits, Reached
 from jetwind.core.source.splice import Edit, splice
-from jetwind.core.source.text import Excerpt, Position, SourceText, Span
+from jetwind.core.source.text import Excerpt, Position, SourceText, Span, Spans
 from jetwind.core.source.without_caches import WithoutCaches
 
-__all__ = ["FILLING", "LIMITS", "Edit", "Excerpt", "Limits", "Position", "Reached", "SourceText", "Span", "WithoutCaches", "splice"]
+__all__ = [
+    "FILLING",
+    "LIMITS",
+    "Edit",
+    "Excerpt",
+    "Limits",
+    "Position",
+    "Reached",
+    "SourceText",
+    "Span",
+    "Spans",
+    "WithoutCaches",
+    "splice",
+]

@@ -8,8 +8,10 @@ from __future__ import annotations
 
 import re
 from bisect import bisect_right
+from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import accumulate
 
 from jetwind.core.source.without_caches import WithoutCaches
 
@@ -37,6 +39,32 @@ class Span:
     def shifted(self, by: int) -> Span:
         """The same span ``by`` characters further on."""
         return Span(self.start + by, self.end + by)
+
+
+class Spans:
+    """Many spans of one source, asked about by offset: each question takes the same few steps, however many there are."""
+
+    def __init__(self, spans: Iterable[Span]) -> None:
+        by_start = sorted(spans)
+        self._starts = [span.start for span in by_start]
+        #: The furthest end of all spans that begin no later.
+        self._reach = list(accumulate((span.end for span in by_start), max))
+        self._by_end = sorted((span.end, span.start) for span in by_start)
+
+    def __bool__(self) -> bool:
+        return bool(self._starts)
+
+    def __contains__(self, offset: int) -> bool:
+        at = bisect_right(self._starts, offset)
+        return at > 0 and self._reach[at - 1] > offset
+
+    def cuts(self, span: Span) -> bool:
+        """Whether the nearest end behind the span's start is that of a span around that start, and lies before the span's end."""
+        at = bisect_right(self._by_end, (span.start, span.end + len(self._starts)))
+        if at == len(self._by_end):
+            return False
+        end, start = self._by_end[at]
+        return start <= span.start and span.start < end < span.end
 
 
 @dataclass(frozen=True, slots=True)

@@ -13,7 +13,7 @@ from jetwind.core.markup import Document, Element, parse
 from jetwind.core.markup.conditional import conditionals
 from jetwind.core.message import Message
 from jetwind.core.profiles.word_processor import revealed
-from jetwind.core.source import Span
+from jetwind.core.source import Span, Spans
 
 
 @check(
@@ -114,10 +114,10 @@ _CELLS = frozenset({"td", "th", "tr"})
 def find_parse_errors(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """The parser builds the tree that was written: nothing unclosed, misnested, stray, moved, or given twice."""
     _html, document = need_html(message)
-    alternatives = branches(document.field_tokens)
+    alternatives = Spans(branches(document.field_tokens))
     told: set[tuple[str, Span | None]] = set()
     for kind, tag, words, span, element in _errors(message, document):
-        if span is not None and kind != "twice" and any(span.start in branches for branches in alternatives):
+        if span is not None and kind != "twice" and span.start in alternatives:
             continue  # each reader gets one of the branches
         told.add((kind, span))
         yield Hit(words, Place.in_html(message, span, element), {"tag": tag}, identity=f"{kind}:{tag}")
@@ -131,10 +131,11 @@ def _in_conditionals(message: Message, document: Document, told: set[tuple[str, 
     if not shown:
         return
     other = parse(text, message.syntax)
+    blocks = Spans(shown)
     cut = [
         (element.tag, element.start_tag)
         for element in other.all_elements
-        if element.start_tag is not None and any(element.start_tag.start in block and element.start_tag.end > block.end for block in shown)
+        if element.start_tag is not None and blocks.cuts(element.start_tag)
     ]
     for tag, span in cut:
         place = Place.in_html(message, Span(span.start, span.start + 1 + len(tag)))
@@ -142,7 +143,7 @@ def _in_conditionals(message: Message, document: Document, told: set[tuple[str, 
     if cut:
         return
     for kind, tag, words, where, _ in _errors(message, other):
-        if where is None or kind in ("id", "twice") or (kind, where) in told or not any(where.start in block for block in shown):
+        if where is None or kind in ("id", "twice") or (kind, where) in told or where.start not in blocks:
             continue
         yield Hit(words, Place.in_html(message, where), {"tag": tag}, identity=f"conditional {kind}:{tag}")
 
