@@ -86,8 +86,8 @@ class TestStations:
         work = answers.ask_for_checks(revision)
         real = answers.check_now
 
-        def changed_meanwhile(one: Any) -> Any:
-            run = real(one)
+        def changed_meanwhile(one: Any, *given: Any, **more: Any) -> Any:
+            run = real(one, *given, **more)
             services.forbid_wording(house.author, one.mailing, "glaze")
             return run
 

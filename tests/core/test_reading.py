@@ -192,7 +192,7 @@ class TestAwkwardHeaders:
 
     @given(texts=st.lists(_AWKWARD, min_size=6, max_size=6))
     @example(texts=["a\u2028b", "\x85", "\ud800", "\u2029,<@>", "x\ud83dy", "\r\nBcc: z@y.net"])
-    @hypothesis.settings(max_examples=150)
+    @hypothesis.settings(max_examples=200)
     def test_written_all_the_same(self, texts: list[str]) -> None:
         """As one mail with one recipient, which any reader of mail reads."""
         subject, name, reply, leave, file_name, body = texts
@@ -210,7 +210,7 @@ class TestAwkwardHeaders:
             message,
             headers=given_headers,
             html=replace(message.html, text=message.html.text + body),
-            attachments=(Resource(file_name, "te\u2028xt/pl\x85ain", b"x"),),
+            attachments=(Resource(file_name, "te\u2028xt/pl\x85ain", None, b"x"),),
         )
         sent = compose(
             awkward,

@@ -45,11 +45,11 @@ def parsed(address: str, base: str | None = None) -> Address | None:
     return _parsed(address, base) if len(address) <= _USUAL else _parsed.__wrapped__(address, base)
 
 
-#: Characters of an address that is kept once it was read: a dozen checks read each.
+#: Characters of an address that is kept once it was read: a dozen checks read each. All that are looked at in a message have room.
 _USUAL = 2_000
 
 
-@lru_cache(maxsize=1_000)
+@lru_cache(maxsize=40_000)
 def _parsed(address: str, base: str | None) -> Address | None:
     # Loaded when first used: it takes some hundredths of a second.
     import ada_url

@@ -5,9 +5,11 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 from datetime import datetime
+from email import message_from_bytes
+from email.errors import HeaderParseError
 from email.message import EmailMessage
 from email.policy import SMTP
-from email.utils import format_datetime, formataddr
+from email.utils import format_datetime, formataddr, parseaddr
 from html import escape
 
 from jetwind.core.fields import fill
@@ -47,15 +49,19 @@ def compose(
             raise ValueError(f"not one line: {given!r}")
     mail = EmailMessage(policy=SMTP)
     mail["Subject"] = one_line(f"{subject_mark} {fill(message.subject, values, escape=False, syntax=message.syntax)}")
-    mail["From"] = formataddr((_sender_name(message, values), sender_address))
+    mail["From"] = _sender(_sender_name(message, values), sender_address)
     mail["To"] = to
     if reply_to := message.header("Reply-To"):
-        mail["Reply-To"] = one_line(fill(reply_to.value, values, escape=False, syntax=message.syntax))
+        reply = one_line(fill(reply_to.value, values, escape=False, syntax=message.syntax))
+        if _can_be_written("Reply-To", reply):
+            mail["Reply-To"] = reply
     mail["Date"] = format_datetime(date)
     mail["Message-ID"] = message_id
     for name in _KEPT:
         for header in message.header_fields(name):
-            mail[name] = one_line(fill(header.value, values, escape=False, syntax=message.syntax))
+            value = one_line(fill(header.value, values, escape=False, syntax=message.syntax))
+            if _can_be_written(name, value):
+                mail[name] = value
     text = fill(message.text.text, values, escape=False, syntax=message.syntax) if message.text else None
     if text is not None or message.html is None:
         mail.set_content(encodable(text or ""), charset="utf-8")
@@ -76,6 +82,32 @@ def compose(
         main, sub = _types(attachment.content_type)
         mail.add_attachment(attachment.data, main, sub, filename=one_line(attachment.name))
     return mail.as_bytes()
+
+
+def _sender(name: str, address: str) -> str:
+    """Name and address of the sender; the address alone where a reader of the copy would take the name for another address."""
+    named = formataddr((name, address))
+    if not _can_be_written("From", named):
+        return address
+    tried = EmailMessage(policy=SMTP)
+    tried["From"] = named
+    read = message_from_bytes(tried.as_bytes(), policy=SMTP)["From"]
+    found = [one.addr_spec for one in read.addresses]
+    return named if found == [address] and parseaddr(str(read))[1] == address else address
+
+
+def _can_be_written(name: str, value: str) -> bool:
+    """Whether a value can stand in a header field of that name. Of addresses the standard library writes only those that it can read.
+
+    One that it cannot is left out of the copy: the check of the sender tells of it.
+    """
+    tried = EmailMessage(policy=SMTP)
+    try:
+        tried[name] = value
+        tried.as_bytes()
+    except (ValueError, IndexError, TypeError, AttributeError, KeyError, HeaderParseError, RecursionError):
+        return False
+    return True
 
 
 def _sender_name(message: Message, values: Mapping[str, str]) -> str:

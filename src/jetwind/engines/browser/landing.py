@@ -135,6 +135,9 @@ class LandingBrowser:
             raise DevToolsError(str(gone["errorText"]))
         await loaded
         told = await devtools.send("Runtime.evaluate", {"expression": _script(), "returnByValue": True}, session)
+        if "value" not in told.get("result", {}):
+            # It led on to elsewhere in the middle of the question.
+            raise DevToolsError("the page went away while it was looked at")
         facts: dict[str, Any] = json.loads(told["result"]["value"])
         across = max(width, min(int(facts["content"]), 2 * DESKTOP[0])) if is_phone else width
         down = max(1, min(int(facts["height"]), _TALLEST))

@@ -227,8 +227,13 @@ def web_address(message: Message, link: Link) -> Address | None:
     """The web address of a link as a browser reads it; None for others, and where a field stands in its host."""
     if link.scheme not in WEB and not (link.address or "").startswith("//"):
         return None
-    plain = written(message, (link.address or "").strip())
-    return parsed(plain, "https://base.invalid/") if plain is not None else None
+    # Eight checks ask of every link.
+    known: dict[str, Address | None] = message.shared("web addresses", dict)
+    address = (link.address or "").strip()
+    if address not in known:
+        plain = written(message, address)
+        known[address] = parsed(plain, "https://base.invalid/") if plain is not None else None
+    return known[address]
 
 
 @dataclass(frozen=True)

@@ -174,6 +174,10 @@ def is_stand_in(context: Context, host: str) -> bool:
 
 def by_address(message: Message) -> list[tuple[Link, int]]:
     """The first link with each address, and how many have it."""
+    return message.shared("links by address", lambda: _by_address(message))
+
+
+def _by_address(message: Message) -> list[tuple[Link, int]]:
     first: dict[str, Link] = {}
     counts: dict[str, int] = {}
     for link in links(message):
