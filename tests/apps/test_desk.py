@@ -17,7 +17,6 @@ from jetwind.apps.intake import selectors, services
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.workspace import desk
 from jetwind.core.reports import STATIONS
-from jetwind.engines.bounded import Budget
 from tests.apps.helpers import checked, taken_in
 from tests.factories import GOOD_HTML, mail
 
@@ -108,7 +107,7 @@ def test_a_message_that_takes_a_minute(house: Any, helpers: None, monkeypatch: p
     heavy = services.take_in(house.author, house.workspace, NESTED.encode(), "nested.html")
     small = taken_in(house)
     assert Revision.objects.filter(mailing=heavy).exists()
-    monkeypatch.setattr(desk, "LOOKING", Budget(1.0, 1_000_000.0, 700_000_000))
+    monkeypatch.setattr(desk, "LOOKING_S", 1.0)
     waited: list[float] = []
     answers: dict[str, int] = {}
     stop = threading.Event()
@@ -165,6 +164,22 @@ def test_given_up_once(house: Any, helpers: None, monkeypatch: pytest.MonkeyPatc
     assert asked == [address]
     sent = client.post(f"/mailings/{revision.mailing_id}/r1/excuse/{'0' * 16}/", {"reason": "x"}, follow=True).content.decode()
     assert "Nothing was changed" in sent
+
+
+def test_memory_is_given_back(house: Any, helpers: None, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A helper that keeps much is ended after its answer, and another begins with the next request."""
+    revision = taken_in(house)
+    client, address = house.client(house.reviewer), f"/mailings/{revision.mailing_id}/r1/envelope/"
+    client.get(address)
+    [helper] = desk._desk._free
+    assert 1_000_000 < helper.resident < desk.MOST_KEPT
+    first = helper._process.pid
+    assert client.get(address).status_code == 200
+    assert helper._process.pid == first
+    monkeypatch.setattr(desk, "MOST_KEPT", 1_000_000)
+    assert client.get(address).status_code == 200
+    assert (helper._process, helper.resident) == (None, 0)
+    assert client.get(address).status_code == 200
 
 
 def test_a_helper_that_dies(house: Any, helpers: None) -> None:

@@ -169,7 +169,7 @@ def difference_map(request: HttpRequest, left_id: int, right_id: int) -> HttpRes
 
 
 @require_GET
-@asks("mailing:view")
+@asks("mailing:view", works="long")
 def sheet(request: HttpRequest, mailing_id: int, number: int, form: str) -> HttpResponse:
     """All renders of a mode on one sheet, or one render alone, as PNG or PDF to keep."""
     assert isinstance(request.user, User)

@@ -19,7 +19,7 @@ from jetwind.apps.workspace.access import asks
 
 
 @require_GET
-@asks("mailing:view")
+@asks("mailing:view", works="long")
 def look_at_picture(request: HttpRequest, mailing_id: int, number: int, fingerprint: str, side: str) -> HttpResponse:
     """A picture that could be lighter, before and after; the octets of a stranger's picture are never handed to a browser."""
     assert isinstance(request.user, User)
@@ -28,7 +28,7 @@ def look_at_picture(request: HttpRequest, mailing_id: int, number: int, fingerpr
 
 
 @require_GET
-@asks("mailing:view")
+@asks("mailing:view", works="long")
 def look_at_file(request: HttpRequest, mailing_id: int, number: int, file_id: int, side: str) -> HttpResponse:
     """A picture, and a file that was made to choose from, in pixels of our own making."""
     assert isinstance(request.user, User)
@@ -89,7 +89,7 @@ def lighter_files_progress(request: HttpRequest, mailing_id: int, number: int, p
 
 
 @require_POST
-@asks(send="mailing:change")
+@asks(send="mailing:change", works="long")
 @once
 def put_lighter_in(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     """Make the next revision, with lighter pictures."""
@@ -102,7 +102,7 @@ def put_lighter_in(request: HttpRequest, mailing_id: int, number: int) -> HttpRe
 
 
 @require_GET
-@asks("mailing:view")
+@asks("mailing:view", works="long")
 def lighter_pictures(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     """The lighter files of all pictures that could be lighter, with a list, as a zip."""
     assert isinstance(request.user, User)

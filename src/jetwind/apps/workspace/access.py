@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import wraps
-from typing import Concatenate, ParamSpec
+from typing import Concatenate, Literal, ParamSpec
 
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse
@@ -30,11 +30,13 @@ class Asked:
     send: str | None
 
 
-def asks(look: str | None = None, *, send: str | None = None, works: bool | None = None) -> Callable[[View[Rest]], View[Rest]]:
+def asks(
+    look: str | None = None, *, send: str | None = None, works: bool | Literal["long"] | None = None
+) -> Callable[[View[Rest]], View[Rest]]:
     """Declare, and ask for, the permission that a view needs: ``look`` for GET, ``send`` for POST.
 
-    ``works`` says whether the view works on what a message holds, and is therefore carried out at the desk (``desk.py``); without it, it
-    does where its address names a mailing.
+    ``works`` says whether the view works on what a message holds, and is therefore carried out at the desk (``desk.py``): "long" for
+    files that take a while to make. Without it, it does where its address names a mailing.
 
     The table of docs/permissions.md is made from these declarations.
 
@@ -53,7 +55,7 @@ def asks(look: str | None = None, *, send: str | None = None, works: bool | None
             if permission is not None and not set(membership_of(request.user).roles) & roles_for(permission):
                 raise refusal(permission)
             if settings.DESK == "helpers" and (works if works is not None else "mailing_id" in kwargs) and not is_helper():
-                return at_the_desk(request, kwargs)
+                return at_the_desk(request, kwargs, is_long=works == "long")
             return tried_again(view, request, *args, **kwargs)
 
         guarded.works = works  # type: ignore[attr-defined]

@@ -28,8 +28,13 @@ Answer = TypeVar("Answer")
 #: Helpers of one process. Its threads are four; pages that need no message are made without one.
 PLACES = 3
 #: A page of a large newsletter takes half a second. What somebody sends, such as a file to take in, may take longer.
-LOOKING = Budget(answer_seconds=4.0, all_seconds=1_000_000.0, memory=700_000_000)
+LOOKING_S = 4.0
 SENDING_S = 15.0
+#: A sheet of all renders, or lighter files of many pictures, take some seconds.
+LONG_S = 40.0
+_LIMITS = Budget(answer_seconds=LONG_S, all_seconds=1_000_000.0, memory=700_000_000)
+#: Octets of memory beyond which a helper is ended after its answer: what it keeps of messages is given back.
+MOST_KEPT = 350_000_000
 #: What a task works on by itself, besides what it asks of further helpers: seconds for the largest newsletter.
 WORKING = Budget(answer_seconds=30.0, all_seconds=30.0, memory=700_000_000, clock_seconds=1_800.0)
 #: Seconds that a request waits for a place.
@@ -70,10 +75,12 @@ class _Desk:
                 helper = self._free.pop()
             else:
                 self._made += 1
-                helper = Helper(_given(), LOOKING, "server")
+                helper = Helper(_given(), _LIMITS, "server")
         try:
             yield helper
         finally:
+            if helper.resident > MOST_KEPT:
+                helper.close()
             with self._changed:
                 self._free.append(helper)
                 self._heavy_at_work -= heavy
@@ -116,7 +123,7 @@ def _given() -> Given:
     return Given({**connection.settings_dict}, {name: getattr(settings, name) for name in names})
 
 
-def at_the_desk(request: HttpRequest, kwargs: dict[str, Any]) -> HttpResponse:
+def at_the_desk(request: HttpRequest, kwargs: dict[str, Any], *, is_long: bool = False) -> HttpResponse:
     """The answer to a request whose sender may ask, made by a helper; within a helper the view is called as it is.
 
     Raises:
@@ -129,9 +136,10 @@ def at_the_desk(request: HttpRequest, kwargs: dict[str, Any]) -> HttpResponse:
         return _instead(request, kwargs, f"{why}; it was tried a moment ago")
     # A page may hold a form: its secret is the sender's, and is known before the page is made.
     get_token(request)
+    seconds = LONG_S if is_long else LOOKING_S if is_looking else SENDING_S
     try:
         with _desk.place(heavy=bool(_desk.known_past(message))) as helper:
-            answer = helper.within(LOOKING.answer_seconds if is_looking else SENDING_S).ask(carry_out, Asked.of(request))
+            answer = helper.within(seconds).ask(carry_out, Asked.of(request))
     except PastBudget as past:
         _desk.remember_past(message, str(past))
         if is_looking:

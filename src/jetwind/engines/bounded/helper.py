@@ -92,6 +92,17 @@ class Helper:
         """Seconds of processor time that may still be used."""
         return max(0.0, self._budget.all_seconds - self._spent - self._used())
 
+    @property
+    def resident(self) -> int:
+        """Octets of memory that the helper has for itself alone now (proc(5), statm: resident less shared); 0 where none lives."""
+        if self._process is None:
+            return 0
+        try:
+            _, resident, shared, *_ = Path(f"/proc/{self._process.pid}/statm").read_text().split()
+        except OSError:
+            return 0
+        return (int(resident) - int(shared)) * os.sysconf("SC_PAGE_SIZE")
+
     def within(self, seconds: float) -> Helper:
         """The same helper, whose next answers may take so long at most; the budget holds all the same."""
         self._most = seconds
