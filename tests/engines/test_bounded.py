@@ -193,11 +193,13 @@ class TestReview:
         rules = "".join(f"div:has(div ~ div p:nth-child({number}n)) div:has(p) {{ color: red }}\n" for number in range(200))
         page = f"<style>{rules}</style>{'<div><div></div>' * 500}{'<p>Come to the kiln</p>' * 40}"
         message = read_bytes(mail(page, None, Subject="RE: SALE!!", To="a@b.org, c@d.org"), "a.eml")
-        answer = review_bounded(message, Context(), start="fork", budget=Budget(2.0, 30.0, 400_000_000))
+        asked = ["envelope.recipients-exposed", "envelope.subject-shouting", "text.missing", "sending.size", "sending.mime"]
+        asked += [check_id for check_id in registry() if check_id.startswith(("footer.", "wording."))]
+        answer = review_bounded(message, Context(), asked, start="fork", budget=Budget(1.0, 8.0, 400_000_000))
         by_id = {result.check: result.outcome for result in answer.results}
         assert by_id["envelope.recipients-exposed"] is by_id["envelope.subject-shouting"] is by_id["text.missing"] is Outcome.FINDINGS
         assert by_id["sending.size"] is by_id["sending.mime"] is Outcome.CLEAR
-        assert len(answer.unlooked) > 20
+        assert len(answer.unlooked) > 10
 
     def test_spam_that_ran_out_is_not_low(self, monkeypatch: pytest.MonkeyPatch) -> None:
         """Nothing is said of the sum, in no report."""
