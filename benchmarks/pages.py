@@ -11,6 +11,7 @@ import logging
 import os
 import sys
 import tempfile
+import time
 from pathlib import Path
 from types import ModuleType
 from typing import Any
@@ -125,6 +126,11 @@ if __name__ == "__main__":
         try:
             main(sys.argv[1:])
         finally:
+            from jetwind.apps.workspace import desk
+
+            # Helpers hold connections to the database that goes now.
+            desk.close()
+            time.sleep(1)
             connection.creation.destroy_test_db(connection.settings_dict["NAME"], verbosity=0)
             if cluster.started_here:
                 cluster.stop()

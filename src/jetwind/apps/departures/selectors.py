@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections import Counter
 from dataclasses import dataclass
+from typing import Any
 
 from django.db.models import OuterRef, Prefetch, Q, Subquery
+from django.db.models.functions import JSONObject
 from django.urls import reverse
 
 from jetwind.apps.intake.models import Mailing, Revision
@@ -56,16 +58,16 @@ def departures(workspace: Workspace, *, search: str = "", stage: str = "") -> li
     revisions = {
         revision.pk: revision
         for revision in Revision.objects.filter(pk__in=ids)
-        .annotate(run_id=Subquery(last_run.values("pk")[:1]), unlooked=Subquery(last_run.values("summary__unlooked")[:1]))
+        .annotate(last_run=Subquery(last_run.values_list(JSONObject(pk="pk", unlooked="summary__unlooked"))[:1]))
         .select_related("uploaded_by")
         .prefetch_related(Prefetch("looks", queryset=StationLook.objects.only("station", "revision_id")))
     }
-    runs = [revision.run_id for revision in revisions.values() if revision.run_id]
+    run_of = {revision.last_run["pk"]: revision for revision in revisions.values() if revision.last_run}
+    runs = list(run_of)
     excuses = {
         (excuse.mailing_id, excuse.fingerprint): excuse.only_revision_id
         for excuse in Excuse.objects.filter(mailing__in=mailings, lifted_at=None)
     }
-    run_of = {revision.run_id: revision for revision in revisions.values() if revision.run_id}
     counts: dict[int, Counter[tuple[str, str]]] = {run_id: Counter() for run_id in runs}
     for run_id, level, station, fingerprint in FindingRecord.objects.filter(run_id__in=runs).values_list(
         "run_id", "level", "station", "fingerprint"
@@ -84,7 +86,8 @@ def departures(workspace: Workspace, *, search: str = "", stage: str = "") -> li
 
 
 def _row(mailing: Mailing, revision: Revision, counts: dict[int, Counter[tuple[str, str]]], busy: set[str]) -> Leaving:
-    run_id = getattr(revision, "run_id", None)
+    run: dict[str, Any] = getattr(revision, "last_run", None) or {}
+    run_id = run.get("pk")
     own = counts.get(run_id, Counter()) if run_id else Counter()
     stops = sum(count for (level, _), count in own.items() if level == "stop")
     fixes = sum(count for (level, _), count in own.items() if level == "fix")
@@ -93,7 +96,7 @@ def _row(mailing: Mailing, revision: Revision, counts: dict[int, Counter[tuple[s
     weighty = {station for (level, station), _ in own.items() if level != "note"}
     walked = [station for station in STATIONS if station.slug != "sign-off"]
     clear = sum(station.slug in looked and station.slug not in weighty for station in walked)
-    unlooked = int(getattr(revision, "unlooked", None) or 0)
+    unlooked = int(run.get("unlooked") or 0)
     stripes = clear * 5 // len(walked) if run_id and not unlooked else 0
     is_busy = f"revision:{revision.pk}" in busy
     return Leaving(
