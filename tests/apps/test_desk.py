@@ -182,6 +182,18 @@ def test_memory_is_given_back(house: Any, helpers: None, monkeypatch: pytest.Mon
     assert client.get(address).status_code == 200
 
 
+def test_a_busy_desk_is_not_the_messages_fault(house: Any, helpers: None, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A page for which no helper was free says so, and is drawn as soon as one is: nothing of it is held against the message."""
+    revision = taken_in(house)
+    client, address = house.client(house.reviewer), f"/mailings/{revision.mailing_id}/r1/envelope/"
+    with monkeypatch.context() as busy:
+        busy.setattr(desk, "PLACES", 0)
+        busy.setattr(desk, "_WAITING_S", 0.05)
+        assert "no place became free in time" in client.get(address).content.decode()
+    assert "could not be drawn" not in client.get(address).content.decode()
+    assert not desk._desk._past
+
+
 def test_a_helper_that_dies(house: Any, helpers: None) -> None:
     """The next request has another."""
     revision = checked(services.take_in(house.author, house.workspace, mail(), "a.eml"))

@@ -1,4 +1,4 @@
-"""The page of a message that could not be worked on in time: what is stored of it, and what is not known."""
+"""The page that is shown where working on a message took too long: it lists stored findings, and names the checks without an answer."""
 
 from __future__ import annotations
 

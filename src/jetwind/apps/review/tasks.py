@@ -52,7 +52,7 @@ def check(revision_id: int, patience: int) -> None:
 def follow_checks(revision_id: int) -> None:
     """Ask for what the checks of a revision make due."""
     revision = _revision(revision_id)
-    # Whoever asked while the checks ran was given those, which had read the circumstances before: they are asked about again.
+    # A request that came while the checks ran was given that run, which had read the circumstances before the change: it is made again.
     if is_outdated(revision):
         answers.ask_for_checks(revision)
     # Pictures may have come from elsewhere since they were read last.

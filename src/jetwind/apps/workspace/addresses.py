@@ -72,5 +72,5 @@ def as_markdown() -> str:
                 marks = " | ".join("yes" if role in holders else "no" for role in Role)
                 lines.append(f"| `{address.path}` | {kind} | {marks} |")
         if address.asked == Asked(None, None):
-            lines.append(f"| `{address.path}` | whoever is signed in | {' | '.join('yes' for _ in Role)} |")
+            lines.append(f"| `{address.path}` | everybody who is signed in | {' | '.join('yes' for _ in Role)} |")
     return "\n".join(lines) + "\n"

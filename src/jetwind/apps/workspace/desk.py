@@ -47,6 +47,10 @@ _MOST_REMEMBERED = 500
 instead: list[Callable[[HttpRequest, dict[str, Any], str], HttpResponse | None]] = []
 
 
+class _NoPlace(PastBudget):
+    """No helper became free in time: that says nothing of the message that was asked about."""
+
+
 class _Desk:
     """The helpers of this process, each held by one thread at a time."""
 
@@ -62,13 +66,13 @@ class _Desk:
         """A helper that nobody else asks meanwhile. Messages that took too long before have one place among them, so that small ones pass.
 
         Raises:
-            PastBudget: none became free in time.
+            _NoPlace: none became free in time.
         """
         deadline = time.monotonic() + _WAITING_S
         with self._changed:
             while (not self._free and self._made >= PLACES) or (heavy and self._heavy_at_work):
                 if not self._changed.wait(max(0.0, deadline - time.monotonic())):
-                    raise PastBudget("others are being worked on, and no place became free in time")
+                    raise _NoPlace("others are being worked on, and no place became free in time")
             self._heavy_at_work += heavy
             if self._free:
                 # The one that was asked last has most of its message still at hand.
@@ -141,9 +145,10 @@ def at_the_desk(request: HttpRequest, kwargs: dict[str, Any], *, is_long: bool =
         with _desk.place(heavy=bool(_desk.known_past(message))) as helper:
             answer = helper.within(seconds).ask(carry_out, Asked.of(request))
     except PastBudget as past:
-        _desk.remember_past(message, str(past))
-        if is_looking:
-            _desk.remember_past(key, str(past))
+        if not isinstance(past, _NoPlace):
+            _desk.remember_past(message, str(past))
+            if is_looking:
+                _desk.remember_past(key, str(past))
         return _instead(request, kwargs, str(past))
     return _sent_on(request, answer)
 

@@ -144,7 +144,7 @@ def withdraw(user: User, invitation: Invitation) -> None:
 def link_by_administrator(email: str) -> list[tuple[Invitation, str]]:
     """A new token for each open invitation of an address, for the administrator of the installation to hand on; earlier links end.
 
-    The administrator vouches that whoever gets the link has the address.
+    By handing a link on, the administrator vouches that its receiver has the invited address.
     """
     made = []
     with transaction.atomic():

@@ -45,21 +45,26 @@ def review_bounded(
         check_settings(checks[check_id], context.settings)
     results: dict[str, CheckResult] = {}
     with Helper((message, context), budget, start) as helper:
-        seconds = _FIRST_S if _read(helper, budget) else _UNREAD_S
-        late = _round(helper, budget, chosen, seconds, results)
+        is_readable = _read(helper, budget)
+        seconds = _FIRST_S if is_readable else _UNREAD_S
+        late = _round(helper, budget, chosen, seconds, results, is_readable=is_readable)
         spam = _asked(helper, _spam, SpamSum((), unknown=(("all", "the time for it ran out"),)))
         summary = _asked(helper, _summary, Summary("", 0))
         while late and seconds < budget.answer_seconds and helper.left > 0:
             seconds = min(seconds * _LONGER, budget.answer_seconds)
-            late = _round(helper, budget, late, seconds, results)
+            late = _round(helper, budget, late, seconds, results, is_readable=is_readable)
         spam = replace(spam, others=_asked(helper, _others, ()))
     return Review(message, tuple(results[check_id] for check_id in chosen), spam, summary)
 
 
-def _round(helper: Helper, budget: Budget, asked: Sequence[str], seconds: float, results: dict[str, CheckResult]) -> list[str]:
-    """Ask checks, each within so many seconds; their answers go into ``results``, and those that ran out come back."""
+def _round(
+    helper: Helper, budget: Budget, asked: Sequence[str], seconds: float, results: dict[str, CheckResult], *, is_readable: bool
+) -> list[str]:
+    """Ask checks, each within so many seconds; their answers go into ``results``, and those that ran out come back.
+
+    A helper that takes over reads the message first, unless that took too long before: trying it each time would use up the budget.
+    """
     late = []
-    is_readable = seconds != _UNREAD_S
     for check_id in asked:
         try:
             results[check_id] = helper.within(seconds).ask(_check, check_id)

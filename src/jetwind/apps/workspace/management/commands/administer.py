@@ -19,7 +19,7 @@ _BY_WORD = "by the word of the administrator of this installation"
 
 
 class Command(BaseCommand):
-    """Links are printed to be handed on; whoever gets one is taken for the person."""
+    """The command prints links for the administrator to hand on. Jetwind takes the person who opens a link for the one it was made for."""
 
     help = "What only the administrator of an installation may do."
 
