@@ -151,7 +151,7 @@ class TestOpening:
         answering.keep = die_after_twenty
         try:
             with pytest.raises(KeyboardInterrupt):
-                answering.open_now(revision, work.pk)
+                answering.open_now(revision, answering.what_to_open(revision.pk), work.pk)
         finally:
             answering.keep = real
         known = {row.address for row in kept}

@@ -31,8 +31,9 @@ def digest(data: bytes) -> str:
 
 
 @pytest.fixture
-def reads(monkeypatch: pytest.MonkeyPatch) -> FakeReader:
-    """A program that finds words in the pot and none in the bowl."""
+def reads(settings: Any, monkeypatch: pytest.MonkeyPatch) -> FakeReader:
+    """A program that finds words in the pot and none in the bowl; asked in this process, where it keeps what it was asked."""
+    settings.HELPERS_START = "here"
     reader = FakeReader({digest(POT): "Spring glazes\nuntil Sunday", digest(BOWL): ""})
     monkeypatch.setattr(picture_words, "reader", lambda: reader)
     return reader

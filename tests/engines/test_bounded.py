@@ -18,6 +18,7 @@ from jetwind.core.message import Message, read_bytes
 from jetwind.core.profiles import profiles, rewrite
 from jetwind.core.reports import as_json, as_text, review
 from jetwind.engines.bounded import (
+    REWRITING,
     BoundedRewriter,
     Budget,
     Helper,
@@ -220,7 +221,8 @@ class TestRewriter:
         """HTML, changes and pictures of every profile, each picture sent once."""
         message = read_bytes(messages.clean_sale(), "a.eml")
         direct = partial(rewrite, message)
-        with BoundedRewriter(message, start=start) as rewriter:
+        with Helper(message, REWRITING, start) as helper:
+            rewriter = BoundedRewriter(helper)
             for profile in list(profiles().values())[:6]:
                 assert rewriter(profile) == direct(profile)
             assert rewriter(profile, only="css-padding") == direct(profile, only="css-padding")

@@ -14,7 +14,7 @@ from jetwind.core.readers import as_reader
 from jetwind.core.renders import Renders
 from jetwind.core.renders.led_back import LedBack
 from jetwind.core.source import SourceText
-from jetwind.engines.bounded import BoundedRewriter, PastBudget
+from jetwind.engines.bounded import REWRITING, BoundedRewriter, Helper, PastBudget
 from jetwind.engines.browser import Browser, Capture, survey
 
 
@@ -23,7 +23,8 @@ def renders_of(message: Message, chosen: Sequence[str], reader: Sample | None) -
     browser = Browser()
     merged = as_reader(message, reader) if reader is not None else None
     try:
-        with BoundedRewriter(merged.message if merged is not None else message, start="fork") as rewriter:
+        with Helper(merged.message if merged is not None else message, REWRITING, "fork") as helper:
+            rewriter = BoundedRewriter(helper)
             pages, failed = _pages(rewriter, [profiles()[name] for name in chosen])
             found = survey(rewriter, pages, browser, "none", lambda profile_id, capture: True)
         if merged is not None:
@@ -44,8 +45,8 @@ def render_to(
     places = _Places(message.html.source if message.html else None, LedBack(message, merged) if merged is not None else None)
     message = merged.message if merged is not None else message
     shown = [profiles()[name].shown(images="off" if images == "off" else None, night=True if dark else None) for name in chosen]
-    with BoundedRewriter(message, start="fork") as rewriter:
-        pages, failed = _pages(rewriter, shown)
+    with Helper(message, REWRITING, "fork") as helper:
+        pages, failed = _pages(BoundedRewriter(helper), shown)
     facts: dict[str, dict[str, Any]] = {}
     failures = [f"{profile_id}: {reason}" for profile_id, reason in failed.items()]
 

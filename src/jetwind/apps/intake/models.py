@@ -71,6 +71,10 @@ class Mailing(models.Model):
         return self.stage == self.Stage.RELEASED
 
 
+#: Octets beyond which a message is large; a newsletter with its pictures has one or two million.
+LARGE = 4_000_000
+
+
 class Revision(models.Model):
     """One exact content of a mailing. Immutable: the database refuses to change one.
 
@@ -83,6 +87,8 @@ class Revision(models.Model):
     source_sha256 = models.CharField(max_length=64)
     content_sha256 = models.CharField(max_length=64)
     envelope = models.JSONField(null=True, blank=True)
+    #: Its texts, pictures and attachments, unpacked; 0 for a revision that was taken in before this was kept.
+    octets = models.PositiveBigIntegerField(default=0)
     subject = models.CharField(max_length=998, blank=True)
     sender = models.CharField(max_length=320, blank=True)
     uploaded_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
@@ -94,6 +100,11 @@ class Revision(models.Model):
 
     def __str__(self) -> str:
         return f"{self.mailing.title} r{self.number}"
+
+    @property
+    def is_large(self) -> bool:
+        """Whether work on it takes so long that small ones are to pass it."""
+        return self.octets > LARGE
 
     @property
     def given_envelope(self) -> Envelope | None:

@@ -93,6 +93,16 @@ def message_of(revision: Revision) -> Message:
     return _parsed(revision.source_sha256, revision.file_name, revision.given_envelope, revision.mailing.field_syntax)
 
 
+def numbered(revision_id: int) -> Revision:
+    """A revision with what it is read by, for background work: access was checked when the work was asked for."""
+    return Revision.objects.select_related("mailing__workspace", "mailing__syntax").get(pk=revision_id)
+
+
+def message_numbered(revision_id: int) -> Message:
+    """The parsed message of a revision, for background work."""
+    return message_of(numbered(revision_id))
+
+
 @lru_cache(maxsize=8)
 def _parsed(digest: str, file_name: str, envelope: Envelope | None, syntax: Syntax) -> Message:
     # Content never changes under its digest, so a parsed message may be kept; few, because trees are large.

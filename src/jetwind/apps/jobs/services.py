@@ -76,7 +76,8 @@ def start(kind: str, subject: str, *, doing: str, enqueue: Callable[[int], int],
     return work
 
 
-#: Work on messages that took long before: one of it at a time, so that the other places of a worker stay free for small messages.
+#: Work on large messages, and on those that took long before: one of it at a time, so that the other places of a worker stay free for
+#: small messages.
 SLOW = "slow"
 
 
@@ -197,9 +198,23 @@ def settle() -> list[Work]:
 def _enqueue_again(work: Work, job: ProcrastinateJob, *, at: datetime | None = None) -> None:
     """The same task once more, as a job of its own, now or at a time."""
     work.state, work.doing = Work.State.WAITING, "taken up again after an interruption"
+    if at is not None and job.lock == SLOW:
+        # A job that waits for its time would hold its lock all the while: the lock is taken when the time has come.
+        later = app.configure_task("jobs.take_up_slow", priority=job.priority, schedule_at=at)
+        work.job_id = _enqueued(later, {"task": job.task_name, "arguments": job.args, "work_id": work.pk})
+        return
     work.job_id = _enqueued(
         app.configure_task(job.task_name, priority=job.priority, lock=SLOW if job.lock == SLOW else None, schedule_at=at), job.args
     )
+
+
+def take_up_slow(task: str, arguments: Mapping[str, Any], work_id: int, priority: int) -> None:
+    """Enqueue slow work whose time has come, to wait for others like it; work that is over meanwhile is left alone."""
+    with transaction.atomic():
+        work = Work.objects.select_for_update(no_key=True).get(pk=work_id)
+        if work.is_open:
+            work.job_id = _enqueued(app.configure_task(task, priority=priority, lock=SLOW), arguments)
+            work.save(update_fields=["job_id"])
 
 
 def hurry(work: Work) -> None:

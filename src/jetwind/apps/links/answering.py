@@ -6,7 +6,7 @@ import hashlib
 import logging
 from collections.abc import Iterable, Mapping, Sequence
 from contextlib import closing
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from datetime import datetime
 from functools import cached_property
 from typing import Any, Literal
@@ -18,7 +18,7 @@ from django.utils.dateparse import parse_datetime
 
 from jetwind.apps.blobs import store
 from jetwind.apps.intake.models import Mailing, Revision
-from jetwind.apps.intake.selectors import message_of
+from jetwind.apps.intake.selectors import message_of, numbered
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.links.house import fetcher_of, keeping_of, landing_browser_of, wire_of
 from jetwind.apps.links.models import Kind, LinkAnswer, Opened, SeenByHand, When, Wire
@@ -27,10 +27,11 @@ from jetwind.apps.review.questions import readers_of
 from jetwind.apps.workspace.models import Workspace
 from jetwind.core.images.elsewhere import with_fetched
 from jetwind.core.links.answers import Answer, Answers
+from jetwind.core.links.collection import Role
 from jetwind.core.links.listing import Listing
-from jetwind.core.links.opening import MOST_LANDINGS, MOST_PICTURE_OCTETS, as_resource, is_landing, to_open, without_way_out
+from jetwind.core.links.opening import MOST_LANDINGS, MOST_PICTURE_OCTETS, DoorKeeping, as_resource, is_landing, to_open, without_way_out
 from jetwind.core.message import Message, Resource
-from jetwind.engines.bounded import PastBudget, listing_bounded, shown_elsewhere_bounded
+from jetwind.engines.bounded import listing_bounded, shown_elsewhere_bounded
 from jetwind.engines.browser import CaptureFailed, Landing, landings
 from jetwind.engines.fetch import Fetched, Wanted, fetch_all
 
@@ -46,6 +47,38 @@ def listing(revision: Revision) -> Listing:
     message, readers = message_of(revision), readers_of(revision)
     key = hashlib.sha256(repr([(one.name, sorted(one.values.items())) for one in readers]).encode("utf-8", "surrogatepass"))
     return message.shared(f"listing {key.hexdigest()}", lambda: listing_bounded(message, readers, start=settings.HELPERS_START))
+
+
+@dataclass(frozen=True, slots=True)
+class ToOpen:
+    """What is opened of a revision: the addresses, in their order, and the role of each destination by its address."""
+
+    addresses: tuple[str, ...]
+    roles: Mapping[str, Role]
+    keeping: DoorKeeping
+
+
+def what_to_open(revision_id: int) -> ToOpen:
+    """What is to be opened of a revision, to be asked of the workbench.
+
+    Raises:
+        PastBudget: the links cannot be listed.
+    """
+    revision = numbered(revision_id)
+    keeping = keeping_of(revision.mailing, wire_of(revision.mailing.workspace))
+    destinations = listing(revision).destinations
+    wanted = tuple(one.address for one in to_open(destinations, keeping))
+    return ToOpen(wanted, {one.address: one.role for one in destinations}, keeping)
+
+
+def pictures_shown_elsewhere(revision_id: int) -> list[str]:
+    """The addresses of the pictures of a revision that lie elsewhere, as its readers get them; to be asked of the workbench.
+
+    Raises:
+        PastBudget: they cannot be listed.
+    """
+    revision = numbered(revision_id)
+    return shown_elsewhere_bounded(message_of(revision), readers_of(revision), start=settings.HELPERS_START)
 
 
 def digest_of(address: str) -> str:
@@ -88,17 +121,17 @@ def keep(workspace: Workspace, kind: str, answer: Answer, body: bytes = b"") -> 
     )
 
 
-def open_now(revision: Revision, work_id: int, since: datetime | None = None, only: Sequence[str] = ()) -> dict[str, LinkAnswer]:
+def open_now(
+    revision: Revision, asked: ToOpen, work_id: int, since: datetime | None = None, only: Sequence[str] = ()
+) -> dict[str, LinkAnswer]:
     """Open what may be opened of a revision. Safe to run twice, and after a worker was killed: what was answered is not asked again.
 
     Raises:
         Cancelled, GivenBack: somebody asked for it to stop; the worker is being stopped.
-        PastBudget: the links cannot be listed.
     """
     workspace = revision.mailing.workspace
     wire = wire_of(workspace)
-    keeping = keeping_of(revision.mailing, wire)
-    wanted = [one.address for one in to_open(listing(revision).destinations, keeping)]
+    wanted = asked.addresses
     there = holding(newest(workspace, Kind.LINK, wanted), since, only)
     missing = [address for address in wanted if address not in there]
     total, came = len(wanted), dict(there)
@@ -110,7 +143,7 @@ def open_now(revision: Revision, work_id: int, since: datetime | None = None, on
             answers.append(answer)
             came[answer.address] = keep(workspace, Kind.LINK, answer)
             jobs.report(work_id, done=len(came), total=total, doing=answer.address[:80])
-    for answer in without_way_out(answers, keeping):
+    for answer in without_way_out(answers, asked.keeping):
         if answer.problem == "not-opened":
             row = came[answer.address]
             row.answer, row.fresh_until = storable(answer.as_json()), row.asked_at
@@ -118,13 +151,12 @@ def open_now(revision: Revision, work_id: int, since: datetime | None = None, on
     return came
 
 
-def land_now(revision: Revision, work_id: int, rows: dict[str, LinkAnswer]) -> None:
+def land_now(revision: Revision, roles: Mapping[str, Role], work_id: int, rows: dict[str, LinkAnswer]) -> None:
     """Open the pages that readers are sent to in a browser. Safe to run twice: what was opened is not opened again.
 
     Raises:
         Cancelled, GivenBack: somebody asked for it to stop; the worker is being stopped.
     """
-    roles = {one.address: one.role for one in listing(revision).destinations}
     waiting = {
         row.address: row for row in rows.values() if not row.landing and row.address in roles and is_landing(row.value, roles[row.address])
     }
@@ -222,15 +254,13 @@ def with_pictures_kept(revision: Revision, message: Message) -> Message:
     return with_fetched(message, _as_resources(rows))
 
 
-def pictures_for_renders(revision: Revision, message: Message, report: Any) -> dict[str, Resource]:
-    """The pictures of a message that lie elsewhere, for a render: those that came before, and those that the house fetches by itself."""
+def fetch_for_renders(revision: Revision, addresses: Sequence[str], report: Any) -> None:
+    """Fetch the pictures of a message that lie elsewhere, before it is rendered, where the house does so by itself.
+
+    Those that came stand for the revision; they are read where the message is rewritten.
+    """
     wire = wire_of(revision.mailing.workspace)
-    try:
-        shown = shown_elsewhere_bounded(message, (), start=settings.HELPERS_START)
-    except PastBudget as past:
-        logger.warning("pictures from elsewhere cannot be listed: %s", past, extra={"action": "pictures.past-budget"})
-        return {}
-    return _as_resources(pictures_now(revision, wire, shown, report, fetches=wire.pictures == When.ALWAYS)) if shown else {}
+    pictures_now(revision, wire, addresses, report, fetches=wire.pictures == When.ALWAYS)
 
 
 def pictures_now(

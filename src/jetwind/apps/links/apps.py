@@ -16,12 +16,12 @@ class LinksConfig(AppConfig):
 
         from jetwind.apps.intake.selectors import known_of_revisions
         from jetwind.apps.intake.services import on_new_revision
-        from jetwind.apps.links.answering import answers_for_checks, pictures_for_renders, with_pictures_kept
+        from jetwind.apps.links.answering import answers_for_checks, fetch_for_renders, with_pictures_kept
         from jetwind.apps.links.house import LISTS, SINGLE, mark_of
         from jetwind.apps.links.models import LetOpen, Opened, SeenByHand, Wire
         from jetwind.apps.links.services import follow_new_revision
         from jetwind.apps.links.station import gauge
-        from jetwind.apps.previews.rendering import pictures_from_elsewhere
+        from jetwind.apps.previews.copies import before_renders, kept_pictures
         from jetwind.apps.review.frame import gauges
         from jetwind.apps.review.questions import additions, circumstances
         from jetwind.apps.review.sender_papers import marks
@@ -43,4 +43,5 @@ class LinksConfig(AppConfig):
         on_new_revision.append(follow_new_revision)
         circumstances.append(answers_for_checks)
         additions.append(with_pictures_kept)
-        pictures_from_elsewhere.append(pictures_for_renders)
+        before_renders.append(fetch_for_renders)
+        kept_pictures.append(with_pictures_kept)

@@ -17,6 +17,7 @@ from jetwind.apps.links.answering import listing
 from jetwind.apps.links.house import keeping_of, wire_of
 from jetwind.apps.links.models import LetOpen, SeenByHand, When
 from jetwind.apps.review.answers import ask_for_checks
+from jetwind.apps.review.questions import is_slow
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
 from jetwind.core.links.listing import Destination
@@ -39,7 +40,12 @@ def ask_for_links(revision: Revision, since: datetime | None = None, only: list[
         f"revision:{revision.pk}",
         doing="waiting for a worker",
         enqueue=lambda work_id: jobs.defer(
-            "links.open", revision_id=revision.pk, work_id=work_id, since=since.isoformat() if since else "", only=only or []
+            "links.open",
+            is_slow=is_slow(revision),
+            revision_id=revision.pk,
+            work_id=work_id,
+            since=since.isoformat() if since else "",
+            only=only or [],
         ),
     )
 
@@ -72,7 +78,7 @@ def fetch_pictures(user: User, revision: Revision) -> None:
         f"revision:{revision.pk}",
         doing="waiting for a worker",
         enqueue=lambda work_id: jobs.defer(
-            "links.fetch_pictures", revision_id=revision.pk, work_id=work_id, since=timezone.now().isoformat()
+            "links.fetch_pictures", is_slow=is_slow(revision), revision_id=revision.pk, work_id=work_id, since=timezone.now().isoformat()
         ),
     )
 

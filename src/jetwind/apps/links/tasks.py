@@ -4,20 +4,17 @@ from __future__ import annotations
 
 import logging
 
-from django.conf import settings
 from django.utils.dateparse import parse_datetime
 from procrastinate.contrib.django import app
 
-from jetwind.apps.intake.models import Revision
-from jetwind.apps.intake.selectors import message_of
+from jetwind.apps.intake.selectors import numbered
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.links import answering
 from jetwind.apps.links.house import wire_of
 from jetwind.apps.links.models import Kind, When
 from jetwind.apps.previews.models import Render
 from jetwind.apps.previews.services import ask_for_renders
-from jetwind.apps.review.questions import readers_of
-from jetwind.engines.bounded import PastBudget, shown_elsewhere_bounded
+from jetwind.apps.workspace.desk import at_the_workbench
 
 logger = logging.getLogger(__name__)
 
@@ -26,15 +23,16 @@ logger = logging.getLogger(__name__)
 def open_links(revision_id: int, work_id: int, since: str = "", only: list[str] | None = None) -> None:
     """Open the links of a revision."""
     with jobs.carried_out(work_id):
-        revision = _revision(revision_id)
+        revision = numbered(revision_id)
         try:
-            rows = answering.open_now(revision, work_id, parse_datetime(since) if since else None, only or [])
-        except PastBudget as past:
+            asked = at_the_workbench(answering.what_to_open, revision_id)
+        except jobs.Failed as failed:
             # The station says so, too: there is nothing to open of what cannot be listed.
-            logger.warning("links cannot be listed: %s", past, extra={"action": "links.past-budget"})
+            logger.warning("links cannot be listed: %s", failed, extra={"action": "links.past-budget"})
             return
+        rows = answering.open_now(revision, asked, work_id, parse_datetime(since) if since else None, only or [])
         answering.stand_for(revision, Kind.LINK, rows.values())
-        answering.land_now(revision, work_id, rows)
+        answering.land_now(revision, asked.roles, work_id, rows)
         answering.ends_with_checks(revision, rows)
 
 
@@ -42,12 +40,9 @@ def open_links(revision_id: int, work_id: int, since: str = "", only: list[str] 
 def fetch_pictures(revision_id: int, work_id: int, since: str = "") -> None:
     """Fetch the pictures of a revision that lie elsewhere, and have it rendered with them."""
     with jobs.carried_out(work_id):
-        revision = _revision(revision_id)
+        revision = numbered(revision_id)
         wire = wire_of(revision.mailing.workspace)
-        try:
-            shown = shown_elsewhere_bounded(message_of(revision), readers_of(revision), start=settings.HELPERS_START)
-        except PastBudget as past:
-            raise jobs.Failed(f"The pictures of the message cannot be listed: {past}.") from past
+        shown = at_the_workbench(answering.pictures_shown_elsewhere, revision_id)
 
         def report(doing: str) -> None:
             jobs.report(work_id, done=0, total=max(len(shown), 1), doing=doing)
@@ -59,7 +54,3 @@ def fetch_pictures(revision_id: int, work_id: int, since: str = "") -> None:
         # Whatever shows a picture from elsewhere is rendered with what has come now; equal pages keep their pictures.
         Render.objects.filter(revision=revision).update(state=Render.State.WAITING, departure=None, problem="")
         ask_for_renders(revision)
-
-
-def _revision(revision_id: int) -> Revision:
-    return Revision.objects.select_related("mailing__workspace", "mailing__syntax").get(pk=revision_id)

@@ -5,80 +5,31 @@ from __future__ import annotations
 import hashlib
 import json
 import time
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from contextlib import contextmanager
-from dataclasses import asdict, dataclass, replace
+from collections.abc import Mapping, Sequence
+from contextlib import suppress
+from dataclasses import asdict, replace
 from datetime import timedelta
 from typing import Any
 
-from django.conf import settings
 from django.db.models import Count, Q
 from django.utils import timezone
 
 from jetwind import __version__
 from jetwind.apps.blobs import store
 from jetwind.apps.intake.models import Revision
-from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.jobs import services as jobs
-from jetwind.apps.previews.as_whom import AS_WRITTEN, AsWhom, whom_of
+from jetwind.apps.previews.as_whom import AS_WRITTEN, whom_of
+from jetwind.apps.previews.copies import Copy, copy_for
 from jetwind.apps.previews.models import LossTrial, Render
 from jetwind.apps.previews.modes import OWN, in_words, shown_in
 from jetwind.apps.review.answers import ask_for_checks, storable
 from jetwind.apps.workspace.desk import at_the_workbench
 from jetwind.apps.workspace.selectors import chosen_profiles
-from jetwind.core.images.elsewhere import with_fetched
-from jetwind.core.message import Message, Resource
-from jetwind.core.profiles import REFERENCE, Profile, Rewriter, Rewritten, profiles
-from jetwind.core.readers import as_reader
+from jetwind.core.profiles import REFERENCE, Profile, Rewritten, profiles
 from jetwind.core.renders.departure import departure
-from jetwind.core.renders.led_back import LedBack
 from jetwind.core.renders.measured import Measured
-from jetwind.engines.bounded import BoundedRewriter, PastBudget
+from jetwind.engines.bounded import PastBudget
 from jetwind.engines.browser import ALL_SECONDS, Capture, CaptureFailed, CaptureRequest, Captures, enlargeable, losses_shown, references
-
-
-@dataclass(frozen=True)
-class _Copy:
-    """A message as it is rendered, and the way back to the one that it was merged from; None where it is that one itself."""
-
-    whom: AsWhom
-    source: Message
-    message: Message
-    led_back: LedBack | None
-    #: How many elements the message has as it is rendered; 0 without HTML.
-    elements: int
-    rewriter: Rewriter
-
-    def measured(self, found: Measured) -> Measured:
-        """What was measured, with elements of the message itself."""
-        return self.led_back.measured(found) if self.led_back is not None else found
-
-
-#: Apps above bring pictures that lie elsewhere: from a revision, the message as it is rendered, and what to report while they come.
-pictures_from_elsewhere: list[Callable[[Revision, Message, Callable[[str], None]], Mapping[str, Resource]]] = []
-
-
-@contextmanager
-def _copy_for(revision: Revision, whom: AsWhom, report: Callable[[str], None]) -> Iterator[_Copy]:
-    source, message, led_back, elements = at_the_workbench(copy_of, revision.pk, whom)
-    for bring in pictures_from_elsewhere:
-        message = with_fetched(message, {**message.fetched, **bring(revision, message, report)})
-    with BoundedRewriter(message, start=settings.HELPERS_START) as rewriter:
-        yield _Copy(whom, source, message, led_back, elements, rewriter)
-
-
-def copy_of(revision_id: int, whom: AsWhom) -> tuple[Message, Message, LedBack | None, int]:
-    """A message, its copy for a reader, the way back from the one to the other, and how many elements the copy has."""
-    source = message_of(_revision(revision_id))
-    if whom.sample is None:
-        return source, source, None, len(source.document.all_elements) if source.document is not None else 0
-    merged = as_reader(source, whom.sample)
-    document = merged.message.document
-    return source, merged.message, LedBack(source, merged), len(document.all_elements) if document is not None else 0
-
-
-def _revision(revision_id: int) -> Revision:
-    return Revision.objects.select_related("mailing__workspace", "mailing__syntax").get(pk=revision_id)
 
 
 def render_now(revision: Revision, work_id: int, browser: Captures) -> None:
@@ -101,7 +52,7 @@ def render_now(revision: Revision, work_id: int, browser: Captures) -> None:
         def report(doing: str) -> None:
             _report(revision, work_id, doing)
 
-        with _copy_for(revision, whom, report) as copy:
+        with copy_for(revision, whom, report) as copy:
             # Pictures that lie elsewhere have been waited for: a slow server takes nothing of the browser's minute.
             deadline = deadline or time.monotonic() + ALL_SECONDS
             _render(revision, work_id, browser, copy, deadline)
@@ -130,7 +81,7 @@ def progress_of(revision: Revision) -> tuple[int, int]:
     return counted["total"] - counted["waiting"], counted["total"]
 
 
-def _render(revision: Revision, work_id: int, browser: Captures, copy: _Copy, deadline: float) -> None:
+def _render(revision: Revision, work_id: int, browser: Captures, copy: Copy, deadline: float) -> None:
     """One reader's copy in every profile that waits for it."""
     rows = revision.renders.filter(state=Render.State.WAITING)
     waiting = [render for render in rows.filter(reader=copy.whom.name) if render.profile in profiles()]
@@ -154,7 +105,10 @@ def _render(revision: Revision, work_id: int, browser: Captures, copy: _Copy, de
         render.key = key
         twin = Render.objects.filter(key=render.key, state=Render.State.DONE).exclude(pk=render.pk).first()
         if twin is not None:
-            _take_over(render, twin, page, copy)
+            try:
+                _take_over(render, twin, page, copy)
+            except PastBudget as past:
+                _give_up(render, f"What was measured cannot be kept: {past}.")
             done += 1
         elif render.key in to_take:
             # Two profiles that take the message alike, or a message that looks the same with its pictures blocked.
@@ -169,9 +123,14 @@ def _render(revision: Revision, work_id: int, browser: Captures, copy: _Copy, de
         nonlocal done
         jobs.drop_broken_connections()
         (first, *others), page, _ = asked[number]
-        _finish(first, page, capture, copy)
-        for other in others:
-            _take_over(other, first, copy.rewriter(shown_in(profiles()[other.profile], other.mode)), copy)
+        try:
+            _finish(first, page, capture, copy)
+            for other in others:
+                _take_over(other, first, copy.rewriter(shown_in(profiles()[other.profile], other.mode)), copy)
+        except PastBudget as past:
+            for render in (first, *others):
+                if render.state == Render.State.WAITING:
+                    _give_up(render, f"What was measured cannot be kept: {past}.")
         done += 1 + len(others)
         profile = profiles()[first.profile]
         try:
@@ -191,69 +150,73 @@ def _give_up(render: Render, problem: str) -> None:
     render.save()
 
 
-def find_out(revision: Revision, copy: _Copy, browser: Captures, deadline: float, report: Any = lambda doing: None) -> None:
+def find_out(revision: Revision, copy: Copy, browser: Captures, deadline: float, report: Any = lambda doing: None) -> None:
     """How far each layout departs and which losses show; then the checks that read renders are asked again."""
     chosen = [profiles()[name] for name in chosen_profiles(revision.mailing.workspace)]
     own = {render.profile: render for render in revision.renders.filter(mode=OWN, **copy.whom.here)}
     finished = [profile for profile in chosen if profile.id in own and own[profile.id].state == Render.State.DONE]
     if not finished or any(profile.id not in own or own[profile.id].state == Render.State.WAITING for profile in chosen):
         return
-    missing = [profile for profile in finished if own[profile.id].departure is None]
-    if missing:
-        report("measuring how far each layout departs")
-        for profile_id, reference in references(copy.rewriter, missing, browser, deadline - time.monotonic()).items():
-            render = own[profile_id]
-            render.departure = departure(copy.measured(reference), render.layout).score
-            render.save(update_fields=["departure"])
-    _listen(copy, own.get(REFERENCE), browser, deadline, report)
+    # What a copy costs too much to be asked for stays unknown, and the checks say so; the rest is found out all the same.
+    with suppress(PastBudget):
+        _measure_departures(copy, own, finished, browser, deadline, report)
+    with suppress(PastBudget):
+        _listen(copy, own.get(REFERENCE), browser, deadline, report)
     enlarged = enlargeable(finished)
-    _enlarge(copy, own[enlarged.id] if enlarged is not None else None, browser, deadline, report)
+    with suppress(PastBudget):
+        _enlarge(copy, own[enlarged.id] if enlarged is not None else None, browser, deadline, report)
     _try_losses(revision, copy, chosen, finished, browser, deadline, report)
     ask_for_checks(revision)
+
+
+def _measure_departures(
+    copy: Copy, own: Mapping[str, Render], finished: Sequence[Profile], browser: Captures, deadline: float, report: Any
+) -> None:
+    """How far the layout of each profile departs from that of the message with nothing lost."""
+    missing = [profile for profile in finished if own[profile.id].departure is None]
+    if not missing:
+        return
+    report("measuring how far each layout departs")
+    for profile_id, reference in references(copy.rewriter, missing, browser, deadline - time.monotonic()).items():
+        render = own[profile_id]
+        render.departure = departure(copy.measured(reference), render.layout).score
+        render.save(update_fields=["departure"])
 
 
 #: Elements of a message beyond which nobody listens to it: its tree alone would be megabytes.
 _MOST_TO_HEAR = 8_000
 
 
-def _listen(copy: _Copy, render: Render | None, browser: Captures, deadline: float, report: Any) -> None:
+def _listen(copy: Copy, render: Render | None, browser: Captures, deadline: float, report: Any) -> None:
     """What a screen reader says of the message, from the browser that rendered it."""
-    if render is None or render.state != Render.State.DONE or render.spoken or not 0 < copy.elements <= _MOST_TO_HEAR:
+    if render is None or render.state != Render.State.DONE or render.spoken or not 0 < copy.facts.elements <= _MOST_TO_HEAR:
         return
     report("listening to what a screen reader says")
     profile = profiles()[REFERENCE]
-    try:
-        page = copy.rewriter(profile)
-    except PastBudget:
-        return
+    page = copy.rewriter(profile)
     said = browser.spoken(CaptureRequest.of(page, profile, "none"), deadline - time.monotonic())
     if said:
-        led_back = copy.led_back
-        rows = said if led_back is None else [replace(one, element=led_back.element(one.element)) for one in said]
-        render.spoken = storable([one.as_row() for one in rows])
+        elements = copy.elements([one.element for one in said])
+        render.spoken = storable([replace(one, element=element).as_row() for one, element in zip(said, elements, strict=True)])
         render.save(update_fields=["spoken"])
 
 
-def _enlarge(copy: _Copy, render: Render | None, browser: Captures, deadline: float, report: Any) -> None:
+def _enlarge(copy: Copy, render: Render | None, browser: Captures, deadline: float, report: Any) -> None:
     """What is lost of the message with its text set twice as large."""
     if render is None or render.enlarged is not None:
         return
     report("enlarging the text")
     profile = profiles()[render.profile]
-    try:
-        page = copy.rewriter(profile)
-    except PastBudget:
-        return
+    page = copy.rewriter(profile)
     lost = browser.enlarged(CaptureRequest.of(page, profile, "none"), deadline - time.monotonic())
     if lost is not None:
-        lost = copy.led_back.enlarged(lost) if copy.led_back is not None else lost
-        render.enlarged = [one.as_row() for one in lost]
+        render.enlarged = [one.as_row() for one in copy.enlarged(lost)]
         render.save(update_fields=["enlarged"])
 
 
 def _try_losses(
     revision: Revision,
-    copy: _Copy,
+    copy: Copy,
     chosen: Sequence[Profile],
     finished: Sequence[Profile],
     browser: Captures,
@@ -261,11 +224,8 @@ def _try_losses(
     report: Any,
 ) -> None:
     ids = [profile.id for profile in chosen]
-    message = copy.message
-    pictures = (*message.images, *message.fetched.values())
-    content = [message.html.text if message.html else "", sorted(picture.sha256 for picture in pictures)]
-    asked = [__version__, ids, [profile.id for profile in finished], content, copy.source.sha256 if copy.led_back is not None else ""]
-    key = hashlib.sha256(json.dumps(asked).encode("utf-8", "surrogatepass")).hexdigest()
+    asked = [__version__, ids, [profile.id for profile in finished], copy.facts.key]
+    key = hashlib.sha256(json.dumps(asked).encode()).hexdigest()
     if LossTrial.objects.filter(revision=revision, key=key).exists():
         return
     twin = LossTrial.objects.filter(key=key).first()
@@ -277,22 +237,19 @@ def _try_losses(
         report("trying which losses show")
         try:
             pages = {profile.id: copy.rewriter(profile) for profile in chosen}
-            shown = losses_shown(copy.rewriter, pages, chosen, browser, deadline - time.monotonic())
+            found = losses_shown(copy.rewriter, pages, chosen, browser, deadline - time.monotonic())
+            shown = copy.shown(found) if found is not None else None
         except PastBudget:
             shown = None
-        if shown is not None and copy.led_back is not None:
-            shown = [copy.led_back.shown(one) for one in shown]
         answer = {"shown": [asdict(one) for one in shown] if shown is not None else None, "untold": ""}
         if shown is None:
             answer["untold"] = "the message takes too long to lay out to try each feature"
     LossTrial.objects.update_or_create(revision=revision, defaults={"profiles": ids, "key": key, **answer})
 
 
-def _take_over(render: Render, twin: Render, page: Rewritten, copy: _Copy) -> None:
+def _take_over(render: Render, twin: Render, page: Rewritten, copy: Copy) -> None:
     """The answer to the same question, asked before; what was dropped on the way, and where it stands, is each render's own."""
-    for name in ("state", "problem", "blob_sha256", "content_type", "width", "height"):
-        setattr(render, name, getattr(twin, name))
-    if render.state == Render.State.DONE and (twin.tree or copy.led_back is not None):
+    if twin.state == Render.State.DONE and (twin.tree or copy.is_led):
         found = twin.layout
         if twin.tree:
             found = replace(found, blocks=tuple(replace(block, element=own) for block, own in zip(found.blocks, twin.tree, strict=True)))
@@ -300,11 +257,13 @@ def _take_over(render: Render, twin: Render, page: Rewritten, copy: _Copy) -> No
     else:
         render.measured = twin.measured
     _keep_page(render, page, copy)
+    for name in ("state", "problem", "blob_sha256", "content_type", "width", "height"):
+        setattr(render, name, getattr(twin, name))
     render.save()
 
 
-def _keep_measured(render: Render, found: Measured, copy: _Copy) -> None:
-    render.tree = [block.element for block in found.blocks] if copy.led_back is not None else []
+def _keep_measured(render: Render, found: Measured, copy: Copy) -> None:
+    render.tree = [block.element for block in found.blocks] if copy.is_led else []
     render.measured = copy.measured(found).as_json()
 
 
@@ -315,7 +274,7 @@ def _key(request: CaptureRequest, page: Rewritten) -> str:
     ).hexdigest()
 
 
-def _finish(render: Render, page: Rewritten, capture: Capture | Exception, copy: _Copy) -> None:
+def _finish(render: Render, page: Rewritten, capture: Capture | Exception, copy: Copy) -> None:
     if isinstance(capture, CaptureFailed) and capture.for_time and render.tries < len(TRIED_AGAIN):
         # A machine that is busy, as it is at a first start, must not leave a message without its renders for good.
         render.tries += 1
@@ -325,13 +284,13 @@ def _finish(render: Render, page: Rewritten, capture: Capture | Exception, copy:
     if isinstance(capture, Exception):
         _give_up(render, str(capture))
         return
+    _keep_measured(render, capture.measured, copy)
+    _keep_page(render, page, copy)
     render.problem = ""
     render.state = Render.State.DONE
     render.blob_sha256 = store.keep(capture.image)
     render.content_type = capture.content_type
     render.width, render.height = capture.width, capture.height
-    _keep_measured(render, capture.measured, copy)
-    _keep_page(render, page, copy)
     render.save()
 
 
@@ -339,13 +298,8 @@ def _finish(render: Render, page: Rewritten, capture: Capture | Exception, copy:
 _MOST_LACKING = 60
 
 
-def _keep_page(render: Render, page: Rewritten, copy: _Copy) -> None:
-    led_back = copy.led_back
-    spans = [change.span if led_back is None or change.span is None else led_back.span(change.span) for change in page.changes]
-    render.changes = [
-        [change.kind, change.feature, change.title.replace("\0", ""), span.start if span else None, span.end if span else None]
-        for change, span in zip(page.changes, spans, strict=True)
-    ]
-    blocked = page.blocked if led_back is None else {led_back.element(element) for element in page.blocked} - {-1}
-    render.clipped, render.blocked = page.clipped, sorted(blocked)
+def _keep_page(render: Render, page: Rewritten, copy: Copy) -> None:
+    render.changes = copy.changes(page.changes)
+    blocked = set(copy.elements(sorted(page.blocked)))
+    render.clipped, render.blocked = page.clipped, sorted(blocked - {-1} if copy.is_led else blocked)
     render.lacking = [address.replace("\0", "")[:500] for address in page.lacking[:_MOST_LACKING]]

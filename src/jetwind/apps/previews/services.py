@@ -12,7 +12,7 @@ from django.utils import timezone
 from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import record
 from jetwind.apps.intake.models import Mailing, Revision
-from jetwind.apps.intake.selectors import message_of, newest_open
+from jetwind.apps.intake.selectors import message_of, newest_open, numbered
 from jetwind.apps.intake.services import refuse_if_locked
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
@@ -20,9 +20,10 @@ from jetwind.apps.previews.as_whom import AsWhom, as_whom, whom_of
 from jetwind.apps.previews.models import Mark, Render
 from jetwind.apps.previews.modes import OWN, needed
 from jetwind.apps.previews.selectors import renders_for_checks
+from jetwind.apps.review.questions import is_slow
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
-from jetwind.apps.workspace.desk import at_the_workbench
+from jetwind.apps.workspace.desk import SECONDS_OF_A_HOUSE, Workbench, at_the_workbench
 from jetwind.apps.workspace.models import Workspace
 from jetwind.apps.workspace.selectors import chosen_profiles
 from jetwind.core.markup.anchor import anchor_of
@@ -69,7 +70,9 @@ def ask_for_renders(
             f"revision:{revision.pk}",
             doing="waiting for a worker",
             total=revision.renders.count(),
-            enqueue=lambda work_id: jobs.defer("previews.render_revision", revision_id=revision.pk, work_id=work_id),
+            enqueue=lambda work_id: jobs.defer(
+                "previews.render_revision", is_slow=is_slow(revision), revision_id=revision.pk, work_id=work_id
+            ),
         )
         # What waits for a free machine is not waited for by what somebody asks for now.
         jobs.hurry(work)
@@ -114,10 +117,16 @@ def render_newest(workspace: Workspace, work_id: int) -> None:
     Raises:
         Cancelled, GivenBack: somebody asked for it to stop; the worker is being stopped.
     """
-    for revision in jobs.each(work_id, newest_open(workspace), lambda one: one.mailing.title):
-        # What the checks may read is whole; a change of the house that touches no copy asks for nothing.
-        if not renders_for_checks(revision):
-            ask_for_renders(revision)
+    with Workbench(seconds=SECONDS_OF_A_HOUSE) as bench:
+        for revision in jobs.each(work_id, newest_open(workspace), lambda one: one.mailing.title):
+            bench.ask(render_what_is_missing, revision.pk)
+
+
+def render_what_is_missing(revision_id: int) -> None:
+    """Have a revision rendered where its renders are not whole or show another copy than now."""
+    revision = numbered(revision_id)
+    if not renders_for_checks(revision):
+        ask_for_renders(revision)
 
 
 def is_behind(revision: Revision, answered: Sequence[str]) -> bool:

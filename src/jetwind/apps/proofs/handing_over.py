@@ -15,11 +15,12 @@ from django.conf import settings
 from django.db import connection
 from django.utils import timezone
 
-from jetwind.apps.intake.selectors import message_of
+from jetwind.apps.intake.selectors import message_numbered
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.proofs.models import Arrival, TestCopy, TestSend
 from jetwind.apps.proofs.reach import is_allowed
-from jetwind.engines.bounded import BoundedComposer, PastBudget
+from jetwind.apps.workspace.desk import Held
+from jetwind.engines.bounded import COMPOSING, BoundedComposer, PastBudget
 from jetwind.engines.mail import Handover, HandoverOutcome, MailServer, hand_over
 
 logger = logging.getLogger(__name__)
@@ -41,7 +42,8 @@ def hand_over_copies(send: TestSend, work_id: int) -> None:
         PutOff: copies remain that are tried again later.
     """
     copies = list(send.copies.all())
-    with BoundedComposer(message_of(send.revision), start=settings.HELPERS_START) as composer:
+    with Held(message_numbered, send.revision_id, budget=COMPOSING) as held:
+        composer = BoundedComposer(held)
         for number, copy in enumerate(copies):
             jobs.report(work_id, done=number, total=len(copies), doing=copy.address)
             with _held(copy) as is_ours:

@@ -164,7 +164,7 @@ def _ask_for_hand_over(send: TestSend, *, sooner: bool = False) -> None:
         f"send:{send.pk}",
         doing="waiting for a worker",
         total=send.copies.count(),
-        enqueue=lambda work_id: jobs.defer("proofs.send_copies", send_id=send.pk, work_id=work_id),
+        enqueue=lambda work_id: jobs.defer("proofs.send_copies", is_slow=send.revision.is_large, send_id=send.pk, work_id=work_id),
     )
     if sooner:
         jobs.hurry(work)

@@ -12,11 +12,12 @@ from django.utils import timezone
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.intake.models import Mailing, Revision
-from jetwind.apps.intake.selectors import message_of
+from jetwind.apps.intake.selectors import message_of, newest_open, numbered
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
 from jetwind.apps.review.models import CheckRun, FindingRecord
-from jetwind.apps.review.questions import Question, context_of, is_outdated, message_to_check, newest_run
+from jetwind.apps.review.questions import Question, context_of, is_outdated, is_slow, message_to_check, newest_run
+from jetwind.apps.workspace.desk import SECONDS_OF_A_HOUSE, Workbench
 from jetwind.apps.workspace.models import Workspace
 from jetwind.core.checking import CheckResult, Finding, Level, Outcome, Part, Place, registry
 from jetwind.core.message import Message
@@ -37,15 +38,13 @@ PATIENT = 6
 
 def ask_for_checks(revision: Revision, user: User | None = None, *, patience: int = 1) -> Work:
     """Have a revision checked in the background; with ``patience``, the checks that ran out once more, with so many times the usual limit."""
-    last = newest_run(revision)
-    is_slow = patience > 1 or (last is not None and bool(last.unlooked))
     return jobs.start(
         CHECKS,
         f"revision:{revision.pk}",
         doing="waiting for a worker",
         enqueue=lambda work_id: jobs.defer(
             "review.check_revision",
-            is_slow=is_slow,
+            is_slow=patience > 1 or is_slow(revision),
             revision_id=revision.pk,
             work_id=work_id,
             **({"patience": patience} if patience > 1 else {}),
@@ -67,19 +66,18 @@ def recheck_outdated(workspace: Workspace, work_id: int) -> None:
     """Have the newest revision of each message checked again whose answers no longer hold. Safe to run twice.
 
     Raises:
-        Cancelled: somebody asked for it to stop.
+        Cancelled, GivenBack: somebody asked for it to stop; the worker is being stopped.
     """
-    waiting = list(Mailing.objects.filter(workspace=workspace).exclude(stage=Mailing.Stage.RELEASED).order_by("planned_at", "-id"))
-    for number, mailing in enumerate(waiting):
-        jobs.report(work_id, done=number, total=len(waiting), doing=mailing.title[:80])
-        newest = mailing.revisions.last()
-        if newest is None:
-            continue
-        newest.mailing = mailing
-        mailing.workspace = workspace
-        if is_outdated(newest):
-            ask_for_checks(newest)
-    jobs.report(work_id, done=len(waiting), total=len(waiting), doing="done")
+    with Workbench(seconds=SECONDS_OF_A_HOUSE) as bench:
+        for revision in jobs.each(work_id, newest_open(workspace), lambda one: one.mailing.title):
+            bench.ask(recheck_if_outdated, revision.pk)
+
+
+def recheck_if_outdated(revision_id: int) -> None:
+    """Have a revision checked where its newest answers no longer hold."""
+    revision = numbered(revision_id)
+    if is_outdated(revision):
+        ask_for_checks(revision)
 
 
 def prepare_now(revision: Revision, number: int) -> None:

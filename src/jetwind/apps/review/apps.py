@@ -39,7 +39,6 @@ class ReviewConfig(AppConfig):
         known_of_revisions["papers_row"] = lambda: Subquery(papers.values_list(JSONObject(papers="papers", asked_for="asked_for"))[:1])
 
         instead.append(page_instead)
-        instead.append(page_instead)
         circumstances.append(words_for_checks)
         circumstances.append(papers_for_checks)
         preparations.append(stand)

@@ -16,7 +16,7 @@ from jetwind.apps.intake.services import add_revision, refuse_if_locked
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
 from jetwind.apps.review.models import ChosenFile, LighterFile
-from jetwind.apps.review.questions import message_to_check
+from jetwind.apps.review.questions import is_slow, message_to_check
 from jetwind.apps.review.selectors import Walk, walk_of
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
@@ -93,7 +93,9 @@ def ask_for_files(user: User, revision: Revision, digest: str) -> None:
         _kind(digest),
         f"revision:{revision.pk}",
         doing=f"making files for {shown.picture.name}"[:80],
-        enqueue=lambda work_id: jobs.defer("review.make_lighter_files", revision_id=revision.pk, picture=digest, work_id=work_id),
+        enqueue=lambda work_id: jobs.defer(
+            "review.make_lighter_files", is_slow=is_slow(revision), revision_id=revision.pk, picture=digest, work_id=work_id
+        ),
     )
 
 

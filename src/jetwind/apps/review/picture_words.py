@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Iterable, Mapping
 from copy import copy
 from functools import cached_property
@@ -13,19 +14,22 @@ from django.db import transaction
 from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import record
 from jetwind.apps.intake.models import Mailing, Revision
+from jetwind.apps.intake.selectors import numbered
 from jetwind.apps.intake.services import refuse_if_locked
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
 from jetwind.apps.review.answers import ask_for_checks, storable
 from jetwind.apps.review.models import PicturesRead
 from jetwind.apps.review.models import PictureWords as Row
-from jetwind.apps.review.questions import message_to_check, readers_of
+from jetwind.apps.review.questions import is_slow, message_to_check, readers_of
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
+from jetwind.apps.workspace.desk import Held
 from jetwind.apps.workspace.models import Workspace
 from jetwind.core.images.collecting import pictures_of
 from jetwind.core.images.words import MOST_CHARACTERS, PictureReader, PictureWords, Words, key_of, may_hold_words
-from jetwind.engines.picture_words import installed, read_each, to_read
+from jetwind.engines.bounded import Budget, PastBudget
+from jetwind.engines.picture_words import ALL_SECONDS, installed, to_read
 
 READING = "reading"
 
@@ -90,7 +94,7 @@ def ask_for_reading(revision: Revision) -> Work | None:
         READING,
         f"revision:{revision.pk}",
         doing="waiting for a worker",
-        enqueue=lambda work_id: jobs.defer("review.read_pictures", revision_id=revision.pk, work_id=work_id),
+        enqueue=lambda work_id: jobs.defer("review.read_pictures", is_slow=is_slow(revision), revision_id=revision.pk, work_id=work_id),
     )
 
 
@@ -108,20 +112,48 @@ def _waiting(revision: Revision) -> dict[str, Any]:
     return {key: picture for key, picture in wanted.items() if key not in done}
 
 
+#: Seconds of processor time to find the pictures of a message, and octets of memory; each picture is read by a program with limits of its own.
+_READING = Budget(answer_seconds=30.0, all_seconds=60.0, memory=600_000_000, clock_seconds=300.0)
+
+
 def read_now(revision: Revision, work_id: int) -> None:
-    """Read what has not been read. Safe to run twice.
+    """Read what has not been read, for so many seconds at most. Safe to run twice.
 
     Raises:
         Cancelled, GivenBack: somebody asked for it to stop; the worker is being stopped.
+        Failed: the pictures cannot be found within the limits.
     """
-    found = reader()
-    waiting = _waiting(revision) if found is not None else {}
-    for number, (key, words) in enumerate(read_each(waiting, found) if found is not None else (), 1):
-        Row.objects.update_or_create(
-            workspace=revision.mailing.workspace, picture=key, defaults={"read": storable(words.text), "reader": words.reader}
-        )
-        jobs.report(work_id, done=number, total=len(waiting), doing=f"reading {waiting[key].name}"[:80])
+    deadline = time.monotonic() + ALL_SECONDS
+    try:
+        with Held(pictures_to_read, revision.pk, budget=_READING) as held:
+            names = held.ask(_names)
+            for number, (key, name) in enumerate(names.items(), 1):
+                if time.monotonic() > deadline:
+                    break
+                words = held.ask(_read, key)
+                Row.objects.update_or_create(
+                    workspace=revision.mailing.workspace, picture=key, defaults={"read": storable(words.text), "reader": words.reader}
+                )
+                jobs.report(work_id, done=number, total=len(names), doing=f"reading {name}"[:80])
+    except PastBudget as past:
+        raise jobs.Failed(f"The pictures cannot be read: {past}.") from past
     ask_for_checks(revision)
+
+
+def pictures_to_read(revision_id: int) -> dict[str, tuple[str, bytes]]:
+    """The name and the octets of each picture that is to be read, by its digest; none where no program reads pictures."""
+    if reader() is None:
+        return {}
+    return {key: (picture.name, picture.data or b"") for key, picture in _waiting(numbered(revision_id)).items()}
+
+
+def _names(pictures: Mapping[str, tuple[str, bytes]]) -> dict[str, str]:
+    return {key: name for key, (name, _) in pictures.items()}
+
+
+def _read(pictures: Mapping[str, tuple[str, bytes]], key: str) -> Words:
+    found = reader()
+    return Words((found.read(pictures[key][1]) if found is not None else None) or "", found.name if found is not None else "")
 
 
 def stand(revision: Revision) -> None:

@@ -192,6 +192,11 @@ def newest_run(revision: Revision) -> CheckRun | None:
     return revision.check_runs.order_by("-created_at").first()
 
 
+def is_slow(revision: Revision) -> bool:
+    """Whether work on a revision waits for others like it, so that small messages pass: it is large, or its checks ran out last time."""
+    return revision.is_large or ((last := newest_run(revision)) is not None and bool(last.unlooked))
+
+
 def is_outdated(revision: Revision) -> bool:
     """Whether the newest answers were given under other circumstances than those of now; a locked message keeps its answers."""
     run = newest_run(revision)

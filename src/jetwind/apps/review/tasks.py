@@ -6,7 +6,7 @@ import logging
 
 from procrastinate.contrib.django import app
 
-from jetwind.apps.intake.models import Revision
+from jetwind.apps.intake.selectors import numbered
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
 from jetwind.apps.review import answers, lighter_files, picture_words
@@ -41,17 +41,17 @@ def check_revision(revision_id: int, work_id: int, patience: int = 1) -> None:
 
 def prepare(revision_id: int, number: int) -> None:
     """Carry out one of the preparations of the checks."""
-    answers.prepare_now(_revision(revision_id), number)
+    answers.prepare_now(numbered(revision_id), number)
 
 
 def check(revision_id: int, patience: int) -> None:
     """Run the checks where they may take long."""
-    answers.check_now(_revision(revision_id), patience, is_prepared=True)
+    answers.check_now(numbered(revision_id), patience, is_prepared=True)
 
 
 def follow_checks(revision_id: int) -> None:
     """Ask for what the checks of a revision make due."""
-    revision = _revision(revision_id)
+    revision = numbered(revision_id)
     # A request that came while the checks ran was given that run, which had read the circumstances before the change: it is made again.
     if is_outdated(revision):
         answers.ask_for_checks(revision)
@@ -59,15 +59,11 @@ def follow_checks(revision_id: int) -> None:
     picture_words.ask_for_reading(revision)
 
 
-def _revision(revision_id: int) -> Revision:
-    return Revision.objects.select_related("mailing__workspace", "mailing__syntax").get(pk=revision_id)
-
-
 @app.task(name="review.read_pictures", priority=6)
 def read_pictures(revision_id: int, work_id: int) -> None:
     """Read the words in the pictures of a revision, then run the checks that wait for them."""
     with jobs.carried_out(work_id):
-        picture_words.read_now(Revision.objects.select_related("mailing__workspace", "mailing__syntax").get(pk=revision_id), work_id)
+        picture_words.read_now(numbered(revision_id), work_id)
 
 
 @app.task(name="review.make_lighter_files", priority=9)
@@ -82,16 +78,11 @@ def make_lighter_files(revision_id: int, picture: str, work_id: int) -> None:
 
 def make_files(revision_id: int, picture: str) -> None:
     """Make the files that may stand for a picture."""
-    lighter_files.make_now(_revision(revision_id), picture)
+    lighter_files.make_now(numbered(revision_id), picture)
 
 
 @app.task(name="review.recheck_house", priority=5)
 def recheck_house(workspace_id: int, work_id: int) -> None:
     """Check again what a change of the house touches."""
     with jobs.carried_out(work_id):
-        at_the_workbench(recheck, workspace_id, work_id)
-
-
-def recheck(workspace_id: int, work_id: int) -> None:
-    """Find out which messages of a house are to be checked again."""
-    answers.recheck_outdated(Workspace.objects.get(pk=workspace_id), work_id)
+        answers.recheck_outdated(Workspace.objects.get(pk=workspace_id), work_id)

@@ -11,6 +11,7 @@ import time
 from collections import OrderedDict
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from dataclasses import replace
 from typing import Any, TypeVar
 
 from django.conf import settings
@@ -20,7 +21,7 @@ from django.middleware.csrf import get_token
 
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.ui.refusal import Refused
-from jetwind.apps.workspace.desk_side import Answered, Asked, Given, carry_out, carry_out_work, is_helper
+from jetwind.apps.workspace.desk_side import Answered, Asked, Given, Made, MadeThere, ask_of, carry_out, carry_out_work, is_helper
 from jetwind.engines.bounded import Budget, Helper, PastBudget
 
 Answer = TypeVar("Answer")
@@ -37,6 +38,8 @@ _LIMITS = Budget(answer_seconds=LONG_S, all_seconds=1_000_000.0, memory=700_000_
 MOST_KEPT = 350_000_000
 #: What a task works on by itself, besides what it asks of further helpers: seconds for the largest newsletter.
 WORKING = Budget(answer_seconds=30.0, all_seconds=30.0, memory=700_000_000, clock_seconds=1_800.0)
+#: Going through all messages of a house: each is read, and a thousand of them take a minute.
+SECONDS_OF_A_HOUSE = 1_800.0
 #: Seconds that a request waits for a place.
 _WAITING_S = 20.0
 #: For so many seconds a page that took too long is not tried again.
@@ -153,24 +156,88 @@ def at_the_desk(request: HttpRequest, kwargs: dict[str, Any], *, is_long: bool =
     return _sent_on(request, answer)
 
 
-def at_the_workbench(work: Callable[..., Answer], *args: Any, patience: float = 1.0) -> Answer:
-    """What a function of a task answers, worked out in a helper that is ended with it: its memory is given back.
+class Workbench:
+    """A helper of a task: functions that work on messages are carried out in it, and its memory is given back when it is closed.
 
-    ``work`` is a function of a module; it and what it is given and answers are handed over. Helpers that it asks have their own budgets.
-    ``patience`` multiplies its own.
+    Within a transaction, in a helper, and where the house has no desk, functions are called as they are. ``patience`` multiplies the
+    limits; ``seconds`` is how much processor time all functions together may take.
+    """
+
+    def __init__(self, *, patience: float = 1.0, seconds: float = WORKING.all_seconds) -> None:
+        self._helper: Helper | None = None
+        if not _works_here():
+            self._helper = Helper(_given(), replace(WORKING.times(patience), all_seconds=seconds * patience), "server")
+
+    def __enter__(self) -> Workbench:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        if self._helper is not None:
+            self._helper.close()
+
+    def ask(self, work: Callable[..., Answer], *args: Any) -> Answer:
+        """What ``work``, a function of a module, answers. It and what it is given and answers are handed over.
+
+        Helpers that the function asks have their own budgets.
+
+        Raises:
+            Failed: it takes more than it may.
+            Exception: whatever the function raises.
+        """
+        try:
+            return work(*args) if self._helper is None else self._helper.ask(carry_out_work, work, *args)
+        except PastBudget as past:
+            raise jobs.Failed(f"Working on the message {_said(str(past))}.") from past
+
+
+def at_the_workbench(work: Callable[..., Answer], *args: Any, patience: float = 1.0) -> Answer:
+    """What one function of a task answers, worked out at a workbench of its own; see there.
 
     Raises:
         Failed: it takes more than it may.
         Exception: whatever the function raises.
     """
-    # What a transaction has written, as that of a command has, no other process sees before its end.
-    if settings.DESK == "here" or is_helper() or connection.in_atomic_block:
-        return work(*args)
-    with Helper(_given(), WORKING.times(patience), "server") as helper:
-        try:
-            return helper.ask(carry_out_work, work, *args)
-        except PastBudget as past:
-            raise jobs.Failed(f"Working on the message {_said(str(past))}.") from past
+    with Workbench(patience=patience) as bench:
+        return bench.ask(work, *args)
+
+
+class Held:
+    """Something made of a message, held by a helper and asked about there; the process that asks never has it.
+
+    ``make`` is a function of a module that is called in the helper with ``args``, at the first question, and again where a helper was
+    ended for taking too much. Use it as a context manager.
+    """
+
+    def __init__(self, make: Callable[..., Any], *args: Any, budget: Budget) -> None:
+        if _works_here():
+            self._helper = Helper(Made(make(*args)), budget, settings.HELPERS_START)
+        else:
+            self._helper = Helper(MadeThere(_given(), make, args), budget, "server")
+
+    def __enter__(self) -> Held:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._helper.close()
+
+    def ask(self, question: Callable[..., Answer], *args: Any, **kwargs: Any) -> Answer:
+        """``question(thing, …)``, a function of a module, answered by the helper.
+
+        Raises:
+            PastBudget: it takes more than it may.
+            Exception: whatever the question, or the making, raises.
+        """
+        return self._helper.ask(ask_of, question, *args, **kwargs)
+
+    def within(self, seconds: float) -> Held:
+        """The same, whose next answers may take so long at most; the budget holds all the same."""
+        self._helper.within(seconds)
+        return self
+
+
+def _works_here() -> bool:
+    """Whether this process works on messages itself. What a transaction has written, no other process sees before its end."""
+    return settings.DESK == "here" or is_helper() or connection.in_atomic_block
 
 
 def _instead(request: HttpRequest, kwargs: dict[str, Any], why: str) -> HttpResponse:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cached_property
 from http.cookies import SimpleCookie
 from typing import TYPE_CHECKING, Any, TypeVar
 
@@ -105,6 +106,30 @@ def carry_out_work(given: Given, work: Callable[..., Answer], *args: Any) -> Ans
     may_ask_helpers()
     _begin(given, start="fork")
     return work(*args)
+
+
+class Made:
+    """Something made of a message, handed to the helper that holds it."""
+
+    def __init__(self, thing: Any) -> None:
+        self.thing = thing
+
+
+class MadeThere:
+    """Something made of a message by the helper that holds it, at the first question about it."""
+
+    def __init__(self, given: Given, make: Callable[..., Any], args: tuple[Any, ...]) -> None:
+        self._given, self._make, self._args = given, make, args
+
+    @cached_property
+    def thing(self) -> Any:
+        """What was made."""
+        return carry_out_work(self._given, self._make, *self._args)
+
+
+def ask_of(held: Made | MadeThere, question: Callable[..., Answer], *args: Any, **kwargs: Any) -> Answer:
+    """The answer of a question about what a helper holds."""
+    return question(held.thing, *args, **kwargs)
 
 
 def _begin(given: Given, start: Start = "here") -> None:

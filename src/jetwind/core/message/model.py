@@ -194,6 +194,12 @@ class Message(WithoutCaches):
         return sum(len(image.data) for image in self.images)
 
     @property
+    def held_octets(self) -> int:
+        """Weight of all that is worked on, in octets: the HTML, the plain text, pictures and attachments, as they were unpacked."""
+        texts = sum(part.octets for part in (self.html, self.text) if part is not None)
+        return texts + self.image_octets + sum(len(attachment.data) for attachment in self.attachments)
+
+    @property
     def loaded_octets(self) -> int:
         """Weight of all pictures that a reader loads, as far as it is known: those that travel along and those that were fetched, in octets."""
         return self.image_octets + sum(len(picture.data) for picture in self.fetched.values())

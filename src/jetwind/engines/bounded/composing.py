@@ -7,23 +7,17 @@ from datetime import datetime
 
 from jetwind.core.message import Message
 from jetwind.core.prose.composing import compose
-from jetwind.engines.bounded.helper import Budget, Helper, Start
+from jetwind.engines.bounded.helper import Budget, Holder
 
 #: One copy of a large newsletter takes a tenth of a second; a test send has up to fifty.
 COMPOSING = Budget(answer_seconds=5.0, all_seconds=60.0, memory=600_000_000)
 
 
 class BoundedComposer:
-    """Writes copies of one message; made to be closed."""
+    """Writes copies of the message that a helper holds."""
 
-    def __init__(self, message: Message, *, start: Start, budget: Budget = COMPOSING) -> None:
-        self._helper = Helper(message, budget, start)
-
-    def __enter__(self) -> BoundedComposer:
-        return self
-
-    def __exit__(self, *_: object) -> None:
-        self._helper.close()
+    def __init__(self, helper: Holder) -> None:
+        self._helper = helper
 
     def __call__(
         self, *, values: Mapping[str, str], to: str, sender_address: str, subject_mark: str, message_id: str, date: datetime

@@ -20,10 +20,10 @@ from dataclasses import dataclass
 from multiprocessing.connection import Connection
 from multiprocessing.context import BaseContext
 from pathlib import Path
-from typing import Any, Concatenate, Literal, ParamSpec, TypeVar
+from typing import Any, Concatenate, Literal, ParamSpec, Protocol, TypeVar
 
 Answer = TypeVar("Answer")
-Asked = ParamSpec("Asked")
+Given = ParamSpec("Given")
 
 #: How a helper begins. ``fork`` is for a program of one thread, such as the command line. ``server`` forks from a process that was
 #: made for it and holds nothing but the program: for workers, whose threads may hold locks.
@@ -59,6 +59,13 @@ class Budget:
 
 class PastBudget(Exception):
     """An answer costs more than its budget; the text says which limit, as the end of "cannot tell: "."""
+
+
+class Holder(Protocol):
+    """What holds something and answers questions about it: a helper, or what stands in front of one."""
+
+    def ask(self, question: Callable[Concatenate[Any, Given], Answer], *args: Given.args, **kwargs: Given.kwargs) -> Answer:
+        """``question(thing, …)``; raises PastBudget where the answer costs more than it may."""
 
 
 class Helper:
@@ -108,7 +115,7 @@ class Helper:
         self._most = seconds
         return self
 
-    def ask(self, question: Callable[Concatenate[Any, Asked], Answer], *args: Asked.args, **kwargs: Asked.kwargs) -> Answer:
+    def ask(self, question: Callable[Concatenate[Any, Given], Answer], *args: Given.args, **kwargs: Given.kwargs) -> Answer:
         """``question(given, …)``, worked out by the helper. ``question`` is a function of a module.
 
         Raises:

@@ -8,24 +8,18 @@ from typing import Any
 
 from jetwind.core.message import Message, Resource
 from jetwind.core.profiles import Profile, Rewritten, rewrite
-from jetwind.engines.bounded.helper import Budget, Helper, Start
+from jetwind.engines.bounded.helper import Budget, Holder
 
 #: A rewrite of a large newsletter takes a tenth of a second; trying which losses show asks for some hundreds.
 REWRITING = Budget(answer_seconds=5.0, all_seconds=20.0, memory=600_000_000)
 
 
 class BoundedRewriter:
-    """Rewrites one message; made to be closed. Pictures travel from the helper once each."""
+    """Rewrites the message that a helper holds. Pictures travel from the helper once each."""
 
-    def __init__(self, message: Message, *, start: Start, budget: Budget = REWRITING) -> None:
-        self._helper = Helper(message, budget, start)
+    def __init__(self, helper: Holder) -> None:
+        self._helper = helper
         self._parts: dict[str, Resource] = {}
-
-    def __enter__(self) -> BoundedRewriter:
-        return self
-
-    def __exit__(self, *_: object) -> None:
-        self._helper.close()
 
     def __call__(self, profile: Profile, *, only: str | None = None, spared: str = "") -> Rewritten:
         """The message as a client takes it; see :func:`jetwind.core.profiles.rewrite`.

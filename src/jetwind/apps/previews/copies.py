@@ -1,0 +1,188 @@
+"""A message as it is rendered for one reader, held by a helper: the process that asks for renders never has it."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass
+from typing import Any
+
+from jetwind.apps.intake.models import Revision
+from jetwind.apps.intake.selectors import message_of, numbered
+from jetwind.apps.jobs import services as jobs
+from jetwind.apps.previews.as_whom import AsWhom
+from jetwind.apps.workspace.desk import Held, at_the_workbench
+from jetwind.core.images.elsewhere import remote_pictures
+from jetwind.core.message import Message
+from jetwind.core.profiles import Change, Rewriter
+from jetwind.core.readers import as_reader
+from jetwind.core.renders.enlarged import Loss
+from jetwind.core.renders.led_back import LedBack
+from jetwind.core.renders.measured import Measured
+from jetwind.core.renders.showing import Shown
+from jetwind.engines.bounded import REWRITING, BoundedRewriter, Budget, PastBudget
+
+#: Seconds of processor time until a copy can be rewritten: it is read, filled for its reader, and the way back from it is found.
+_MAKING_S = 20.0
+_BUDGET = Budget(
+    answer_seconds=_MAKING_S, all_seconds=_MAKING_S + REWRITING.all_seconds, memory=REWRITING.memory, clock_seconds=_MAKING_S * 6
+)
+
+#: Called before a copy is rendered, with the addresses of its pictures that lie elsewhere and a function that reports.
+before_renders: list[Callable[[Revision, Sequence[str], Callable[[str], None]], None]] = []
+#: What apps above add to a message before it is rewritten: its pictures that were fetched.
+kept_pictures: list[Callable[[Revision, Message], Message]] = []
+
+
+@dataclass(frozen=True, slots=True)
+class _Made:
+    """What the helper holds: the message, its copy for a reader, and the way back from the copy; None where the copy is the message."""
+
+    source: Message
+    message: Message
+    led_back: LedBack | None
+
+
+@dataclass(frozen=True, slots=True)
+class Facts:
+    """What is told of a copy. ``elements`` is how many it has, 0 without HTML; ``key`` covers all that its renders hang on.
+
+    ``is_led`` says that places of the copy are led back to the message that it was made from.
+    """
+
+    elements: int
+    key: str
+    is_led: bool
+
+
+class Copy:
+    """A reader's copy, and the way back to the message that it was merged from."""
+
+    def __init__(self, whom: AsWhom, held: Held) -> None:
+        self.whom = whom
+        self._held = held
+        self.facts = held.within(_MAKING_S).ask(_facts)
+        held.within(REWRITING.answer_seconds)
+        self.rewriter: Rewriter = BoundedRewriter(_ItsMessage(held))
+
+    @property
+    def is_led(self) -> bool:
+        """Whether places are led back to another message."""
+        return self.facts.is_led
+
+    def measured(self, found: Measured) -> Measured:
+        """What was measured, with elements of the message itself."""
+        return self._held.ask(_measured, found) if self.is_led else found
+
+    def elements(self, found: Sequence[int]) -> list[int]:
+        """Elements of the message for elements of the copy, one for one; -1 for what no element of the message stands for."""
+        return self._held.ask(_elements, list(found)) if self.is_led else list(found)
+
+    def changes(self, found: Sequence[Change]) -> list[list[Any]]:
+        """What a client changes as rows to be kept: kind, feature, title, start and end in the source."""
+        return self._held.ask(_changes, tuple(found)) if self.is_led else _changes(None, found)
+
+    def enlarged(self, found: tuple[Loss, ...]) -> tuple[Loss, ...]:
+        """What is lost with larger text, with elements of the message itself."""
+        return self._held.ask(_enlarged, found) if self.is_led else found
+
+    def shown(self, found: Sequence[Shown]) -> list[Shown]:
+        """Losses that show, with places of the message itself."""
+        return self._held.ask(_shown, list(found)) if self.is_led else list(found)
+
+
+class _ItsMessage:
+    """The copy's message, to whom asks for no more."""
+
+    def __init__(self, held: Held) -> None:
+        self._held = held
+
+    def ask(self, question: Any, *args: Any, **kwargs: Any) -> Any:
+        return self._held.ask(_of_message, question, *args, **kwargs)
+
+
+@contextmanager
+def copy_for(revision: Revision, whom: AsWhom, report: Callable[[str], None]) -> Iterator[Copy]:
+    """A revision as a reader gets it, with its pictures that lie elsewhere as far as they came.
+
+    Raises:
+        Failed: the copy cannot be made within its limits.
+    """
+    if before_renders:
+        addresses = at_the_workbench(addresses_of_pictures, revision.pk, whom)
+        for fetch in before_renders if addresses else ():
+            fetch(revision, addresses, report)
+    try:
+        held = Held(made, revision.pk, whom, budget=_BUDGET)
+        with held:
+            yield Copy(whom, held)
+    except PastBudget as past:
+        raise jobs.Failed(f"The message cannot be rendered: {past}.") from past
+
+
+def addresses_of_pictures(revision_id: int, whom: AsWhom) -> list[str]:
+    """The addresses of the pictures of a copy that lie elsewhere and show something."""
+    return [one.address for one in remote_pictures(_merged(numbered(revision_id), whom).message) if not one.is_tracking]
+
+
+def made(revision_id: int, whom: AsWhom) -> _Made:
+    """A revision as a reader gets it, with the pictures that were fetched."""
+    revision = numbered(revision_id)
+    merged = _merged(revision, whom)
+    message = merged.message
+    for add in kept_pictures:
+        message = add(revision, message)
+    return _Made(merged.source, message, merged.led_back)
+
+
+def _merged(revision: Revision, whom: AsWhom) -> _Made:
+    source = message_of(revision)
+    if whom.sample is None:
+        return _Made(source, source, None)
+    merged = as_reader(source, whom.sample)
+    return _Made(source, merged.message, LedBack(source, merged))
+
+
+def _facts(copy: _Made) -> Facts:
+    message, document = copy.message, copy.message.document
+    pictures = (*message.images, *message.fetched.values())
+    asked = [message.html.text if message.html else "", sorted(picture.sha256 for picture in pictures)]
+    asked.append(copy.source.sha256 if copy.led_back is not None else "")
+    key = hashlib.sha256(json.dumps(asked).encode("utf-8", "surrogatepass")).hexdigest()
+    return Facts(len(document.all_elements) if document is not None else 0, key, copy.led_back is not None)
+
+
+def _of_message(copy: _Made, question: Callable[..., Any], *args: Any, **kwargs: Any) -> Any:
+    return question(copy.message, *args, **kwargs)
+
+
+def _way_back(copy: _Made) -> LedBack:
+    assert copy.led_back is not None
+    return copy.led_back
+
+
+def _measured(copy: _Made, found: Measured) -> Measured:
+    return _way_back(copy).measured(found)
+
+
+def _elements(copy: _Made, found: list[int]) -> list[int]:
+    return [_way_back(copy).element(element) for element in found]
+
+
+def _changes(copy: _Made | None, found: Sequence[Change]) -> list[list[Any]]:
+    rows: list[list[Any]] = []
+    for change in found:
+        span = change.span if copy is None or change.span is None else _way_back(copy).span(change.span)
+        place = [span.start, span.end] if span is not None else [None, None]
+        rows.append([change.kind, change.feature, change.title.replace("\0", ""), *place])
+    return rows
+
+
+def _enlarged(copy: _Made, found: tuple[Loss, ...]) -> tuple[Loss, ...]:
+    return _way_back(copy).enlarged(found)
+
+
+def _shown(copy: _Made, found: list[Shown]) -> list[Shown]:
+    return [_way_back(copy).shown(one) for one in found]
