@@ -19,19 +19,12 @@ from jetwind.apps.workspace import desk
 from jetwind.core.reports import STATIONS
 from tests.apps.helpers import checked, taken_in
 from tests.factories import GOOD_HTML, mail
+from tests.hostile import NESTED_SELECTORS
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
 #: What differs between two answers to the same request: tokens of forms, and keys of intents.
 _ONCE = re.compile(r'name="shown" value="[^"]*"|name="csrfmiddlewaretoken" value="[^"]*"|name="intent" value="[^"]*"|csrfToken[^>]*')
-#: Twenty thousand octets whose selectors take minutes of processor time to match.
-NESTED = (
-    "<style>"
-    + "".join(f"div:has(div ~ div p:nth-child({number}n)) div:has(p) {{ color: red }}\n" for number in range(200))
-    + "</style>"
-    + "<div><div></div>" * 500
-    + "<p>Come to the kiln</p>" * 40
-)
 
 
 @pytest.fixture
@@ -104,7 +97,7 @@ def test_what_is_sent(house: Any, helpers: None, no_message_here: Any) -> None:
 
 def test_a_message_that_takes_a_minute(house: Any, helpers: None, monkeypatch: pytest.MonkeyPatch) -> None:
     """Two people open it on every station while a third looks at a small message: each is answered, with what is known, and none waits for it."""
-    heavy = services.take_in(house.author, house.workspace, NESTED.encode(), "nested.html")
+    heavy = services.take_in(house.author, house.workspace, NESTED_SELECTORS.encode(), "nested.html")
     small = taken_in(house)
     assert Revision.objects.filter(mailing=heavy).exists()
     monkeypatch.setattr(desk, "LOOKING_S", 1.0)

@@ -9,7 +9,7 @@ from collections.abc import Mapping, Sequence
 from contextlib import suppress
 from dataclasses import asdict, replace
 from datetime import timedelta
-from typing import Any
+from typing import Any, NamedTuple
 
 from django.db.models import Count, Q
 from django.utils import timezone
@@ -81,46 +81,67 @@ def progress_of(revision: Revision) -> tuple[int, int]:
     return counted["total"] - counted["waiting"], counted["total"]
 
 
+#: Characters of pages that are held at once, waiting for the browser: sixteen of a newsletter have two million.
+_PORTION = 8_000_000
+
+
+class _Asked(NamedTuple):
+    """Renders that show the same page alike, the page, and what the browser is asked for."""
+
+    renders: list[Render]
+    page: Rewritten
+    request: CaptureRequest
+
+
 def _render(revision: Revision, work_id: int, browser: Captures, copy: Copy, deadline: float) -> None:
     """One reader's copy in every profile that waits for it."""
     rows = revision.renders.filter(state=Render.State.WAITING)
     waiting = [render for render in rows.filter(reader=copy.whom.name) if render.profile in profiles()]
-    done, total = progress_of(revision)
-    jobs.report(work_id, done=done, total=total, doing="rewriting the message")
-    to_take: dict[str, tuple[list[Render], Rewritten, CaptureRequest]] = {}
-    for render in sorted(waiting, key=lambda render: (render.mode != OWN, list(profiles()).index(render.profile))):
-        render.made_for = copy.whom.made_for
-        profile = shown_in(profiles()[render.profile], render.mode)
+    waiting.sort(key=lambda render: (render.mode != OWN, list(profiles()).index(render.profile)))
+    _report(revision, work_id, "rewriting the message")
+    to_take: dict[str, _Asked] = {}
+    for render in waiting:
+        _ask(render, copy, to_take)
+        if sum(len(asked.page.html) for asked in to_take.values()) > _PORTION:
+            _take(revision, work_id, browser, copy, deadline, list(to_take.values()))
+            to_take.clear()
+    _report(revision, work_id, "starting the browser" if to_take else "done")
+    _take(revision, work_id, browser, copy, deadline, list(to_take.values()))
+
+
+def _ask(render: Render, copy: Copy, to_take: dict[str, _Asked]) -> None:
+    """Answer a render from another that shows the same, or add it to those that the browser is asked for."""
+    render.made_for = copy.whom.made_for
+    profile = shown_in(profiles()[render.profile], render.mode)
+    try:
+        page = copy.rewriter(profile)
+    except PastBudget as past:
+        _give_up(render, f"The message cannot be rewritten for this client: {past}.")
+        return
+    request = CaptureRequest.of(page, profile)
+    key = _key(request, page)
+    if key != render.key:
+        # Found out from another page.
+        render.spoken, render.enlarged = [], None
+    render.key = key
+    twin = Render.objects.filter(key=render.key, state=Render.State.DONE).exclude(pk=render.pk).first()
+    if twin is not None:
         try:
-            page = copy.rewriter(profile)
+            _take_over(render, twin, page, copy)
         except PastBudget as past:
-            _give_up(render, f"The message cannot be rewritten for this client: {past}.")
-            done += 1
-            continue
-        request = CaptureRequest.of(page, profile)
-        key = _key(request, page)
-        if key != render.key:
-            # Found out from another page.
-            render.spoken, render.enlarged = [], None
-        render.key = key
-        twin = Render.objects.filter(key=render.key, state=Render.State.DONE).exclude(pk=render.pk).first()
-        if twin is not None:
-            try:
-                _take_over(render, twin, page, copy)
-            except PastBudget as past:
-                _give_up(render, f"What was measured cannot be kept: {past}.")
-            done += 1
-        elif render.key in to_take:
-            # Two profiles that take the message alike, or a message that looks the same with its pictures blocked.
-            to_take[render.key][0].append(render)
-        else:
-            to_take[render.key] = ([render], page, request)
-    jobs.report(work_id, done=done, total=total, doing="starting the browser" if to_take else "done")
+            _give_up(render, f"What was measured cannot be kept: {past}.")
+    elif render.key in to_take:
+        # Two profiles that take the message alike, or a message that looks the same with its pictures blocked.
+        to_take[render.key].renders.append(render)
+    else:
+        to_take[render.key] = _Asked([render], page, request)
+
+
+def _take(revision: Revision, work_id: int, browser: Captures, copy: Copy, deadline: float, asked: Sequence[_Asked]) -> None:
+    """Have the browser take these pages, and keep what comes."""
     stopped: list[jobs.Cancelled | jobs.GivenBack] = []
-    asked = list(to_take.values())
 
     def taken(number: int, capture: Capture | Exception) -> bool:
-        nonlocal done
         jobs.drop_broken_connections()
         (first, *others), page, _ = asked[number]
         try:
@@ -131,10 +152,9 @@ def _render(revision: Revision, work_id: int, browser: Captures, copy: Copy, dea
             for render in (first, *others):
                 if render.state == Render.State.WAITING:
                     _give_up(render, f"What was measured cannot be kept: {past}.")
-        done += 1 + len(others)
         profile = profiles()[first.profile]
         try:
-            jobs.report(work_id, done=done, total=total, doing=", ".join(filter(None, (profile.name, in_words(profile, first.mode)))))
+            _report(revision, work_id, ", ".join(filter(None, (profile.name, in_words(profile, first.mode)))))
         except (jobs.Cancelled, jobs.GivenBack) as stop:
             stopped.append(stop)
             return False

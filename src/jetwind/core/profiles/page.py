@@ -16,7 +16,7 @@ from jetwind.core.profiles.rewritten import MARK_ATTRIBUTE, Rewritten
 from jetwind.core.profiles.support import Loss
 from jetwind.core.profiles.word_processor import STAGE, STAGE_RULE, drawn, revealed, stands_behind
 from jetwind.core.profiles.work import Work
-from jetwind.core.source import Edit, Span, splice
+from jetwind.core.source import LIMITS, Edit, Span, splice
 
 #: What stands where a client stops, and closes what swallows markup.
 _NO_MORE = '</style></title></textarea><div style="font:13px sans-serif;padding:8px">The client shows no more than this.</div>'
@@ -41,7 +41,8 @@ class Page:
 
     def rewritten(self) -> Rewritten:
         """The whole."""
-        cut = self._cut()
+        looked_at = self._start_before(LIMITS.html_characters) if len(self.text) > LIMITS.html_characters else len(self.text)
+        cut = min(self._cut(), looked_at)
         before = self._doctype()
         self.work.edits.extend(without_code(self.document))
         for element in self.document.all_elements:
@@ -52,17 +53,21 @@ class Page:
         if cut < len(self.text):
             self.work.edits = [edit for edit in self.work.edits if edit.span.end <= cut]
             self.work.edits.append(Edit(Span(cut, len(self.text)), _NO_MORE))
-            self.work.note("dropped", "clip", f"everything after {self.work.profile.clip:,} octets", Span(cut, len(self.text)))
+            why = f"everything after {self.work.profile.clip:,} octets"
+            if cut == looked_at:
+                why = f"everything after {LIMITS.html_characters:,} characters, which Jetwind does not look at"
+            self.work.note("dropped", "clip", why, Span(cut, len(self.text)))
         source = before + splice(self.document.source.text, self.work.edits)
         return Rewritten(
             source,
             self.work.pictures.parts,
             tuple(self.work.changes),
             tuple(self.work.pictures.lacking),
-            cut < len(self.text),
+            cut < looked_at,
             frozenset(self.work.blocked),
             self.work.pictures.own,
             self.work.message.fetched_key,
+            sum(self.work.pictures.pixels.values()),
         )
 
     def _document(self) -> tuple[Document, dict[int, int]]:
@@ -97,7 +102,10 @@ class Page:
             return len(self.text)
         if len(encoded := self.text.encode("utf-8", "surrogatepass")) <= limit:
             return len(self.text)
-        at = len(encoded[:limit].decode("utf-8", "ignore"))
+        return self._start_before(len(encoded[:limit].decode("utf-8", "ignore")))
+
+    def _start_before(self, at: int) -> int:
+        """Where the tag or the text begins in which a character stands."""
         starts = [token.span.start for token in self.document.tokens]
         return starts[max(bisect_right(starts, at) - 1, 0)] if starts else at
 

@@ -10,7 +10,7 @@ from collections.abc import Callable
 from functools import lru_cache
 from urllib.parse import unquote_to_bytes
 
-from jetwind.core.images.bounded import MOST_SHOWN, is_plain_drawing, pixel_size, smaller_copy
+from jetwind.core.images.bounded import COPY_PIXELS, MOST_SHOWN, MOST_TOGETHER, is_plain_drawing, pixel_size, smaller_copy
 from jetwind.core.images.elsewhere import TRACKING_PX
 from jetwind.core.message import Message, Resource
 from jetwind.core.message.references import remote_key
@@ -49,6 +49,8 @@ class Pictures:
         self.lacking: dict[str, None] = {}
         #: Width and height in px of pictures that are shown as a smaller copy, by the digest of the original.
         self.natural: dict[str, tuple[int, int]] = {}
+        #: Pixels of each picture that may be loaded, by its digest.
+        self.pixels: dict[str, int] = {}
 
     def address(self, value: str, span: Span | None = None, size: tuple[str, str] = ("", "")) -> str:
         """Where the browser finds a picture: among the message's own parts, or nowhere. ``size`` is what the markup declares."""
@@ -111,17 +113,30 @@ class Pictures:
             if not is_plain_drawing(resource.data):
                 self.noted("drawing", "a drawing (SVG) too busy to be shown here", span)
                 return BLOCKED
-        elif (size := pixel_size(resource.data)) is not None and size[0] * size[1] > MOST_SHOWN:
+        elif resource.sha256 in self.parts:
+            return f"http://{PARTS_HOST}/{resource.sha256}"
+        elif (size := pixel_size(resource.data)) is not None and self._are_too_many(size[0] * size[1]):
             self.noted("pixels", f"a picture of {size[0]:,} × {size[1]:,} px shown as a smaller copy", span)
             self.natural[resource.sha256] = size
-            copy = smaller_copy(resource.data)
+            copy = self.message.shared(f"smaller copy of {resource.sha256}", lambda: smaller_copy(resource.data))
             shown = (
                 Resource(resource.name, *_typed(copy)) if copy is not None else _grey(200, max(1, min(400, round(200 * size[1] / size[0]))))
             )
             self.parts[shown.sha256] = shown
+            self.pixels[shown.sha256] = COPY_PIXELS
             return f"http://{PARTS_HOST}/{shown.sha256}"
+        elif size is not None:
+            self.pixels[resource.sha256] = size[0] * size[1]
         self.parts[resource.sha256] = resource
         return f"http://{PARTS_HOST}/{resource.sha256}"
+
+    def _are_too_many(self, pixels: int) -> bool:
+        """Whether a picture of so many pixels is shown as a smaller copy: for itself, or since all of the message have many together."""
+        return pixels > MOST_SHOWN or (pixels > COPY_PIXELS and self.message.shared("pixels of all", self._of_all) > MOST_TOGETHER)
+
+    def _of_all(self) -> int:
+        sizes = (pixel_size(one.data) for one in (*self.message.images, *self.message.fetched.values()))
+        return sum(size[0] * size[1] for size in sizes if size is not None)
 
     def _stand_in(self, size: tuple[str, str]) -> str:
         """A grey picture of the declared size: a picture that does not come is laid out by rules of its own."""

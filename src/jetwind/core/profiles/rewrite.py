@@ -32,7 +32,7 @@ def untouched(rewriter: Rewriter, profile: Profile) -> Rewritten:
 
 
 def _plain_page(message: Message, profile: Profile) -> str:
-    text = html_standard.escape(message.text.text if message.text else "")
+    text = html_standard.escape(message.text.seen if message.text else "")
     dark = "background:#1f1f1f;color:#fff;" if profile.is_night else ""
     return (
         f'<!doctype html><meta charset="utf-8"><body style="margin:16px;{dark}max-width:{profile.content_width - 32}px">'

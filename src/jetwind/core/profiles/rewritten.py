@@ -49,6 +49,8 @@ class Rewritten:
     own: Mapping[str, str] = field(default_factory=dict)
     #: One value for all that was fetched for the message, whatever the profile shows of it; empty where nothing was.
     fetched: str = ""
+    #: Pixels of all pictures that it may load, together.
+    pixels: int = 0
 
     @property
     def dropped(self) -> tuple[Change, ...]:

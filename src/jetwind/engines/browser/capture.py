@@ -11,6 +11,8 @@ from jetwind.core.renders.measured import Measured
 
 #: Seconds that all pictures of one message may take; nineteen of a large newsletter take ten.
 ALL_SECONDS = 60.0
+#: Characters of a page, and pixels of its pictures together, beyond which it is heavy; a large newsletter has 150,000 and ten million.
+HEAVY_CHARACTERS, HEAVY_PIXELS = 500_000, 60_000_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -18,7 +20,7 @@ class CaptureRequest:
     """A page to lay out in a window of ``width`` by ``first_screen`` CSS px, ``room`` px of it for the message.
 
     ``parts`` are the pictures it may load, by path: (content type, bytes); ``own`` are addresses on servers, with the part that each gets,
-    and ``fetched`` is one value for all of the message's. ``picture`` says what is wanted: a picture to look at
+    and ``fetched`` is one value for all of the message's; ``pixels`` are those of all its pictures together. ``picture`` says what is wanted: a picture to look at
     (JPEG), one to compare (PNG, lossless), or none, only what is measured; ``paint`` measures the look of boxes too. ``shrinks``:
     a page wider than the room is shown smaller instead of cut off.
     """
@@ -35,6 +37,12 @@ class CaptureRequest:
     shrinks: bool = False
     own: Mapping[str, str] = field(default_factory=dict)
     fetched: str = ""
+    pixels: int = 0
+
+    @property
+    def is_heavy(self) -> bool:
+        """Whether the browser takes hundreds of megabytes for it: such pages are laid out one at a time, and thrown away."""
+        return len(self.html) > HEAVY_CHARACTERS or self.pixels > HEAVY_PIXELS
 
     @classmethod
     def of(
@@ -56,6 +64,7 @@ class CaptureRequest:
             profile.fit == "shrink",
             page.own,
             page.fetched,
+            page.pixels,
         )
 
 

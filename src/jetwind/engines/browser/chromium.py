@@ -103,6 +103,8 @@ class Browser:
         self._devtools: DevTools | None = None
         self._pages: dict[tuple[int, int], _Page] = {}
         self._turns = Turns(SLOTS + 1, SLOTS)
+        #: Pages that somebody uses now.
+        self._at_work: set[tuple[int, int]] = set()
         self._guard: asyncio.Task[None] | None = None
         #: How often a page was ended because the browser took too much memory.
         self._ended_for_memory = 0
@@ -183,8 +185,10 @@ class Browser:
         await asyncio.gather(*(one(number, request) for number, request in enumerate(requests)))
 
     async def _capture(self, request: CaptureRequest, message: _Message, stopped: Callable[[], bool] = lambda: False) -> Capture:
-        slot = await self._turns.take(message)
+        slot = await self._turns.take(message, 1 if request.is_heavy else SLOTS)
         try:
+            if request.is_heavy:
+                await self._discard_idle()
             for attempt in (1, 2):
                 if stopped():
                     raise CaptureFailed("cancelled")
@@ -194,6 +198,7 @@ class Browser:
                 if left <= 0:
                     raise CaptureFailed("The page was not tried: the message takes too long to render.", for_time=True)
                 key = (request.pixel_ratio, slot)
+                self._at_work.add(key)
                 ended_before = self._ended_for_memory
                 try:
                     return await asyncio.wait_for(
@@ -218,6 +223,9 @@ class Browser:
                     raise CaptureFailed(f"The page could not be rendered: {reason}.", for_time=for_time) from failure
             raise AssertionError("the second attempt answers or raises")
         finally:
+            self._at_work.discard((request.pixel_ratio, slot))
+            if request.is_heavy:
+                await self._discard((request.pixel_ratio, slot))
             self._turns.give_back(message, slot)
 
     async def _alone(self, request: CaptureRequest, ask: Callable[[_Page], Coroutine[Any, Any, T]], seconds: float) -> T | None:
@@ -227,12 +235,14 @@ class Browser:
         message = _Message(time.monotonic() + seconds)
         slot = await self._turns.take(message)
         key = (1, slot)
+        self._at_work.add(key)
         try:
             return await asyncio.wait_for(self._asked(await self._page(key, request.fetched), request, ask), seconds)
         except (DevToolsError, TimeoutError) as failure:
             logger.warning("a page does not answer: %s", failure, extra={"action": "browser.no-answer"})
             return None
         finally:
+            self._at_work.discard(key)
             # A page that has built its accessibility tree once keeps it up for every later message.
             await self._discard(key)
             self._turns.give_back(message, slot)
@@ -380,6 +390,11 @@ class Browser:
         while await self._evaluate(page, "document.readyState") != "complete":
             await asyncio.sleep(0.005)
         return page
+
+    async def _discard_idle(self) -> None:
+        """Throw away the kept pages that nobody uses now: a heavy page needs what memory they keep."""
+        for key in [key for key in self._pages if key not in self._at_work]:
+            await self._discard(key)
 
     async def _discard(self, key: tuple[int, int]) -> None:
         """Throw a page away; with the whole browser where it does not even end."""
