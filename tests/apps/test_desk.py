@@ -15,8 +15,13 @@ from django.test import Client
 
 from jetwind.apps.intake import selectors, services
 from jetwind.apps.intake.models import Mailing, Revision
+from jetwind.apps.jobs.models import Work
+from jetwind.apps.proofs import handing_over
+from jetwind.apps.proofs.models import TestSend
+from jetwind.apps.proofs.tasks import send_copies
 from jetwind.apps.workspace import desk
 from jetwind.core.reports import STATIONS
+from jetwind.engines.mail import Handover, HandoverOutcome
 from tests.apps.helpers import checked, taken_in
 from tests.factories import GOOD_HTML, mail
 from tests.hostile import NESTED_SELECTORS
@@ -134,6 +139,17 @@ def test_a_message_that_takes_a_minute(house: Any, helpers: None, monkeypatch: p
     assert len(answers) == 2 * len(STATIONS)
     # Somebody else's pages went on all the while.
     assert len(waited) > 3
+    client, base = house.client(house.reviewer), f"/mailings/{heavy.pk}/r1/"
+    assert client.post(f"{base}recheck/", {"longer": "yes"}, headers={"host": "127.0.0.1"}).status_code == 302
+    assert client.post(f"{base}test-sends/send/", {"list": house.test_list.pk}).status_code == 302
+    copies: list[bytes] = []
+    monkeypatch.setattr(
+        handing_over, "hand_over", lambda server, sender, to, content: (copies.append(content), Handover(HandoverOutcome.TAKEN, "250"))[1]
+    )
+    send = TestSend.objects.get()
+    send_copies.func(send_id=send.pk, work_id=Work.objects.get(kind="test-send").pk)
+    assert set(send.copies.values_list("state", flat=True)) == {"handed-over"}
+    assert len(copies) == 2 and all(b"Come to the kiln" in copy for copy in copies)
 
 
 def test_given_up_once(house: Any, helpers: None, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -17,7 +17,7 @@ from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.intake.services import add_revision, start_copy
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
-from jetwind.apps.previews import modes, services
+from jetwind.apps.previews import modes, rendering, services
 from jetwind.apps.previews.models import Render
 from jetwind.apps.previews.rendering import progress_of
 from jetwind.apps.previews.selectors import marks_in, renders_for_checks
@@ -72,6 +72,19 @@ class TestRendering:
             assert shot.state == "done"
             assert shot.departure == 0
             assert store.fetch(shot.blob_sha256).startswith(b"\xff\xd8")
+
+    def test_in_portions(self, house: Any, fake_browser: FakeBrowser, monkeypatch: pytest.MonkeyPatch) -> None:
+        """Where pages are long, the browser is asked for some before the others are written; all come, each once."""
+        whole = taken_in(house, illustrated())
+        render(whole)
+        first = [len(taken(fake_browser)), {shot.profile: shot.blob_sha256 for shot in whole.renders.all()}]
+        fake_browser.seen.clear()
+        Render.objects.all().delete()
+        monkeypatch.setattr(rendering, "_PORTION", 1_000)
+        revision = taken_in(house, illustrated(), "again.eml")
+        work = render(revision)
+        assert (work.state, work.done, work.total) == ("done", COUNT, COUNT)
+        assert [len(taken(fake_browser)), {shot.profile: shot.blob_sha256 for shot in revision.renders.all()}] == first
 
     def test_the_same_question_is_never_rendered_twice(self, house: Any, fake_browser: FakeBrowser) -> None:
         """A copy with the same content takes over all renders and trials; a new subject changes none of them."""

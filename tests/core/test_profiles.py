@@ -1,12 +1,15 @@
 """The rewrite of a message for a simulated client."""
 
 import hashlib
+import io
 
 import pytest
+from PIL import Image
 
 from jetwind.core.images.elsewhere import with_fetched
 from jetwind.core.message import Message, Resource, read_bytes
-from jetwind.core.profiles import MARK_ATTRIBUTE, PARTS_HOST, profiles, rewrite, usual
+from jetwind.core.profiles import MARK_ATTRIBUTE, PARTS_HOST, pictures, profiles, rewrite, usual
+from jetwind.core.source import LIMITS
 from tests.factories import archive, mail, package, picture
 
 DESKTOP = profiles()["desktop-pane"]
@@ -127,6 +130,40 @@ class TestRewrite:
         place = found.dropped[0].span
         assert place is not None
         assert gone in message.html.source.slice(place)
+
+    def test_what_is_not_looked_at_is_not_rendered(self) -> None:
+        """Neither the HTML nor the plain text beyond the limits; it is told where, and no client is said to stop there."""
+        written = "<p>kiln</p><p>" + "word " * (LIMITS.html_characters // 5) + "</p><p>the end</p>"
+        message = read_bytes(written.encode(), "x.html")
+        found = rewrite(message, DESKTOP)
+        assert "the end" not in found.html
+        assert LIMITS.html_characters < len(found.html) < LIMITS.html_characters + 1_000
+        in_a_tag = rewrite(read_bytes(f"<p>kiln</p><p title='{'a' * LIMITS.html_characters}'>the end</p>".encode(), "x.html"), DESKTOP)
+        assert len(in_a_tag.html) < 1_000
+        assert "kiln" in in_a_tag.html
+        (change,) = found.dropped
+        assert change.title == "everything after 2,000,000 characters, which Jetwind does not look at"
+        assert not found.clipped
+        assert "the end" not in rewrite(message, DESKTOP, only="").html
+        text = rewrite(read_bytes(mail(None, "word " * (LIMITS.text_characters // 5 + 1) + "the end"), "x.eml"), DESKTOP)
+        assert LIMITS.text_characters < len(text.html) < LIMITS.text_characters + 1_000
+
+    def test_many_pixels_together(self, monkeypatch: pytest.MonkeyPatch) -> None:
+        """Where all pictures of a message have too many, each large one is shown as a copy of the same proportions, and the change says so."""
+        written = "".join(f'<img src="{name}.png" width="40">' for name in "abc")
+        message = page(written, a_dot_png=picture(60, 40), b_dot_png=picture(60, 40, "#A61B29"), c_dot_png=picture(20, 10))
+        whole = rewrite(message, DESKTOP)
+        assert whole.pixels == 2 * 60 * 40 + 20 * 10
+        monkeypatch.setattr(pictures, "MOST_TOGETHER", 4_000)
+        monkeypatch.setattr(pictures, "COPY_PIXELS", 700)
+        message = page(written, a_dot_png=picture(60, 40), b_dot_png=picture(60, 40, "#A61B29"), c_dot_png=picture(20, 10))
+        found = rewrite(message, DESKTOP)
+        sizes = sorted(Image.open(io.BytesIO(part.data)).size for part in found.parts.values())
+        assert sizes == [(20, 10), (30, 20), (30, 20)]
+        assert [change.title for change in found.changes if change.feature == "pixels"] == [
+            "a picture of 60 × 40 px shown as a smaller copy"
+        ] * 2
+        assert found.pixels == 2 * 700 + 20 * 10
 
     def test_plain_mail_is_shown_as_text(self) -> None:
         """Escaped, in a page of its own."""

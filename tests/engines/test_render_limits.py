@@ -19,8 +19,9 @@ from PIL import Image
 
 from jetwind.core.images.bounded import is_plain_drawing, pixel_size, smaller_copy
 from jetwind.core.message import Message, read_bytes
-from jetwind.core.profiles import profiles, rewrite
-from jetwind.engines.browser import Browser, Capture, CaptureFailed, CaptureRequest, chromium
+from jetwind.core.profiles import Rewritten, profiles, rewrite
+from jetwind.engines.browser import Browser, Capture, CaptureFailed, CaptureRequest, FakeBrowser, chromium, losses_shown
+from jetwind.engines.browser.capture import HEAVY_CHARACTERS, HEAVY_PIXELS
 from jetwind.engines.browser.turns import Turns
 from tests.factories import package
 
@@ -160,6 +161,46 @@ class TestTurns:
             return await turns.take("c")
 
         assert in_a_thread(play()) == 0
+
+
+class TestHeavy:
+    """Pages that take hundreds of megabytes."""
+
+    def test_one_at_a_time(self) -> None:
+        """Of all messages together; others pass, and a heavy page takes those away that nobody uses, and is taken away after its picture."""
+        browser = Browser()
+        try:
+            light = CaptureRequest("<p>kiln</p>", {}, 300, 200)
+            heavy = CaptureRequest("<p>kiln</p>", {}, 300, 200, pixels=HEAVY_PIXELS + 1)
+            assert heavy.is_heavy and not light.is_heavy
+            assert CaptureRequest("x" * (HEAVY_CHARACTERS + 1), {}, 300, 200).is_heavy
+            browser.capture(light)
+            assert len(browser._pages) == 1
+            at_once: list[int] = []
+            take = browser._take
+
+            async def watched(page: Any, request: CaptureRequest) -> Capture:
+                if request.is_heavy:
+                    at_once.append(len(browser._at_work))
+                    assert set(browser._pages) == browser._at_work
+                return await take(page, request)
+
+            browser._take = watched  # type: ignore[method-assign]
+            answers: list[Capture | Exception] = []
+            browser.capture_all([heavy, heavy, heavy], lambda number, capture: answers.append(capture) is None)
+            assert [type(one) for one in answers] == [Capture] * 3
+            assert at_once == [1, 1, 1]
+            assert browser._pages == {}
+        finally:
+            browser.close()
+
+    def test_no_losses_are_tried(self) -> None:
+        """Hundreds of such pages would be held and laid out: nobody knows which losses show, and no browser is asked."""
+        page = Rewritten("x" * (HEAVY_CHARACTERS + 1), {}, ())
+        fake = FakeBrowser()
+        chosen = list(profiles().values())[:2]
+        assert losses_shown(lambda profile, only=None, spared="": page, {one.id: page for one in chosen}, chosen, fake) is None
+        assert fake.seen == []
 
 
 WIDE = "<!doctype html><body style='margin:0'><table width=640 style='font:16px Arial'><tr><td>left</td><td align=right>right</td></tr></table>"

@@ -41,7 +41,7 @@ class Page:
 
     def rewritten(self) -> Rewritten:
         """The whole."""
-        looked_at = self._start_before(LIMITS.html_characters) if len(self.text) > LIMITS.html_characters else len(self.text)
+        looked_at = self._looked_at()
         cut = min(self._cut(), looked_at)
         before = self._doctype()
         self.work.edits.extend(without_code(self.document))
@@ -95,6 +95,14 @@ class Page:
             self.work.note("dropped", "conditional", "a conditional block for other clients", span)
         return document, numbers
 
+    def _looked_at(self) -> int:
+        """The character at which Jetwind stops looking: inside a text, or at the start of a tag that has no end before it."""
+        tokens = self.document.tokens
+        if len(self.text) <= LIMITS.html_characters or not tokens:
+            return len(self.text)
+        last = tokens[-1]
+        return min(last.span.end if last.kind == "text" else last.span.start, LIMITS.html_characters)
+
     def _cut(self) -> int:
         """The character at which the client stops, at the start of a tag or a text."""
         limit = self.work.profile.clip
@@ -102,10 +110,7 @@ class Page:
             return len(self.text)
         if len(encoded := self.text.encode("utf-8", "surrogatepass")) <= limit:
             return len(self.text)
-        return self._start_before(len(encoded[:limit].decode("utf-8", "ignore")))
-
-    def _start_before(self, at: int) -> int:
-        """Where the tag or the text begins in which a character stands."""
+        at = len(encoded[:limit].decode("utf-8", "ignore"))
         starts = [token.span.start for token in self.document.tokens]
         return starts[max(bisect_right(starts, at) - 1, 0)] if starts else at
 

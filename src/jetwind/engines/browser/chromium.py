@@ -103,6 +103,8 @@ class Browser:
         self._devtools: DevTools | None = None
         self._pages: dict[tuple[int, int], _Page] = {}
         self._turns = Turns(SLOTS + 1, SLOTS)
+        #: Of all messages together, one heavy page at a time.
+        self._heavy = asyncio.Semaphore(1)
         #: Pages that somebody uses now.
         self._at_work: set[tuple[int, int]] = set()
         self._guard: asyncio.Task[None] | None = None
@@ -185,7 +187,11 @@ class Browser:
         await asyncio.gather(*(one(number, request) for number, request in enumerate(requests)))
 
     async def _capture(self, request: CaptureRequest, message: _Message, stopped: Callable[[], bool] = lambda: False) -> Capture:
-        slot = await self._turns.take(message, 1 if request.is_heavy else SLOTS)
+        async with self._heavy if request.is_heavy else contextlib.nullcontext():
+            return await self._captured(request, message, stopped)
+
+    async def _captured(self, request: CaptureRequest, message: _Message, stopped: Callable[[], bool]) -> Capture:
+        slot = await self._turns.take(message)
         try:
             if request.is_heavy:
                 await self._discard_idle()
@@ -233,6 +239,12 @@ class Browser:
         if seconds <= 0:
             return None
         message = _Message(time.monotonic() + seconds)
+        async with self._heavy if request.is_heavy else contextlib.nullcontext():
+            return await self._answered(request, message, ask, seconds)
+
+    async def _answered(
+        self, request: CaptureRequest, message: _Message, ask: Callable[[_Page], Coroutine[Any, Any, T]], seconds: float
+    ) -> T | None:
         slot = await self._turns.take(message)
         key = (1, slot)
         self._at_work.add(key)

@@ -13,8 +13,6 @@ class Turns:
         self._free = list(range(places))
         self._most = most
         self._held: Counter[object] = Counter()
-        #: Those who asked to hold fewer at once than others may.
-        self._fewer: dict[object, int] = {}
         self._waiting: OrderedDict[object, deque[asyncio.Future[int]]] = OrderedDict()
 
     @property
@@ -22,10 +20,8 @@ class Turns:
         """How many places are taken."""
         return sum(self._held.values())
 
-    async def take(self, whose: object, most: int | None = None) -> int:
-        """A place, as soon as it is this message's turn; with ``most``, it holds no more than so many at once until all are given back."""
-        if most is not None:
-            self._fewer[whose] = min(most, self._fewer.get(whose, self._most))
+    async def take(self, whose: object) -> int:
+        """A place, as soon as it is this message's turn."""
         waiting: asyncio.Future[int] = asyncio.get_running_loop().create_future()
         self._waiting.setdefault(whose, deque()).append(waiting)
         self._hand_out()
@@ -41,8 +37,6 @@ class Turns:
         self._held[whose] -= 1
         if not self._held[whose]:
             del self._held[whose]
-            if whose not in self._waiting:
-                self._fewer.pop(whose, None)
         self._free.append(place)
         self._free.sort(reverse=True)
         self._hand_out()
@@ -62,6 +56,6 @@ class Turns:
                 queue.popleft()
             if not queue:
                 del self._waiting[whose]
-            elif self._held[whose] < self._fewer.get(whose, self._most):
+            elif self._held[whose] < self._most:
                 return whose
         return None

@@ -20,8 +20,9 @@ from jetwind.apps.ui.once import forget_old
 
 logger = logging.getLogger(__name__)
 
-#: Jobs at once: two may wait for a browser that a hostile message keeps busy while a third message gets its pictures.
-CONCURRENCY = 3
+#: Jobs at once. A new message has three, its checks, renders and links, which a hostile one keeps busy until their limits end; the fourth
+#: is another message's.
+CONCURRENCY = 4
 
 
 class Command(BaseCommand):
