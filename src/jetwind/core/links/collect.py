@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache
+from itertools import islice
 from typing import TYPE_CHECKING, Literal
 from urllib.parse import SplitResult, urlsplit
 
@@ -68,14 +69,23 @@ def _split(address: str) -> SplitResult:
 
 
 def links(message: Message) -> Iterator[Link]:
-    """Links of the HTML part in document order; of the plain text where there is no HTML."""
-    return iter(message.shared("links", lambda: tuple(_links(message))))
+    """Links of the HTML part in document order, of the plain text where there is no HTML; as many as are looked at."""
+    return iter(_some_links(message)[: LIMITS.links])
+
+
+def has_more_links(message: Message) -> bool:
+    """Whether there are links beyond those that are looked at."""
+    return len(_some_links(message)) > LIMITS.links
+
+
+def _some_links(message: Message) -> tuple[Link, ...]:
+    return message.shared("links", lambda: tuple(islice(_links(message), LIMITS.links + 1)))
 
 
 def _links(message: Message) -> Iterator[Link]:
     document = message.document
     if document is None:
-        yield from text_links(message)
+        yield from _in_text(message)
         return
     for element in document.elements("a", "area"):
         href = element.attributes.get("href")
@@ -85,7 +95,11 @@ def _links(message: Message) -> Iterator[Link]:
 
 
 def text_links(message: Message) -> Iterator[Link]:
-    """Addresses in the plain-text part, without the punctuation that follows them (RFC 3986 appendix C)."""
+    """Addresses in the plain-text part, without the punctuation that follows them (RFC 3986 appendix C); as many as are looked at."""
+    return islice(_in_text(message), LIMITS.links)
+
+
+def _in_text(message: Message) -> Iterator[Link]:
     if message.text is None:
         return
     seen = message.text.seen

@@ -8,7 +8,6 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
-from itertools import islice
 from typing import Literal
 
 from jetwind.core.facts import phrase_pattern, phrase_set
@@ -21,7 +20,7 @@ from jetwind.core.message import Message
 from jetwind.core.prose.passages import Passage, paragraphs
 from jetwind.core.prose.postal import postal_address
 from jetwind.core.prose.reading import reading_of
-from jetwind.core.source import LIMITS, Span
+from jetwind.core.source import Span
 
 Demand = Literal["unsubscribe", "address", "identity", "reason", "preferences", "view", "contact"]
 DEMANDS: tuple[Demand, ...] = ("unsubscribe", "address", "identity", "reason", "preferences", "view", "contact")
@@ -107,7 +106,7 @@ class Footer:
         message = self._message
         return [
             link
-            for link in islice(links(message) if message.html is not None else text_links(message), LIMITS.links)
+            for link in (links(message) if message.html is not None else text_links(message))
             if link.address and link.address != "#" and (link.element is None or not message.cascade.is_hidden(link.element))
         ]
 

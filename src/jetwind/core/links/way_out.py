@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from itertools import islice
 from urllib.parse import unquote
 
 from jetwind.core.facts import Phrases, phrase_pattern, phrase_set
@@ -12,7 +11,7 @@ from jetwind.core.links.collect import Link, bare_name, links, text_links
 from jetwind.core.markup import Element, TextRun
 from jetwind.core.message import Message
 from jetwind.core.prose.reading import reading_of, tidy
-from jetwind.core.source import LIMITS, Span
+from jetwind.core.source import Span
 
 #: Words inside an address, where words run together: unsubscribe, opt-out, abmelden …
 ADDRESS_WORDS = re.compile(
@@ -46,7 +45,7 @@ def ways_out(message: Message) -> Iterator[Link]:
 
 def _ways_out(message: Message) -> Iterator[Link]:
     words = phrase_pattern("phrases", "unsubscribe")
-    candidates = list(islice(links(message) if message.html else text_links(message), LIMITS.links))
+    candidates = list(links(message) if message.html else text_links(message))
     # What the header leads out by leads out in the copy, too, whatever it is called there.
     listed = {
         uri for header in message.header_fields("List-Unsubscribe") for uri in list_unsubscribe_targets(header.value) if _PAGE.match(uri)

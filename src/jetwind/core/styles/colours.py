@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from functools import lru_cache
 from typing import Any
 
 import tinycss2
@@ -73,6 +74,11 @@ def legacy_colour(value: str) -> tuple[int, int, int, float] | None:
     text = value.strip(" \t\r\n\f")
     if not text or text.lower() == "transparent" or "\ue000" in text:
         return None
+    # A message asks for the same few colours thousands of times.
+    return _known_legacy(text) if len(text) <= 32 else _legacy(text)
+
+
+def _legacy(text: str) -> tuple[int, int, int, float]:
     named = parse_color(text) if re.fullmatch(r"[A-Za-z]+", text) else None
     if named is not None and str(named) != "currentcolor":
         return rgba(named)
@@ -88,3 +94,6 @@ def legacy_colour(value: str) -> tuple[int, int, int, float] | None:
         parts = [part[1:] for part in parts]
     red, green, blue = (int(part[:2], 16) for part in parts)
     return red, green, blue, 1.0
+
+
+_known_legacy = lru_cache(maxsize=2_000)(_legacy)

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.checking import copy as copies
-from jetwind.core.links import links
+from jetwind.core.links import has_more_links
 from jetwind.core.message import Message
 from jetwind.core.prose.reading import reading_of
 from jetwind.core.source import LIMITS, Reached
@@ -50,7 +50,7 @@ def _reached(message: Message) -> Iterator[Reached]:
         yield Reached("characters of plain text", LIMITS.text_characters)
     elif any(len(copy.written) >= LIMITS.passage_characters for copy in copies.plain_text(message)):
         yield Reached("characters of a paragraph of the plain text", LIMITS.passage_characters)
-    if sum(1 for _ in links(message)) > LIMITS.links:
+    if has_more_links(message):
         yield Reached("links", LIMITS.links)
     if any(len(header.octets) > LIMITS.header_octets for header in message.headers):
         yield Reached("octets of a header", LIMITS.header_octets)

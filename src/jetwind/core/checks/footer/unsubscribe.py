@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import replace
-from itertools import islice
 from urllib.parse import unquote
 
 from jetwind.core.checking import CannotTell, Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
@@ -21,7 +20,7 @@ from jetwind.core.links.addresses import WEB, parsed
 from jetwind.core.links.collect import Link
 from jetwind.core.links.way_out import ADDRESS_WORDS, list_unsubscribe_targets, unsubscribe_link, ways_out
 from jetwind.core.message import Message, Sample
-from jetwind.core.source import LIMITS, Span
+from jetwind.core.source import Span
 
 _HEAD = "From: a@kiln.org\nSubject: x\n"
 
@@ -88,14 +87,14 @@ def _has_no_target(message: Message) -> bool:
         and link.element is not None
         and not message.cascade.is_hidden(link.element)
         and words.search(link.name)
-        for link in islice(links(message), LIMITS.links)
+        for link in links(message)
     )
 
 
 def hidden_way_out(message: Message) -> Link | None:
     """The first link out of the list that no sighted reader sees, where none that is seen stands beside it."""
     words = phrase_pattern("phrases", "unsubscribe")
-    for link in islice(links(message), LIMITS.links):
+    for link in links(message):
         is_told = words.search(link.name) or ADDRESS_WORDS.search(unquote(link.address or ""))
         if is_told and link.address and link.element is not None and message.cascade.is_hidden(link.element):
             return link
@@ -330,7 +329,7 @@ _HOME = "https://www.kiln.org/"
 def find_target(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """A link by which a reader leaves the list leads to more than the sender's home page."""
     need_bulk(context, "footer.unsubscribe-target", "a transactional message needs no unsubscribe link")
-    ways = list(islice(ways_out(message), LIMITS.links))
+    ways = list(ways_out(message))
     if ways and all(_is_home(message, way) for way in ways):
         first = ways[0]
         attribute = first.element.attributes.get("href") if first.element is not None else None

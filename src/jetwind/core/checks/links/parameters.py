@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections import Counter, defaultdict
 from collections.abc import Iterator
 from dataclasses import dataclass
-from itertools import islice
 
 from jetwind.core.checking import Brief, Context, DoesNotApply, Hit, Level, Options, check, clear, finds
 from jetwind.core.checks.links.address import is_ours, web_address
@@ -16,7 +15,6 @@ from jetwind.core.links.addresses import Address
 from jetwind.core.links.collection import ROLES, everything
 from jetwind.core.links.way_out import ADDRESS_WORDS
 from jetwind.core.message import Message
-from jetwind.core.source import LIMITS
 
 _MAIL = "From: a@kiln.org\nSubject: x\nContent-Type: text/html\n\n{}\n"
 
@@ -35,7 +33,7 @@ class RequiredOptions(Options):
 def _ours(message: Message, context: Context) -> Iterator[tuple[Link, Address]]:
     """Web links to the sender's own pages, but for the ways out: those by which a reader leaves, or changes what they get."""
     leave = phrase_pattern("phrases", "unsubscribe")
-    for link in islice(links(message), LIMITS.links):
+    for link in links(message):
         url = web_address(message, link)
         if url is None or not is_ours(message, context, url.host):
             continue

@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from functools import cache
-from itertools import islice
 
 from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, check, clear, finds
 from jetwind.core.checking import copy as copies
@@ -18,7 +17,6 @@ from jetwind.core.message import Envelope, Message
 from jetwind.core.prose.language import declared as declared_language
 from jetwind.core.prose.language import detected, languages_of, of_passage, primary_subtag
 from jetwind.core.prose.reading import reading_of
-from jetwind.core.source import LIMITS
 
 _TWICE = re.compile(r"(?<![\w’'@/.#-])(?P<word>[^\W\d_]{2,})(?P<gap>\s+)(?P<again>(?P=word))(?![\w’'@/-]|\.\w)", re.IGNORECASE)
 #: A shorter line of plain text ends where its author broke it, so words on both sides belong to two things.
@@ -228,7 +226,7 @@ def _names(message: Message) -> frozenset[str]:
 
     def gather() -> frozenset[str]:
         words: set[str] = set()
-        for link in islice(links(message), LIMITS.links):
+        for link in links(message):
             words.update(_PIECE.findall((link.address or "")[:400].lower()))
         for name in ("From", "Reply-To", "To"):
             header = message.header(name)

@@ -16,7 +16,6 @@ from jetwind.core.links.addresses import WEB, Address, organisational_domain
 from jetwind.core.links.collect import Link
 from jetwind.core.links.way_out import list_unsubscribe_targets
 from jetwind.core.message import Message
-from jetwind.core.source import LIMITS
 from jetwind.core.spam.declaring import Evidence, found_by, reason
 
 _HEAD = "From: Kiln Works <hello@kiln.org>\nSubject: x\nContent-Type: text/html\n\n"
@@ -31,7 +30,7 @@ def _web(message: Message) -> Iterator[tuple[Link, Address]]:
 
 
 def _web_links(message: Message) -> Iterator[tuple[Link, Address]]:
-    for link in islice(links(message), LIMITS.links):
+    for link in links(message):
         url = web_address(message, link) if link.address else None
         if url is not None and url.host and url.scheme in WEB:
             yield link, url
@@ -142,7 +141,7 @@ def link_port(message: Message, context: Context) -> Evidence | None:
 def link_escaped(message: Message, context: Context) -> Evidence | None:
     """Three ASCII letters and figures in a row, or one in the host, as percent signs."""
     found = []
-    for link in islice(links(message), LIMITS.links):
+    for link in links(message):
         address = (link.address or "")[:2_000]
         if not address.lower().startswith(("http:", "https:")):
             continue
@@ -266,7 +265,7 @@ def link_dashes(message: Message, context: Context) -> Evidence | None:
 def link_mail_only(message: Message, context: Context) -> Evidence | None:
     """Every link but the ways out is a mail address, and one of them of another organisation than the sender's."""
     senders = {organisational_domain(box.address.rpartition("@")[2]) for box in message.mailboxes("From")}
-    found = [link for link in islice(links(message), LIMITS.links) if link.address]
+    found = [link for link in links(message) if link.address]
     if not found or any(link.scheme != "mailto" for link in found) or not senders:
         return None
     header = message.header("List-Unsubscribe")
