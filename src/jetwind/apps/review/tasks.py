@@ -72,13 +72,21 @@ def make_lighter_files(revision_id: int, picture: str, work_id: int) -> None:
     with jobs.carried_out(work_id):
         try:
             at_the_workbench(make_files, revision_id, picture)
-        except (PastBudget, Refused) as why:
-            raise jobs.Failed(why.sentence if isinstance(why, Refused) else f"The files cannot be made: {why}.") from why
+        except Refused as why:
+            raise jobs.Failed(why.sentence) from why
 
 
 def make_files(revision_id: int, picture: str) -> None:
-    """Make the files that may stand for a picture."""
-    lighter_files.make_now(numbered(revision_id), picture)
+    """Make the files that may stand for a picture.
+
+    Raises:
+        Refused: the message shows no such picture any more.
+        Failed: it takes more than it may.
+    """
+    try:
+        lighter_files.make_now(numbered(revision_id), picture)
+    except PastBudget as past:
+        raise jobs.Failed(f"The files cannot be made: {past}.") from past
 
 
 @app.task(name="review.recheck_house", priority=5)
