@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import io
 import struct
-import zipfile
 import zlib
 from collections.abc import Callable, Iterator
 from itertools import cycle, islice
+
+from tests.factories import archive
 
 #: What is repeated. Each once took minutes in some check, or looks like the start of something that a check seeks.
 PIECES = {"TODO": "TODO ", "points": ".", "exclamations": "!", "both marks": "?!", "zeros": "000 ", "letter point": "a.", "letter dash": "a-",
@@ -69,15 +70,6 @@ def _png(width: int, height: int) -> bytes:
     return b"\x89PNG\r\n\x1a\n" + b"".join(packed)
 
 
-def package(files: dict[str, bytes]) -> bytes:
-    """A zip of an HTML file and its pictures."""
-    out = io.BytesIO()
-    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
-        for name, data in files.items():
-            archive.writestr(name, data)
-    return out.getvalue()
-
-
 def _photographs(count: int) -> bytes:
     """Pictures of 4,000 × 3,000 px, each with other pixels, and the page that shows them."""
     from PIL import Image
@@ -88,7 +80,7 @@ def _photographs(count: int) -> bytes:
         out = io.BytesIO()
         small.resize((4_000, 3_000)).save(out, "JPEG", quality=40)
         files[f"{number}.jpg"] = out.getvalue()
-    return package(files)
+    return archive(files)
 
 
 #: Style rules of twenty thousand octets that take minutes of processor time to match.
@@ -107,8 +99,8 @@ FILES: dict[str, Callable[[], tuple[str, bytes]]] = {
     "attribute of 10 MB": lambda: ("a.html", b'<p>Hello <a href="https://kiln.org/' + b"a" * 10_000_000 + b'">shop</a></p>'),
     "style of 10 MB": lambda: ("a.html", b"<style>" + b"p.a { color: red }\n" * 520_000 + b"</style><p class=a>Hello</p>"),
     "forty pictures of 12 Mpx": lambda: ("a.zip", _photographs(40)),
-    "picture of 900 Mpx": lambda: ("a.zip", package({"a.html": b'<img src="a.png" alt="A">', "a.png": _png(30_000, 30_000)})),
-    "zip bomb": lambda: ("a.zip", package({"a.html": b"<p>x</p>", "a.png": bytes(58_000_000)})),
+    "picture of 900 Mpx": lambda: ("a.zip", archive({"a.html": b'<img src="a.png" alt="A">', "a.png": _png(30_000, 30_000)})),
+    "zip bomb": lambda: ("a.zip", archive({"a.html": b"<p>x</p>", "a.png": bytes(58_000_000)})),
     "nested selectors": lambda: ("a.html", NESTED_SELECTORS.encode()),
     "30,000 nested elements": lambda: ("a.html", b"<div>" * 30_000 + b"x"),
     "3,000 nested tables": lambda: ("a.html", b"<table><tr><td>" * 3_000 + b"x"),
