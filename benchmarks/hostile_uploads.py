@@ -26,10 +26,8 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-import django
-
-from jetwind.config.launch.cluster import Cluster
-from jetwind.config.launch.commands import ROOT, STATE
+from benchmarks.common import own_house
+from jetwind.config.launch.commands import ROOT
 
 PORT = 8497
 #: Seconds after which a file's work counts as never ending.
@@ -263,22 +261,5 @@ def main(wanted: list[str]) -> None:
 
 
 if __name__ == "__main__":
-    cluster = Cluster(STATE)
-    cluster.start()
-    with tempfile.TemporaryDirectory() as state:
-        (Path(state) / "secret-key").write_text("of a benchmark " * 5)
-        os.environ |= {"DATABASE_URL": cluster.url(), "DJANGO_SETTINGS_MODULE": "jetwind.config.settings", "JETWIND_STATE": state}
-        os.environ |= {"PYTHONPATH": f"{ROOT / 'src'}:{ROOT}", "JETWIND_ASKS_DNS": "0"}
-        django.setup()
-        from django.core.management import call_command
-        from django.db import connection as database
-
-        call_command("collectstatic", interactive=False, verbosity=0)
-        database.creation.create_test_db(verbosity=0, autoclobber=True)
-        try:
-            main(sys.argv[1:])
-        finally:
-            time.sleep(1)
-            database.creation.destroy_test_db(database.settings_dict["NAME"], verbosity=0)
-            if cluster.started_here:
-                cluster.stop()
+    with own_house(PYTHONPATH=f"{ROOT / 'src'}:{ROOT}", JETWIND_ASKS_DNS="no"):
+        main(sys.argv[1:])

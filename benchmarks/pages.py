@@ -8,20 +8,11 @@ A database of its own is made beside the others in the project's cluster, and re
 from __future__ import annotations
 
 import logging
-import os
 import sys
-import tempfile
-import time
-from pathlib import Path
 from types import ModuleType
 from typing import Any
 
-import django
-from django.core.management import call_command
-
-from benchmarks.common import compare
-from jetwind.config.launch.cluster import Cluster
-from jetwind.config.launch.commands import STATE
+from benchmarks.common import compare, own_house
 
 _GOAL = 20
 
@@ -112,25 +103,11 @@ def main(chosen: list[str]) -> None:
 
 
 if __name__ == "__main__":
-    cluster = Cluster(STATE)
-    cluster.start()
-    with tempfile.TemporaryDirectory() as state:
-        (Path(state) / "secret-key").write_text("of a benchmark " * 5)
-        os.environ |= {"DATABASE_URL": cluster.url(), "DJANGO_SETTINGS_MODULE": "jetwind.config.settings", "JETWIND_STATE": state}
-        django.setup()
-        call_command("collectstatic", interactive=False, verbosity=0)
+    with own_house():
         logging.disable(logging.WARNING)
-        from django.db import connection
+        from jetwind.apps.workspace import desk
 
-        connection.creation.create_test_db(verbosity=0, autoclobber=True)
         try:
             main(sys.argv[1:])
         finally:
-            from jetwind.apps.workspace import desk
-
-            # Helpers hold connections to the database that goes now.
             desk.close()
-            time.sleep(1)
-            connection.creation.destroy_test_db(connection.settings_dict["NAME"], verbosity=0)
-            if cluster.started_here:
-                cluster.stop()

@@ -51,7 +51,7 @@ def listing(revision: Revision) -> Listing:
 
 @dataclass(frozen=True, slots=True)
 class ToOpen:
-    """What is opened of a revision: the addresses, in their order, and the role of each destination by its address."""
+    """The addresses of a revision that the worker opens, in their order; the role of each destination, by its address; and what stays shut."""
 
     addresses: tuple[str, ...]
     roles: Mapping[str, Role]
@@ -250,7 +250,7 @@ def answers_for_checks(revision: Revision) -> dict[str, Any]:
 def with_pictures_kept(revision: Revision, message: Message) -> Message:
     """The message with the pictures that were fetched for it."""
     opened = Opened.objects.filter(revision=revision).first()
-    rows = LinkAnswer.objects.filter(pk__in=opened.pictures) if opened is not None and opened.pictures else ()
+    rows = LinkAnswer.objects.filter(pk__in=opened.pictures).order_by("pk") if opened is not None and opened.pictures else ()
     return with_fetched(message, _as_resources(rows))
 
 

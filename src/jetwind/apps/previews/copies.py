@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+import logging
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -23,6 +24,8 @@ from jetwind.core.renders.led_back import LedBack
 from jetwind.core.renders.measured import Measured
 from jetwind.core.renders.showing import Shown
 from jetwind.engines.bounded import REWRITING, BoundedRewriter, Budget, PastBudget
+
+logger = logging.getLogger(__name__)
 
 #: Seconds of processor time until a copy can be rewritten: it is read, filled for its reader, and the way back from it is found.
 _MAKING_S = 20.0
@@ -47,7 +50,7 @@ class _Made:
 
 @dataclass(frozen=True, slots=True)
 class Facts:
-    """What is told of a copy. ``elements`` is how many it has, 0 without HTML; ``key`` covers all that its renders hang on.
+    """Facts of a copy. ``elements`` counts its elements, 0 without HTML. ``key`` changes with everything that its renders depend on.
 
     ``is_led`` says that places of the copy are led back to the message that it was made from.
     """
@@ -94,7 +97,7 @@ class Copy:
 
 
 class _ItsMessage:
-    """The copy's message, to whom asks for no more."""
+    """Answers questions about the message of a copy; the rewriter knows nothing of the way back."""
 
     def __init__(self, held: Held) -> None:
         self._held = held
@@ -110,10 +113,15 @@ def copy_for(revision: Revision, whom: AsWhom, report: Callable[[str], None]) ->
     Raises:
         Failed: the copy cannot be made within its limits.
     """
+    addresses: list[str] = []
     if before_renders:
-        addresses = at_the_workbench(addresses_of_pictures, revision.pk, whom)
-        for fetch in before_renders if addresses else ():
-            fetch(revision, addresses, report)
+        try:
+            addresses = at_the_workbench(addresses_of_pictures, revision.pk, whom)
+        except jobs.Failed as failed:
+            # The message is rendered all the same, without them.
+            logger.warning("pictures from elsewhere cannot be listed: %s", failed, extra={"action": "pictures.past-budget"})
+    for fetch in before_renders if addresses else ():
+        fetch(revision, addresses, report)
     try:
         held = Held(made, revision.pk, whom, budget=_BUDGET)
         with held:

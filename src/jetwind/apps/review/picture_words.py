@@ -141,7 +141,7 @@ def read_now(revision: Revision, work_id: int) -> None:
 
 
 def pictures_to_read(revision_id: int) -> dict[str, tuple[str, bytes]]:
-    """The name and the octets of each picture that is to be read, by its digest; none where no program reads pictures."""
+    """The pictures that the program has yet to read: name and octets of each, by its digest. Without a program there are none."""
     if reader() is None:
         return {}
     return {key: (picture.name, picture.data or b"") for key, picture in _waiting(numbered(revision_id)).items()}

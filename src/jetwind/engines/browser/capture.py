@@ -20,8 +20,8 @@ class CaptureRequest:
     """A page to lay out in a window of ``width`` by ``first_screen`` CSS px, ``room`` px of it for the message.
 
     ``parts`` are the pictures it may load, by path: (content type, bytes); ``own`` are addresses on servers, with the part that each gets,
-    and ``fetched`` is one value for all of the message's; ``pixels`` are those of all its pictures together. ``picture`` says what is wanted: a picture to look at
-    (JPEG), one to compare (PNG, lossless), or none, only what is measured; ``paint`` measures the look of boxes too. ``shrinks``:
+    and ``fetched`` is one value for all of the message's; ``pixels`` are those of all its pictures together.
+    ``picture`` says what is wanted: a picture to look at (JPEG), one to compare (PNG, lossless), or none, only what is measured; ``paint`` measures the look of boxes too. ``shrinks``:
     a page wider than the room is shown smaller instead of cut off.
     """
 

@@ -11,7 +11,6 @@ import base64
 import contextlib
 import logging
 import math
-import re
 import ssl
 import threading
 import time
@@ -27,6 +26,7 @@ from jetwind.engines.browser import certificate, enlarging, listening, measuring
 from jetwind.engines.browser.capture import ALL_SECONDS, Capture, CaptureFailed, CaptureRequest
 from jetwind.engines.browser.devtools import CLOSED, DevTools, DevToolsError
 from jetwind.engines.browser.executable import FLAGS, find_executable
+from jetwind.engines.browser.left_behind import left_behind
 from jetwind.engines.browser.memory import guard
 from jetwind.engines.browser.proxy import PartsProxy
 from jetwind.engines.browser.starting import started
@@ -63,22 +63,6 @@ class _Page:
     proxy: PartsProxy
     left_behind: str = ""
     fetched: str | None = None
-
-
-#: What stays with a page's document when another message is written into it: colours of links, and what meta elements say to the browser.
-_STAYS = re.compile(r"\b[av]?link\s*=\s*[^\s>]{1,60}|<meta\b[^>]{1,400}", re.IGNORECASE)
-_VALUE = r"(?:\"[^\"]*\"|'[^']*'|[^\s\"'>]+)"
-#: Meta elements that say nothing to this browser, whose window is never a phone's: with no other attributes than these.
-_SAYS_NOTHING = re.compile(
-    rf"<meta(?:\s+(?:(?:charset|content|{MARK_ATTRIBUTE})\s*=\s*{_VALUE}|http-equiv\s*=\s*[\"']?(?:content-type|x-ua-compatible)[\"']?"
-    r"|name\s*=\s*[\"']?(?:viewport|format-detection|generator|author|description|keywords|progid|originator|x-[\w-]+)[\"']?))*\s*/?\s*",
-    re.IGNORECASE,
-)
-
-
-def _left_behind(html: str) -> str:
-    """What a message leaves behind in a page, as text to be compared."""
-    return "\n".join(one for one in _STAYS.findall(html) if not _SAYS_NOTHING.fullmatch(one))
 
 
 @dataclass(eq=False)
@@ -331,7 +315,7 @@ class Browser:
             devtools.send("Emulation.setDeviceMetricsOverride", size, page.session),
             devtools.send("Emulation.setEmulatedMedia", {"features": scheme}, page.session),
         )
-        stays = _left_behind(request.html)
+        stays = left_behind(request.html)
         if page.left_behind not in ("", stays):
             await self._anew(devtools, page)
         page.left_behind = stays
