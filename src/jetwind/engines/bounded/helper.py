@@ -22,6 +22,8 @@ from multiprocessing.context import BaseContext
 from pathlib import Path
 from typing import Any, Concatenate, Literal, ParamSpec, Protocol, TypeVar
 
+from jetwind.engines.bounded.own_limit import Late, within_own_limit
+
 Answer = TypeVar("Answer")
 Given = ParamSpec("Given")
 
@@ -34,6 +36,8 @@ Start = Literal["fork", "server", "here"]
 PRELOADED = ["jetwind.engines.bounded.preload"]
 #: Time on the clock for each second of budget: two processors shared with a browser.
 _PATIENCE = 6.0
+#: A helper that is to break off by itself is ended after so many times the seconds that it was given.
+_GENTLY = 2.0
 _TICKS = os.sysconf("SC_CLK_TCK")
 
 
@@ -87,6 +91,7 @@ class Helper:
         self._pipe: Connection | None = None
         self._spent = 0.0
         self._most = budget.answer_seconds
+        self._is_gentle, self._finishes = False, True
 
     def __enter__(self) -> Helper:
         return self
@@ -110,9 +115,19 @@ class Helper:
             return 0
         return (int(resident) - int(shared)) * os.sysconf("SC_PAGE_SIZE")
 
-    def within(self, seconds: float) -> Helper:
-        """The same helper, whose next answers may take so long at most; the budget holds all the same."""
-        self._most = seconds
+    @property
+    def lives(self) -> bool:
+        """Whether a process is there that has been asked before, and keeps what it worked out."""
+        return self._process is not None
+
+    def within(self, seconds: float, *, gently: bool = False) -> Helper:
+        """The same helper, whose next answers may take so long at most; the budget holds all the same.
+
+        ``gently`` has the helper break an answer off by itself, so that it lives on with all that it has worked out. What it works out for
+        several answers it finishes first, up to the budget of one answer. Only where it does not break off in twice the time is it ended.
+        Questions about a database must not be broken off so.
+        """
+        self._most, self._is_gentle = seconds, gently
         return self
 
     def ask(self, question: Callable[Concatenate[Any, Given], Answer], *args: Given.args, **kwargs: Given.kwargs) -> Answer:
@@ -124,20 +139,20 @@ class Helper:
         """
         if self._here is not None:
             return question(self._here, *args, **kwargs)
-        if self._spent >= self._budget.all_seconds:
+        if not self.left:
             raise PastBudget(f"the message takes longer than {self._budget.all_seconds:g} s in all")
         if self._pipe is None:
             self._begin()
         assert self._pipe is not None
         try:
-            self._pipe.send((question, args, kwargs))
-            self._wait()
-            kind, answer = self._pipe.recv()
+            kind, answer = self._answered(self._pipe, (question, args, kwargs))
         except (EOFError, OSError, BrokenPipeError):
             self._end()
             raise PastBudget("it took the process down that worked on it") from None
         if kind == "answer":
             return answer  # type: ignore[no-any-return]
+        if kind == "late":
+            raise PastBudget(f"took longer than {self._most:g} s")
         if kind == "memory":
             self._end()
             raise PastBudget(f"needed more than {self._budget.memory // 1_000_000} MB")
@@ -154,26 +169,44 @@ class Helper:
         theirs.close()
         self._process, self._pipe = process, ours
 
-    def _wait(self) -> None:
-        """Until an answer is there, or the helper has used up what it may.
+    def _answered(self, pipe: Connection, asked: tuple[Any, ...]) -> tuple[str, Any]:
+        """What kind of answer the helper gives, and the answer.
 
         Raises:
-            PastBudget: it has.
+            PastBudget: none came in time.
+            EOFError, OSError: the helper ended.
         """
-        assert self._pipe is not None
-        own = min(self._most, self._budget.answer_seconds)
-        left = min(own, self._budget.all_seconds - self._spent)
+        most = min(self._most, self._budget.answer_seconds)
+        pipe.send((*asked, most if self._is_gentle else 0.0))
+        self._wait(pipe, most * _GENTLY if self._is_gentle else most)
+        kind, answer = pipe.recv()
+        if kind == "goes on":
+            more = self._budget.answer_seconds - most if self._finishes else 0.0
+            # What does not come to its end once is not waited for again: the next answers would each take as long.
+            self._finishes = False
+            self._wait(pipe, max(more, most))
+            kind, answer = pipe.recv()
+            self._finishes = True
+        return kind, answer
+
+    def _wait(self, pipe: Connection, seconds: float) -> None:
+        """Until something is said, or the helper has used up so many seconds.
+
+        Raises:
+            PastBudget: it has, and was ended.
+        """
+        left = min(seconds, self.left)
         started, before = time.monotonic(), self._used()
-        if self._pipe.poll(min(0.2, left)):
+        if pipe.poll(min(0.2, left)):
             return
-        while not self._pipe.poll(min(0.1, max(left / 4, 0.02))):
+        while not pipe.poll(min(0.1, max(left / 4, 0.02))):
             used = self._used() - before
             if used <= left and time.monotonic() - started <= (self._budget.clock_seconds or left * _PATIENCE):
                 continue
             self._end()
-            if left < own:
+            if left < seconds:
                 raise PastBudget(f"the message takes longer than {self._budget.all_seconds:g} s in all")
-            raise PastBudget(f"took longer than {own:g} s")
+            raise PastBudget(f"took longer than {min(self._most, self._budget.answer_seconds):g} s")
 
     def _used(self) -> float:
         """Seconds of processor time that the helper has used (proc(5), stat, fields 14 and 15)."""
@@ -214,13 +247,20 @@ def _serve(pipe: Connection, pickled: bytes, budget: Budget) -> None:
     is_loaded = False
     while True:
         try:
-            question, args, kwargs = pipe.recv()
+            question, args, kwargs, most = pipe.recv()
         except (EOFError, OSError):
             return
         try:
             if not is_loaded:
                 given, is_loaded = pickle.loads(pickled), True  # noqa: S301 - from the parent's hand, not from a message
-            answer: tuple[str, Any] = ("answer", question(given, *args, **kwargs))
+            answer: tuple[str, Any] = (
+                "answer",
+                within_own_limit(most, lambda: pipe.send(("goes on", None)), question, given, *args, **kwargs)
+                if most
+                else question(given, *args, **kwargs),
+            )
+        except Late:
+            answer = ("late", None)
         except MemoryError:
             answer = ("memory", None)
         except Exception as failure:

@@ -32,8 +32,8 @@ def review_bounded(
 ) -> Review:
     """What ``review`` answers; a check that passes its budget ran out, and says so, while the others are answered.
 
-    The cheap answers come first: in a first round each check may take half a second, besides what reading the message takes, or a tenth
-    where the message cannot be read in time. What takes longer waits until all others have had their turn, and may then take twice as long, round by round, until the whole budget is spent.
+    The cheap answers come first: in a first round each check may take half a second, or a tenth where the message cannot be read in time.
+    What several checks need, such as the tree, is worked out besides, and counts for none of them. A check that takes longer is broken off; it waits until all others have had their turn, and may then take twice as long, round by round, until the whole budget is spent.
 
     Raises:
         KeyError: ``only`` names a check that does not exist.
@@ -62,16 +62,17 @@ def _round(
 ) -> list[str]:
     """Ask checks, each within so many seconds; their answers go into ``results``, and those that ran out come back.
 
-    A helper that takes over reads the message first, unless that took too long before: trying it each time would use up the budget.
+    Where a check was not broken off in time, its helper was ended with all that it had worked out. The one that takes over reads the
+    message first, unless that took too long before: trying it each time would use up the budget.
     """
     late = []
     for check_id in asked:
         try:
-            results[check_id] = helper.within(seconds).ask(_check, check_id)
+            results[check_id] = helper.within(seconds, gently=True).ask(_check, check_id)
         except PastBudget as past:
             results[check_id] = CheckResult(check_id, Outcome.RAN_OUT, reason=str(past))
             late.append(check_id)
-            is_readable = is_readable and _read(helper, budget)
+            is_readable = is_readable and (helper.lives or _read(helper, budget))
     return late
 
 
@@ -87,7 +88,7 @@ def _read(helper: Helper, budget: Budget) -> bool:
 def _asked(helper: Helper, question: Callable[[_Given], Answer], otherwise: Answer) -> Answer:
     """An answer besides those of the checks, within its share; ``otherwise`` where it ran out."""
     try:
-        return helper.within(max(_FIRST_S, helper.left * _SHARE)).ask(question)
+        return helper.within(max(_FIRST_S, helper.left * _SHARE), gently=True).ask(question)
     except PastBudget:
         return otherwise
 
