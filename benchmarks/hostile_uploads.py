@@ -61,14 +61,14 @@ def memory_of(root: int) -> dict[str, int]:
     return found
 
 
-def processor_of(root: int) -> float:
-    """Seconds of processor time of the tree of a process and of what has ended in it."""
-    total = 0
+def processor_of(root: int) -> dict[int, float]:
+    """Seconds of processor time of each process of a tree, by number."""
+    found = {}
     for number in tree_of(root):
         with contextlib.suppress(OSError):
             fields = Path(f"/proc/{number}/stat").read_text().rpartition(")")[2].split()
-            total += sum(int(value) for value in fields[11:15])
-    return total / _TICKS
+            found[number] = (int(fields[11]) + int(fields[12])) / _TICKS
+    return found
 
 
 class _Stays(urllib.request.HTTPRedirectHandler):
@@ -177,13 +177,16 @@ def one(site: Site, worker: int, name: str, data: bytes) -> tuple[str, int, floa
 
     stop, beside = threading.Event(), Beside()
     most: list[dict[str, int]] = [{}]
+    # What a process has used is gone with it, so it is noted while it lives: of each, the last that was seen.
+    before, used = processor_of(worker), {}
 
     def watch() -> None:
         while not stop.is_set():
             most[0] = max(most[0], memory_of(worker), key=lambda found: sum(found.values()))
+            used.update(processor_of(worker))
             stop.wait(0.3)
 
-    before, began = processor_of(worker), time.monotonic()
+    began = time.monotonic()
     threads = [threading.Thread(target=watch), threading.Thread(target=small_messages, args=(site, stop, beside))]
     for thread in threads:
         thread.start()
@@ -203,7 +206,7 @@ def one(site: Site, worker: int, name: str, data: bytes) -> tuple[str, int, floa
     stop.set()
     for thread in threads:
         thread.join()
-    spent = processor_of(worker) - before
+    spent = sum(seconds - before.get(number, 0.0) for number, seconds in used.items())
     waited = f"{max(beside.pages, default=0):5.2f} {max(beside.checks, default=0):6.1f}"
     peak = sum(most[0].values())
     if peak > 1_000_000_000:

@@ -194,6 +194,14 @@ class TestPlaces:
         ask_for_renders(large)
         assert ProcrastinateJob.objects.latest("pk").lock == "slow"
 
+    def test_many_tags(self, house: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+        """A message of few octets is large too where its tags are many."""
+        small = taken_in(house)
+        assert small.tags > 0
+        assert not small.is_large
+        monkeypatch.setattr(models, "MANY_TAGS", small.tags - 1)
+        assert small.is_large
+
     def test_what_waits_for_its_time_holds_no_lock(self, large: Revision) -> None:
         """Put off, it waits without the lock, and is enqueued with it when its time has come, unless it is over."""
         work = ask_for_renders(large)

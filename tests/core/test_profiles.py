@@ -145,6 +145,12 @@ class TestRewrite:
         assert change.title == "everything after 2,000,000 characters, which Jetwind does not look at"
         assert not found.clipped
         assert "the end" not in rewrite(message, DESKTOP, only="").html
+        for many in ("<p>kiln</p>" * (LIMITS.elements + 1), "<b>" * 100 + "<p>kiln</p>" * LIMITS.rebuilt_elements):
+            found = rewrite(page(many + "<script>the end</script>"), DESKTOP)
+            assert "kiln" in found.html
+            assert "the end" not in found.html
+            assert found.dropped[-1].title.startswith("everything after ")
+            assert found.dropped[-1].title.endswith(" characters, which Jetwind does not look at")
         text = rewrite(read_bytes(mail(None, "word " * (LIMITS.text_characters // 5 + 1) + "the end"), "x.eml"), DESKTOP)
         assert LIMITS.text_characters < len(text.html) < LIMITS.text_characters + 1_000
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import io
 import json
+import math
 import struct
 import threading
 import time
@@ -21,7 +22,8 @@ from jetwind.core.images.bounded import is_plain_drawing, pixel_size, smaller_co
 from jetwind.core.message import Message, read_bytes
 from jetwind.core.profiles import Rewritten, profiles, rewrite
 from jetwind.engines.browser import Browser, Capture, CaptureFailed, CaptureRequest, FakeBrowser, chromium, losses_shown
-from jetwind.engines.browser.capture import HEAVY_CHARACTERS, HEAVY_PIXELS
+from jetwind.engines.browser.capture import HEAVY_CHARACTERS, HEAVY_PIXELS, HEAVY_TAGS
+from jetwind.engines.browser.chromium import _Message
 from jetwind.engines.browser.turns import Turns
 from tests.factories import package
 
@@ -174,6 +176,7 @@ class TestHeavy:
             heavy = CaptureRequest("<p>kiln</p>", {}, 300, 200, pixels=HEAVY_PIXELS + 1)
             assert heavy.is_heavy and not light.is_heavy
             assert CaptureRequest("x" * (HEAVY_CHARACTERS + 1), {}, 300, 200).is_heavy
+            assert CaptureRequest("<p>" * (HEAVY_TAGS + 1), {}, 300, 200).is_heavy
             browser.capture(light)
             assert len(browser._pages) == 1
             at_once: list[int] = []
@@ -191,6 +194,30 @@ class TestHeavy:
             assert [type(one) for one in answers] == [Capture] * 3
             assert at_once == [1, 1, 1]
             assert browser._pages == {}
+        finally:
+            browser.close()
+
+    def test_none_is_kept_beside_one(self) -> None:
+        """While a heavy page is laid out, a small one is taken away after its picture; so is one of which a large picture was taken."""
+        browser = Browser()
+        try:
+            light = CaptureRequest("<p>kiln</p>", {}, 300, 200)
+            tall = CaptureRequest('<div style="height: 11000px">kiln</div>', {}, 1200, 200)
+            assert not tall.is_heavy
+            browser.capture(tall)
+            assert browser._pages == {}
+            kept: list[int] = []
+            take = browser._take
+
+            async def beside(page: Any, request: CaptureRequest) -> Capture:
+                if request.is_heavy:
+                    await browser._capture(light, _Message(math.inf))
+                    kept.append(len(browser._pages))
+                return await take(page, request)
+
+            browser._take = beside  # type: ignore[method-assign]
+            browser.capture(CaptureRequest("<p>kiln</p>", {}, 300, 200, pixels=HEAVY_PIXELS + 1))
+            assert kept == [1]
         finally:
             browser.close()
 

@@ -71,8 +71,8 @@ class Mailing(models.Model):
         return self.stage == self.Stage.RELEASED
 
 
-#: Octets beyond which a message is large; a newsletter with its pictures has one or two million.
-LARGE = 4_000_000
+#: Octets and tags beyond which a message is large; a large newsletter has one or two million octets with its pictures, and 4,000 tags.
+LARGE, MANY_TAGS = 4_000_000, 20_000
 
 
 class Revision(models.Model):
@@ -89,6 +89,8 @@ class Revision(models.Model):
     envelope = models.JSONField(null=True, blank=True)
     #: Its texts, pictures and attachments, unpacked; 0 for a revision that was taken in before this was kept.
     octets = models.PositiveBigIntegerField(default=0)
+    #: Tags that its HTML has at most; 0 likewise.
+    tags = models.PositiveIntegerField(default=0)
     subject = models.CharField(max_length=998, blank=True)
     sender = models.CharField(max_length=320, blank=True)
     uploaded_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
@@ -104,7 +106,7 @@ class Revision(models.Model):
     @property
     def is_large(self) -> bool:
         """Whether work on it takes so long that small ones are to pass it."""
-        return self.octets > LARGE
+        return self.octets > LARGE or self.tags > MANY_TAGS
 
     @property
     def given_envelope(self) -> Envelope | None:

@@ -292,6 +292,7 @@ def _add(mailing: Mailing, user: User, data: bytes, file_name: str, message: Mes
         content_sha256=content_digest(data, envelope),
         envelope=envelope.as_dict() if envelope else None,
         octets=message.held_octets,
+        tags=message.tags,
         subject=_printable(message.subject)[:998],
         sender=_printable(f"{senders[0].name} <{senders[0].address}>")[:320] if senders else "",
         uploaded_by=user,

@@ -13,6 +13,7 @@ from collections.abc import Mapping
 from jetwind.core.fields.keeping import kept
 from jetwind.core.fields.marked import shown as marked
 from jetwind.core.fields.syntax import LIQUID, FieldToken, Syntax
+from jetwind.core.source import FILLING
 
 #: A name, and perhaps a default: filled without the template engine, which takes a sixth of a second to load.
 _PLAIN = re.compile(r"\{\{\s*[A-Za-z_][\w-]*(?:\.[\w-]+)*\s*(?:\|\s*default\s*:\s*(?:\"[^\"]*\"|'[^']*')\s*)?\}\}\Z")
@@ -48,6 +49,8 @@ def _through_liquid(source: str, values: Mapping[str, str], syntax: Syntax) -> t
     # Loaded when first used: it takes a sixth of a second, and few messages have blocks.
     from jetwind.core.fields.liquid import rendered
 
+    if len(_tokens(source, syntax)) > FILLING.tokens:
+        return None, f"it has more than {FILLING.tokens:,} fields and block tags"
     return rendered(_with_plain_tokens(source, syntax), values)
 
 

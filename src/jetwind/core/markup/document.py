@@ -57,6 +57,11 @@ class Document:
         self.all_elements: list[Element] = []
         self.root = self._build()
 
+    @property
+    def characters_looked_at(self) -> int:
+        """How many characters of the source are in the tree: all of them, unless a limit was reached."""
+        return len(self._masked.text)
+
     def elements(self, *tags: str) -> Iterator[Element]:
         """All elements in document order, or those with one of these tags."""
         return (element for element in self.all_elements if not tags or element.tag in tags)
@@ -232,7 +237,8 @@ class Document:
         location = node.source_location
         if location is None or not location.attrs:
             return {}
-        values = node.attrs
+        # A mapping of turbohtml looks each name up among all.
+        values = dict(node.attrs.items())
         found: dict[str, Attribute] = {}
         source, masked = self.source, self._masked
         for name, place in location.attrs.items():

@@ -200,6 +200,11 @@ class Message(WithoutCaches):
         return texts + self.image_octets + sum(len(attachment.data) for attachment in self.attachments)
 
     @property
+    def tags(self) -> int:
+        """How many tags and comments the HTML has at most: how often ``<`` stands in it."""
+        return self.html.text.count("<") if self.html is not None else 0
+
+    @property
     def loaded_octets(self) -> int:
         """Weight of all pictures that a reader loads, as far as it is known: those that travel along and those that were fetched, in octets."""
         return self.image_octets + sum(len(picture.data) for picture in self.fetched.values())

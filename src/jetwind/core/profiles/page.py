@@ -16,7 +16,7 @@ from jetwind.core.profiles.rewritten import MARK_ATTRIBUTE, Rewritten
 from jetwind.core.profiles.support import Loss
 from jetwind.core.profiles.word_processor import STAGE, STAGE_RULE, drawn, revealed, stands_behind
 from jetwind.core.profiles.work import Work
-from jetwind.core.source import LIMITS, Edit, Span, splice
+from jetwind.core.source import Edit, Span, splice
 
 #: What stands where a client stops, and closes what swallows markup.
 _NO_MORE = '</style></title></textarea><div style="font:13px sans-serif;padding:8px">The client shows no more than this.</div>'
@@ -55,7 +55,7 @@ class Page:
             self.work.edits.append(Edit(Span(cut, len(self.text)), _NO_MORE))
             why = f"everything after {self.work.profile.clip:,} octets"
             if cut == looked_at:
-                why = f"everything after {LIMITS.html_characters:,} characters, which Jetwind does not look at"
+                why = f"everything after {looked_at:,} characters, which Jetwind does not look at"
             self.work.note("dropped", "clip", why, Span(cut, len(self.text)))
         source = before + splice(self.document.source.text, self.work.edits)
         return Rewritten(
@@ -96,12 +96,12 @@ class Page:
         return document, numbers
 
     def _looked_at(self) -> int:
-        """The character at which Jetwind stops looking: inside a text, or at the start of a tag that has no end before it."""
-        tokens = self.document.tokens
-        if len(self.text) <= LIMITS.html_characters or not tokens:
+        """The character at which Jetwind stops looking: inside a text, or at the start of a tag; all of them where it looks at the whole."""
+        tokens, end = self.document.tokens, self.document.characters_looked_at
+        if end == len(self.text) or not tokens:
             return len(self.text)
         last = tokens[-1]
-        return min(last.span.end if last.kind == "text" else last.span.start, LIMITS.html_characters)
+        return min(last.span.end if last.kind == "text" else last.span.start, end)
 
     def _cut(self) -> int:
         """The character at which the client stops, at the start of a tag or a text."""

@@ -16,13 +16,13 @@ class Limits:
     #: Characters of the HTML part.
     html_characters: int = 2_000_000
     #: Elements of its tree.
-    elements: int = 40_000
+    elements: int = 20_000
     #: Times that an open formatting element is built anew in a later block (HTML §13.2.4.3), which multiplies a misnested tree.
     rebuilt_elements: int = 20_000
     #: Characters of all style elements together.
     sheet_characters: int = 200_000
     #: Fields of one syntax in one text.
-    tokens: int = 20_000
+    tokens: int = 5_000
     #: Characters of all style attributes that differ.
     styles_characters: int = 400_000
     #: Characters of one style attribute, one alternative text, one address.
@@ -51,6 +51,8 @@ LIMITS = Limits()
 class FillingLimits:
     """How much filling one text for one reader may ask for."""
 
+    #: Its fields and block tags; a newsletter has a hundred.
+    tokens: int = 5_000
     #: Rounds of all its loops together.
     rounds: int = 20_000
     #: Characters of one value, digits of one number, items of one list.

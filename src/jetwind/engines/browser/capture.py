@@ -11,8 +11,14 @@ from jetwind.core.renders.measured import Measured
 
 #: Seconds that all pictures of one message may take; nineteen of a large newsletter take ten.
 ALL_SECONDS = 60.0
-#: Characters of a page, and pixels of its pictures together, beyond which it is heavy; a large newsletter has 150,000 and ten million.
-HEAVY_CHARACTERS, HEAVY_PIXELS = 500_000, 60_000_000
+#: Characters and tags of a page, and pixels of its pictures together, beyond which it is heavy; a large newsletter has 150,000, 4,000 and
+#: ten million.
+HEAVY_CHARACTERS, HEAVY_TAGS, HEAVY_PIXELS = 500_000, 20_000, 60_000_000
+
+
+def is_heavy(html: str) -> bool:
+    """Whether the browser takes hundreds of megabytes for a page, whatever pictures it has."""
+    return len(html) > HEAVY_CHARACTERS or html.count("<") > HEAVY_TAGS
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,7 +48,7 @@ class CaptureRequest:
     @property
     def is_heavy(self) -> bool:
         """Whether the browser takes hundreds of megabytes for it: such pages are laid out one at a time, and thrown away."""
-        return len(self.html) > HEAVY_CHARACTERS or self.pixels > HEAVY_PIXELS
+        return self.pixels > HEAVY_PIXELS or is_heavy(self.html)
 
     @classmethod
     def of(

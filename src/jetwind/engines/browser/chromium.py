@@ -27,7 +27,7 @@ from jetwind.engines.browser.capture import ALL_SECONDS, Capture, CaptureFailed,
 from jetwind.engines.browser.devtools import CLOSED, DevTools, DevToolsError
 from jetwind.engines.browser.executable import FLAGS, find_executable
 from jetwind.engines.browser.left_behind import left_behind
-from jetwind.engines.browser.memory import guard
+from jetwind.engines.browser.memory import give_back, guard
 from jetwind.engines.browser.proxy import PartsProxy
 from jetwind.engines.browser.starting import started
 from jetwind.engines.browser.turns import Turns
@@ -54,7 +54,7 @@ class _Page:
     """A kept page: the context and the target that are ended with it, its session and its frame, its own way out.
 
     ``left_behind`` is what the message in it leaves behind; ``fetched`` stands for what it has been given under addresses on servers, which
-    it may keep.
+    it may keep. ``is_worn`` says that it keeps much memory since a large picture was taken of it.
     """
 
     context: str
@@ -63,6 +63,7 @@ class _Page:
     proxy: PartsProxy
     left_behind: str = ""
     fetched: str | None = None
+    is_worn: bool = False
 
 
 @dataclass(eq=False)
@@ -89,6 +90,8 @@ class Browser:
         self._turns = Turns(SLOTS + 1, SLOTS)
         #: Of all messages together, one heavy page at a time.
         self._heavy = asyncio.Semaphore(1)
+        #: One picture at a time of those that have more pixels than they should: the browser takes four octets for each, and more than once.
+        self._large = asyncio.Semaphore(1)
         #: Pages that somebody uses now.
         self._at_work: set[tuple[int, int]] = set()
         self._guard: asyncio.Task[None] | None = None
@@ -213,9 +216,13 @@ class Browser:
                     raise CaptureFailed(f"The page could not be rendered: {reason}.", for_time=for_time) from failure
             raise AssertionError("the second attempt answers or raises")
         finally:
-            self._at_work.discard((request.pixel_ratio, slot))
+            key = (request.pixel_ratio, slot)
+            self._at_work.discard(key)
+            # While a heavy page is laid out, none is kept for the next picture: it needs the memory.
+            if request.is_heavy or self._heavy.locked() or (key in self._pages and self._pages[key].is_worn):
+                await self._discard(key)
             if request.is_heavy:
-                await self._discard((request.pixel_ratio, slot))
+                await asyncio.to_thread(give_back)
             self._turns.give_back(message, slot)
 
     async def _alone(self, request: CaptureRequest, ask: Callable[[_Page], Coroutine[Any, Any, T]], seconds: float) -> T | None:
@@ -288,9 +295,13 @@ class Browser:
             least = 1 / request.pixel_ratio
             scale = 1.0 if request.picture == "compare" else min(1.0, max(least, math.sqrt(MOST_PIXELS / device_pixels)))
             clip = {"x": measured.left, "y": 0, "width": measured.width, "height": measured.height, "scale": scale * measured.scale}
-            shot = await devtools.send(
-                "Page.captureScreenshot", {**options, "optimizeForSpeed": True, "clip": clip, "captureBeyondViewport": True}, page.session
-            )
+            page.is_worn = device_pixels * scale**2 > MOST_PIXELS * 1.01
+            async with self._large if page.is_worn else contextlib.nullcontext():
+                shot = await devtools.send(
+                    "Page.captureScreenshot",
+                    {**options, "optimizeForSpeed": True, "clip": clip, "captureBeyondViewport": True},
+                    page.session,
+                )
             self._taken += 1
         finally:
             page.proxy.release()

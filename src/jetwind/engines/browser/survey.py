@@ -13,7 +13,7 @@ from jetwind.core.renders.measured import Measured
 from jetwind.core.renders.showing import Effect, Shown, Trial, as_it_is, effect, gather, trials, whole, with_it, without
 from jetwind.core.renders.spoken import Spoken
 from jetwind.engines.bounded.helper import PastBudget
-from jetwind.engines.browser.capture import ALL_SECONDS, HEAVY_CHARACTERS, Capture, CaptureRequest
+from jetwind.engines.browser.capture import ALL_SECONDS, Capture, CaptureRequest, is_heavy
 
 Item = TypeVar("Item")
 
@@ -129,7 +129,7 @@ def losses_shown(
     rewriter: Rewriter, pages: Mapping[str, Rewritten], chosen: Sequence[Profile], browser: Captures, seconds: float = ALL_SECONDS
 ) -> list[Shown] | None:
     """The features whose loss shows, or None where the message is too slow to try them all in so many seconds."""
-    if any(len(page.html) > HEAVY_CHARACTERS for page in pages.values()):
+    if any(is_heavy(page.html) for page in pages.values()):
         # Hundreds of pages of this size would be held and laid out.
         return None
     try:
