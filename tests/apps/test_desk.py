@@ -19,6 +19,7 @@ from jetwind.apps.jobs.models import Work
 from jetwind.apps.proofs import handing_over
 from jetwind.apps.proofs.models import TestSend
 from jetwind.apps.proofs.tasks import send_copies
+from jetwind.apps.review.models import CheckRun
 from jetwind.apps.workspace import desk
 from jetwind.core.reports import STATIONS
 from jetwind.engines.mail import Handover, HandoverOutcome
@@ -171,6 +172,9 @@ def test_given_up_once(house: Any, helpers: None, monkeypatch: pytest.MonkeyPatc
         assert "took longer than 4 s" in page.content.decode()
         assert "leads nowhere" in page.content.decode() or "target" in page.content.decode()
     assert asked == [address]
+    CheckRun.objects.create(revision=revision, key="longer")
+    client.get(address)
+    assert asked == [address] * 2
     sent = client.post(f"/mailings/{revision.mailing_id}/r1/excuse/{'0' * 16}/", {"reason": "x"}, follow=True).content.decode()
     assert "Nothing was changed" in sent
 

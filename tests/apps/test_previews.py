@@ -17,7 +17,7 @@ from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.intake.services import add_revision, start_copy
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
-from jetwind.apps.previews import modes, rendering, services
+from jetwind.apps.previews import copies, modes, rendering, services
 from jetwind.apps.previews.models import Render
 from jetwind.apps.previews.rendering import progress_of
 from jetwind.apps.previews.selectors import marks_in, renders_for_checks
@@ -28,7 +28,7 @@ from jetwind.apps.workspace.services import audience_from_csv, set_audience
 from jetwind.core.profiles import REFERENCE, Profile, profiles, usual
 from jetwind.core.renders import Renders
 from jetwind.core.renders.measured import Block, Measured
-from jetwind.engines.bounded import CHECKING, Helper
+from jetwind.engines.bounded import CHECKING, Helper, PastBudget
 from jetwind.engines.browser import Capture, CaptureFailed, FakeBrowser
 from tests.apps.helpers import checked, taken_in
 from tests.factories import GOOD_HTML, mail, picture
@@ -72,6 +72,21 @@ class TestRendering:
             assert shot.state == "done"
             assert shot.departure == 0
             assert store.fetch(shot.blob_sha256).startswith(b"\xff\xd8")
+
+    def test_pictures_elsewhere_that_cannot_be_listed(
+        self, house: Any, fake_browser: FakeBrowser, monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture
+    ) -> None:
+        """Where listing them takes too long, the message is rendered without them, and nothing is fetched."""
+        fetched: list[Any] = []
+
+        def past(*given: object) -> list[str]:
+            raise PastBudget("took longer than 30 s")
+
+        monkeypatch.setattr(copies, "addresses_of_pictures", past)
+        monkeypatch.setattr(copies, "before_renders", [lambda *given: fetched.append(given)])
+        work = render(taken_in(house, illustrated()))
+        assert (work.state, work.done, fetched) == ("done", COUNT, [])
+        assert "pictures from elsewhere cannot be listed" in caplog.text
 
     def test_in_portions(self, house: Any, fake_browser: FakeBrowser, monkeypatch: pytest.MonkeyPatch) -> None:
         """Where pages are long, the browser is asked for some before the others are written; all come, each once."""

@@ -22,9 +22,9 @@ class ReviewConfig(AppConfig):
         from jetwind.apps.review.instead import page_instead
         from jetwind.apps.review.models import PicturesRead, SenderPapers, StationLook
         from jetwind.apps.review.picture_words import stand, words_for_checks
-        from jetwind.apps.review.questions import circumstances
+        from jetwind.apps.review.questions import circumstances, newest_run_of
         from jetwind.apps.review.sender_papers import bring_up_to_date, papers_for_checks
-        from jetwind.apps.workspace.desk import instead
+        from jetwind.apps.workspace.desk import instead, standing
         from jetwind.apps.workspace.reader_views import messages_of as shown_of_readers
         from jetwind.apps.workspace.services import on_settings_changed
 
@@ -39,6 +39,7 @@ class ReviewConfig(AppConfig):
         known_of_revisions["papers_row"] = lambda: Subquery(papers.values_list(JSONObject(papers="papers", asked_for="asked_for"))[:1])
 
         instead.append(page_instead)
+        standing.append(newest_run_of)
         circumstances.append(words_for_checks)
         circumstances.append(papers_for_checks)
         preparations.append(stand)

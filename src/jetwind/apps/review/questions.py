@@ -192,6 +192,11 @@ def newest_run(revision: Revision) -> CheckRun | None:
     return revision.check_runs.order_by("-created_at").first()
 
 
+def newest_run_of(mailing_id: int) -> int | None:
+    """The number of the run that answered last for any revision of a message."""
+    return CheckRun.objects.filter(revision__mailing_id=mailing_id).order_by("-pk").values_list("pk", flat=True).first()
+
+
 def is_slow(revision: Revision) -> bool:
     """Whether work on a revision waits for others like it, so that small messages pass: it is large, or its checks ran out last time."""
     return revision.is_large or ((last := newest_run(revision)) is not None and bool(last.unlooked))

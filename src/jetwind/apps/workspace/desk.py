@@ -9,7 +9,7 @@ from __future__ import annotations
 import threading
 import time
 from collections import OrderedDict
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Hashable, Iterator
 from contextlib import contextmanager
 from dataclasses import replace
 from typing import Any, TypeVar
@@ -22,7 +22,7 @@ from django.middleware.csrf import get_token
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.desk_side import Answered, Asked, Given, Made, MadeThere, ask_of, carry_out, carry_out_work, is_helper
-from jetwind.engines.bounded import Budget, Helper, PastBudget
+from jetwind.engines.bounded import Budget, Helper, PastBudget, prepare
 
 Answer = TypeVar("Answer")
 
@@ -48,6 +48,8 @@ _MOST_REMEMBERED = 500
 
 #: What apps above show in the place of a page of a message that could not be made: from the request, what the address names, and why.
 instead: list[Callable[[HttpRequest, dict[str, Any], str], HttpResponse | None]] = []
+#: What apps above say of a message, by its number: values that change when a page of it that took too long is worth trying again.
+standing: list[Callable[[int], Hashable]] = []
 
 
 class _NoPlace(PastBudget):
@@ -61,7 +63,7 @@ class _Desk:
         self._free: list[Helper] = []
         self._made = 0
         self._changed = threading.Condition()
-        self._past: OrderedDict[tuple[Any, ...], tuple[float, str]] = OrderedDict()
+        self._past: OrderedDict[tuple[Any, ...], tuple[float, str, tuple[Hashable, ...]]] = OrderedDict()
         self._heavy_at_work = 0
 
     @contextmanager
@@ -93,16 +95,16 @@ class _Desk:
                 self._heavy_at_work -= heavy
                 self._changed.notify_all()
 
-    def known_past(self, key: tuple[Any, ...]) -> str:
-        """Why a page was given up a moment ago; empty where it was not."""
+    def known_past(self, key: tuple[Any, ...]) -> tuple[str, tuple[Hashable, ...]]:
+        """Why a page was given up a moment ago, and how its message stood then; "" where it was not."""
         with self._changed:
-            at, why = self._past.get(key, (0.0, ""))
-            return why if why and time.monotonic() - at < _REMEMBERED_S else ""
+            at, why, stood = self._past.get(key, (0.0, "", ()))
+            return (why, stood) if why and time.monotonic() - at < _REMEMBERED_S else ("", ())
 
-    def remember_past(self, key: tuple[Any, ...], why: str) -> None:
+    def remember_past(self, key: tuple[Any, ...], why: str, stands: tuple[Hashable, ...]) -> None:
         """Note that a page was given up."""
         with self._changed:
-            self._past[key] = (time.monotonic(), why)
+            self._past[key] = (time.monotonic(), why, stands)
             self._past.move_to_end(key)
             while len(self._past) > _MOST_REMEMBERED:
                 self._past.popitem(last=False)
@@ -119,6 +121,12 @@ class _Desk:
 _desk = _Desk()
 
 
+def begin() -> None:
+    """Have helpers made ready in the background, so that the first person who asks does not wait for it."""
+    if settings.DESK == "helpers":
+        prepare()
+
+
 def close() -> None:
     """End the helpers of this process; the next request begins others."""
     _desk.close()
@@ -130,6 +138,11 @@ def _given() -> Given:
     return Given({**connection.settings_dict}, {name: getattr(settings, name) for name in names})
 
 
+def _standing(kwargs: dict[str, Any]) -> tuple[Hashable, ...]:
+    """How the message of an address stands now."""
+    return tuple(of(kwargs["mailing_id"]) for of in standing) if "mailing_id" in kwargs else ()
+
+
 def at_the_desk(request: HttpRequest, kwargs: dict[str, Any], *, is_long: bool = False) -> HttpResponse:
     """The answer to a request whose sender may ask, made by a helper; within a helper the view is called as it is.
 
@@ -139,19 +152,20 @@ def at_the_desk(request: HttpRequest, kwargs: dict[str, Any], *, is_long: bool =
     """
     is_looking = request.method in ("GET", "HEAD")
     key, message = ("page", request.get_full_path(), request.user.pk), ("message", kwargs.get("mailing_id"))
-    if is_looking and (why := _desk.known_past(key)):
+    why, stood = _desk.known_past(key) if is_looking else ("", ())
+    if why and stood == _standing(kwargs):
         return _instead(request, kwargs, f"{why}; it was tried a moment ago")
     # A page may hold a form: its secret is the sender's, and is known before the page is made.
     get_token(request)
     seconds = LONG_S if is_long else LOOKING_S if is_looking else SENDING_S
     try:
-        with _desk.place(heavy=bool(_desk.known_past(message))) as helper:
+        with _desk.place(heavy=bool(_desk.known_past(message)[0])) as helper:
             answer = helper.within(seconds).ask(carry_out, Asked.of(request))
     except PastBudget as past:
         if not isinstance(past, _NoPlace):
-            _desk.remember_past(message, str(past))
+            _desk.remember_past(message, str(past), ())
             if is_looking:
-                _desk.remember_past(key, str(past))
+                _desk.remember_past(key, str(past), _standing(kwargs))
         return _instead(request, kwargs, str(past))
     return _sent_on(request, answer)
 

@@ -1,7 +1,7 @@
 """Questions about a message answered in a process of its own, under limits of processor time and memory (decision 0013)."""
 
 from jetwind.engines.bounded.composing import COMPOSING, BoundedComposer
-from jetwind.engines.bounded.helper import Budget, Helper, Holder, PastBudget, Start
+from jetwind.engines.bounded.helper import Budget, Helper, Holder, PastBudget, Start, prepare
 from jetwind.engines.bounded.lightening import (
     before_and_after_bounded,
     candidates_bounded,
@@ -35,6 +35,7 @@ __all__ = [
     "lighter_bounded",
     "listing_bounded",
     "overview_bounded",
+    "prepare",
     "read_readers_bounded",
     "review_bounded",
     "shown_elsewhere_bounded",

@@ -17,6 +17,7 @@ import signal
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
+from multiprocessing import forkserver
 from multiprocessing.connection import Connection
 from multiprocessing.context import BaseContext
 from pathlib import Path
@@ -39,6 +40,18 @@ _PATIENCE = 6.0
 #: A helper that is to break off by itself is ended after so many times the seconds that it was given.
 _GENTLY = 2.0
 _TICKS = os.sysconf("SC_CLK_TCK")
+
+
+def prepare() -> None:
+    """Begin the process that helpers are forked from, without waiting for it: what it imports takes seconds."""
+    _server()
+    forkserver.ensure_running()
+
+
+def _server() -> BaseContext:
+    server = multiprocessing.get_context("forkserver")
+    server.set_forkserver_preload(list(PRELOADED))
+    return server
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,11 +95,7 @@ class Helper:
     def __init__(self, given: Any, budget: Budget, start: Start) -> None:
         self._here = given if start == "here" else None
         self._given, self._budget = pickle.dumps(given) if start != "here" else b"", budget
-        self._context: BaseContext = multiprocessing.get_context("fork")
-        if start == "server":
-            server = multiprocessing.get_context("forkserver")
-            server.set_forkserver_preload(list(PRELOADED))
-            self._context = server
+        self._context: BaseContext = _server() if start == "server" else multiprocessing.get_context("fork")
         self._process: Any = None
         self._pipe: Connection | None = None
         self._spent = 0.0

@@ -17,6 +17,7 @@ from procrastinate.contrib.django.django_connector import DjangoConnector
 
 from jetwind.apps.jobs.services import give_back_soon, settle
 from jetwind.apps.ui.once import forget_old
+from jetwind.engines.bounded import prepare
 
 logger = logging.getLogger(__name__)
 
@@ -41,6 +42,8 @@ class Command(BaseCommand):
             CommandError: it ended without being asked to, as it does when the database goes away; whoever started it starts another.
         """
         _give_memory_back()
+        if settings.DESK == "helpers":
+            prepare()
         # The connector that suits requests cannot listen for jobs; the worker needs the asynchronous one.
         connector = app.connector
         assert isinstance(connector, DjangoConnector)
