@@ -9,6 +9,7 @@ from PIL import Image
 from jetwind.core.images.elsewhere import with_fetched
 from jetwind.core.message import Message, Resource, read_bytes
 from jetwind.core.profiles import MARK_ATTRIBUTE, PARTS_HOST, pictures, profiles, rewrite, usual
+from jetwind.core.profiles.page import MOST_TEXT
 from jetwind.core.source import LIMITS
 from tests.factories import archive, mail, package, picture
 
@@ -133,16 +134,16 @@ class TestRewrite:
 
     def test_what_is_not_looked_at_is_not_rendered(self) -> None:
         """Neither the HTML nor the plain text beyond the limits; it is told where, and no client is said to stop there."""
-        written = "<p>kiln</p><p>" + "word " * (LIMITS.html_characters // 5) + "</p><p>the end</p>"
+        written = "<p>kiln</p><p>" + "word " * (MOST_TEXT // 5) + "</p><p>the end</p>"
         message = read_bytes(written.encode(), "x.html")
         found = rewrite(message, DESKTOP)
         assert "the end" not in found.html
-        assert LIMITS.html_characters < len(found.html) < LIMITS.html_characters + 1_000
+        assert MOST_TEXT < len(found.html) < MOST_TEXT + 1_000
         in_a_tag = rewrite(read_bytes(f"<p>kiln</p><p title='{'a' * LIMITS.html_characters}'>the end</p>".encode(), "x.html"), DESKTOP)
         assert len(in_a_tag.html) < 1_000
         assert "kiln" in in_a_tag.html
         (change,) = found.dropped
-        assert change.title == "everything after 2,000,000 characters, which Jetwind does not look at"
+        assert change.title == "everything after 600,010 characters, which Jetwind does not draw"
         assert not found.clipped
         assert "the end" not in rewrite(message, DESKTOP, only="").html
         for many in ("<p>kiln</p>" * (LIMITS.elements + 1), "<b>" * 100 + "<p>kiln</p>" * LIMITS.rebuilt_elements):
@@ -150,7 +151,7 @@ class TestRewrite:
             assert "kiln" in found.html
             assert "the end" not in found.html
             assert found.dropped[-1].title.startswith("everything after ")
-            assert found.dropped[-1].title.endswith(" characters, which Jetwind does not look at")
+            assert found.dropped[-1].title.endswith(" characters, which Jetwind does not draw")
         text = rewrite(read_bytes(mail(None, "word " * (LIMITS.text_characters // 5 + 1) + "the end"), "x.eml"), DESKTOP)
         assert LIMITS.text_characters < len(text.html) < LIMITS.text_characters + 1_000
 

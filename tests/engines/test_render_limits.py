@@ -221,6 +221,17 @@ class TestHeavy:
         finally:
             browser.close()
 
+    def test_few_are_kept(self, monkeypatch: pytest.MonkeyPatch) -> None:
+        """Of the pages that nobody uses, those that were used last."""
+        monkeypatch.setattr(chromium, "MOST_KEPT", 2)
+        browser = Browser()
+        try:
+            for ratio in (1, 2, 1, 3):
+                browser.capture(CaptureRequest("<p>kiln</p>", {}, 300, 200, ratio))
+            assert [ratio for ratio, _ in browser._pages] == [1, 3]
+        finally:
+            browser.close()
+
     def test_no_losses_are_tried(self) -> None:
         """Hundreds of such pages would be held and laid out: nobody knows which losses show, and no browser is asked."""
         page = Rewritten("x" * (HEAVY_CHARACTERS + 1), {}, ())

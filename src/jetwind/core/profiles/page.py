@@ -22,6 +22,8 @@ from jetwind.core.source import Edit, Span, splice
 _NO_MORE = '</style></title></textarea><div style="font:13px sans-serif;padding:8px">The client shows no more than this.</div>'
 #: Elements that no mail client runs or loads, whatever the table says (common practice, no published source).
 _ACTIVE = frozenset({"script", "iframe", "embed", "applet", "frame", "frameset", "base", "noscript"})
+#: Characters of text that are drawn: a long newsletter has fifty thousand, and the browser takes 400 octets for each.
+MOST_TEXT = 600_000
 _VOID = frozenset({"base", "meta", "link", "embed", "frame", "input", "img", "hr", "wbr", "source", "br", "track", "area", "col", "param"})
 
 
@@ -41,8 +43,8 @@ class Page:
 
     def rewritten(self) -> Rewritten:
         """The whole."""
-        looked_at = self._looked_at()
-        cut = min(self._cut(), looked_at)
+        drawn = self._drawn()
+        cut = min(self._cut(), drawn)
         before = self._doctype()
         self.work.edits.extend(without_code(self.document))
         for element in self.document.all_elements:
@@ -54,8 +56,8 @@ class Page:
             self.work.edits = [edit for edit in self.work.edits if edit.span.end <= cut]
             self.work.edits.append(Edit(Span(cut, len(self.text)), _NO_MORE))
             why = f"everything after {self.work.profile.clip:,} octets"
-            if cut == looked_at:
-                why = f"everything after {looked_at:,} characters, which Jetwind does not look at"
+            if cut == drawn:
+                why = f"everything after {drawn:,} characters, which Jetwind does not draw"
             self.work.note("dropped", "clip", why, Span(cut, len(self.text)))
         source = before + splice(self.document.source.text, self.work.edits)
         return Rewritten(
@@ -63,7 +65,7 @@ class Page:
             self.work.pictures.parts,
             tuple(self.work.changes),
             tuple(self.work.pictures.lacking),
-            cut < looked_at,
+            cut < drawn,
             frozenset(self.work.blocked),
             self.work.pictures.own,
             self.work.message.fetched_key,
@@ -95,9 +97,16 @@ class Page:
             self.work.note("dropped", "conditional", "a conditional block for other clients", span)
         return document, numbers
 
-    def _looked_at(self) -> int:
-        """The character at which Jetwind stops looking: inside a text, or at the start of a tag; all of them where it looks at the whole."""
+    def _drawn(self) -> int:
+        """The character at which Jetwind stops drawing, inside a text or at the start of a tag; all of them where it draws the whole."""
         tokens, end = self.document.tokens, self.document.characters_looked_at
+        if len(self.text) > MOST_TEXT:
+            left = MOST_TEXT
+            for token in tokens:
+                if token.kind == "text":
+                    left -= token.span.end - token.span.start
+                    if left < 0:
+                        return token.span.end + left
         if end == len(self.text) or not tokens:
             return len(self.text)
         last = tokens[-1]

@@ -41,6 +41,8 @@ PATIENCE_MS = 15_000
 MOST_PIXELS = 8_000_000
 #: Pages at work at once for one message: measured, more gain nothing on two cores. One more is kept for another message.
 SLOTS = 3
+#: Pages that are kept for the next picture: those of one message, at two pixel ratios. Each takes 20 to 70 MB.
+MOST_KEPT = 2 * SLOTS
 #: Octets that the browser's processes may have for themselves; on real newsletters they take a third.
 MOST_MEMORY = 1_500_000_000
 #: Chromium keeps memory from page to page; a fresh one after so many pictures bounds it.
@@ -181,6 +183,7 @@ class Browser:
         slot = await self._turns.take(message)
         try:
             if request.is_heavy:
+                # It needs the memory that they keep.
                 await self._discard_idle()
             for attempt in (1, 2):
                 if stopped():
@@ -221,6 +224,7 @@ class Browser:
             # While a heavy page is laid out, none is kept for the next picture: it needs the memory.
             if request.is_heavy or self._heavy.locked() or (key in self._pages and self._pages[key].is_worn):
                 await self._discard(key)
+            await self._discard_idle(MOST_KEPT)
             if request.is_heavy:
                 await asyncio.to_thread(give_back)
             self._turns.give_back(message, slot)
@@ -369,8 +373,10 @@ class Browser:
                     await self._start()
             if key not in self._pages:
                 self._pages[key] = await asyncio.wait_for(self._new_page(), self._patience_ms / 1000)
-            self._pages[key].fetched = fetched or None
-            return self._pages[key]
+            # The page that was used last stands last.
+            page = self._pages[key] = self._pages.pop(key)
+            page.fetched = fetched or None
+            return page
 
     async def _new_page(self) -> _Page:
         devtools = self._devtools
@@ -398,9 +404,10 @@ class Browser:
             await asyncio.sleep(0.005)
         return page
 
-    async def _discard_idle(self) -> None:
-        """Throw away the kept pages that nobody uses now: a heavy page needs what memory they keep."""
-        for key in [key for key in self._pages if key not in self._at_work]:
+    async def _discard_idle(self, kept: int = 0) -> None:
+        """Throw away pages that nobody uses now, those first that were used longest ago, until so many are kept with those in use."""
+        idle = [key for key in self._pages if key not in self._at_work]
+        for key in idle[: max(0, len(self._pages) - kept)]:
             await self._discard(key)
 
     async def _discard(self, key: tuple[int, int]) -> None:
