@@ -150,7 +150,7 @@ def chain(papers: Papers) -> tuple[list[Box], list[Vouch], float]:
         boxes += [one_box, key_box]
         said = {"pass": "DKIM verifies", "planned": "key is published", "temperror": "nobody answered"}.get(one.result, "DKIM fails")
         vouches.append(_between(said, state, one_box, key_box))
-        fits = state == "holds" and dmarc is not None and "DKIM" in dmarc.aligned and aligned(one.domain, papers.domain, strict=False)
+        fits = state == "holds" and dmarc is not None and "DKIM" in dmarc.aligned and aligned(one.domain, dmarc.domain, strict=False)
         fit: State = "holds" if fits else "unknown" if state == "unknown" else "fails"
         vouches.append(Vouch(_said_of(fit, state), fit, centre + _BOX_WIDE, top + 23, right, middle + 23))
     if not papers.dkim:

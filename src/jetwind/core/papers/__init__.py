@@ -1,6 +1,19 @@
 """The sender's papers: what name records and signatures say about who may send in a domain's name. Values; an engine asks."""
 
 from jetwind.core.papers.dmarc import DmarcRecord, aligned, dmarc_record
-from jetwind.core.papers.values import Bimi, Dkim, Dmarc, Lookup, Papers, Spf, is_as_sent, sender_domain
+from jetwind.core.papers.values import Bimi, Dkim, Dmarc, Lookup, Papers, Spf, is_as_sent, sender_domain, sender_domains
 
-__all__ = ["Bimi", "Dkim", "Dmarc", "DmarcRecord", "Lookup", "Papers", "Spf", "aligned", "dmarc_record", "is_as_sent", "sender_domain"]
+__all__ = [
+    "Bimi",
+    "Dkim",
+    "Dmarc",
+    "DmarcRecord",
+    "Lookup",
+    "Papers",
+    "Spf",
+    "aligned",
+    "dmarc_record",
+    "is_as_sent",
+    "sender_domain",
+    "sender_domains",
+]

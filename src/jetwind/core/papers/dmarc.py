@@ -35,10 +35,13 @@ def is_dmarc(text: str) -> bool:
 
 
 def dmarc_record(text: str) -> DmarcRecord:
-    """A record as receivers read it: unknown tags are skipped, a faulty one takes its default, but for ``v`` and ``p`` (RFC 7489 §6.3, §6.6.3).
+    """A record as receivers read it (RFC 7489 §6.3, §6.6.3).
+
+    Unknown tags and what is no tag are skipped, and a faulty value takes its default. Without a usable policy, or with a policy for
+    subdomains that is none, the record asks for nothing, where it names an address for reports; else it is not used.
 
     Raises:
-        DmarcFault: it has no version, or no usable policy and nowhere to send reports to.
+        DmarcFault: it is not used; or a tag stands there twice, which voids a list of tags (RFC 6376 §3.2).
     """
     if not is_dmarc(text):
         raise DmarcFault("it does not begin with v=DMARC1")
@@ -48,7 +51,7 @@ def dmarc_record(text: str) -> DmarcRecord:
             continue
         match = _TAG.match(part)
         if match is None:
-            raise DmarcFault(f"“{part.strip()[:40]}” is no tag")
+            continue
         name = match["name"].lower()
         if name in tags:
             raise DmarcFault(f"the tag {name} stands there twice")
@@ -56,25 +59,28 @@ def dmarc_record(text: str) -> DmarcRecord:
             raise DmarcFault("the policy p does not come right after the version")
         tags[name] = match["value"]
     reports = tuple(uri.strip() for uri in tags.get("rua", "").split(",") if uri.strip())
-    policy = tags.get("p", "").lower()
-    if policy not in _POLICIES:
+    policy, of_subdomains = tags.get("p", "").lower(), tags.get("sp", tags.get("p", "")).lower()
+    if policy not in _POLICIES or of_subdomains not in _POLICIES:
         if not any(_URI.match(uri) for uri in reports):
-            raise DmarcFault(f"its policy p is “{tags['p']}”" if "p" in tags else "it has no policy p")
-        policy = "none"
-    for name, allowed in (("sp", _POLICIES), ("adkim", frozenset("rs")), ("aspf", frozenset("rs"))):
-        if name in tags and tags[name].lower() not in allowed:
-            raise DmarcFault(f"{name} is “{tags[name][:20]}”")
+            if policy in _POLICIES:
+                raise DmarcFault(f"its policy for subdomains sp is “{tags['sp'][:20]}”")
+            raise DmarcFault(f"its policy p is “{tags['p'][:20]}”" if "p" in tags else "it has no policy p")
+        policy = of_subdomains = "none"
     share = tags.get("pct", "100")
-    if not share.isascii() or not share.isdigit() or int(share[:4]) > 100:
-        raise DmarcFault(f"pct is “{share[:20]}”")
+    is_share = share.isascii() and share.isdigit() and int(share[:4]) <= 100
     return DmarcRecord(
         policy,  # type: ignore[arg-type]
-        tags.get("sp", policy).lower(),
+        of_subdomains,
         tags.get("adkim", "r").lower() == "s",
         tags.get("aspf", "r").lower() == "s",
-        int(share),
+        int(share) if is_share else 100,
         reports,
     )
+
+
+def strictness(policy: str) -> int:
+    """How strict a policy is: 0 for none and for no policy, 2 for one that has messages refused."""
+    return {"quarantine": 1, "reject": 2}.get(policy, 0)
 
 
 def aligned(domain: str, sender: str, *, strict: bool) -> bool:

@@ -52,6 +52,7 @@ class Dkim:
     """One signature (RFC 6376, 8463). ``covers`` are the header names it signs, in small letters; ``number`` counts them from the top, from 0.
 
     ``result`` is ``planned`` for a signature that the sending system will make: of it only the key's record was asked.
+    ``remarks`` are ends of sentences that say why it counts in part though it holds.
     """
 
     domain: str
@@ -63,11 +64,14 @@ class Dkim:
     covers: tuple[str, ...] = ()
     number: int = 0
     lookups: tuple[Lookup, ...] = ()
+    remarks: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
 class Dmarc:
     """What the domain of From asks for (RFC 7489). ``found_at`` is the name its record stands at, empty where there is none.
+
+    Of several domains in From it is the one with the strictest policy among those that nobody vouches for (§6.6.1).
 
     ``aligned`` names what passes and is aligned: ``SPF``, ``DKIM``; ``why`` is what is wrong with the record.
     """
@@ -141,12 +145,18 @@ _NAME = re.compile(r"[^\W_](?:[\w-]{0,61}\w)?(?:\.[^\W_](?:[\w-]{0,61}\w)?){1,20
 
 def sender_domain(message: Message) -> str:
     """The domain of the first mailbox of From in small letters; empty where there is none, or a field stands in it."""
+    return next(iter(sender_domains(message)), "")
+
+
+def sender_domains(message: Message) -> tuple[str, ...]:
+    """The domains of all mailboxes of From in small letters, each once; without those in which a field stands."""
+    found: list[str] = []
     for box in message.mailboxes("From"):
         domain = box.address.rpartition("@")[2].strip().rstrip(".").lower()
         # Of a field in its place the parser of addresses may leave only the first marks.
-        if _NAME.fullmatch(domain) and not message.holds_field(box.address):
-            return domain
-    return ""
+        if domain not in found and _NAME.fullmatch(domain) and not message.holds_field(box.address):
+            found.append(domain)
+    return tuple(found)
 
 
 #: Headers that a mail gets on its way, or from the program that sends it. Common practice, no published source.

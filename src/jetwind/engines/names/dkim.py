@@ -9,6 +9,7 @@ import dkim
 from nacl.exceptions import CryptoError
 
 from jetwind.core.papers import Dkim
+from jetwind.core.papers.dkim import KeyRecord, key_fault, signature_fault, signature_remarks
 from jetwind.engines.names.asking import Asked, NoAnswer
 
 #: Signatures of one message that are verified.
@@ -41,9 +42,12 @@ def _one(asked: Asked, raw: bytes, number: int) -> Dkim:
             "", "", "fail", f"the signature has {sizes[number]:,} octets, more than the {MOST_OCTETS:,} that are read", number=number
         )
 
+    keys: list[KeyRecord] = []
+
     def text_of(name: bytes, timeout: int = 5) -> bytes | None:
         texts = asked.texts(name.decode("ascii", "replace"))
-        return texts[0].encode() if texts else None
+        keys.extend(KeyRecord.of(text) for text in texts[:1])
+        return _without_services(texts[0]).encode() if texts else None
 
     with asked.listing() as lookups:
         log, heard = _listening()
@@ -58,6 +62,10 @@ def _one(asked: Asked, raw: bytes, number: int) -> Dkim:
         except _ANY as wrong:
             result, why = "fail", _said(wrong)
         fields = signature.signature_fields or {}
+        tags = {name.decode("ascii", "replace"): value.decode("ascii", "replace").strip() for name, value in fields.items()}
+        # The library verifies the numbers, and does not ask whether such a signature, or such a key, counts.
+        if fault := signature_fault(tags) or (key_fault(tags, keys[0]) if keys else ""):
+            result, why = "fail", fault
         covers = tuple(
             name.decode("ascii", "replace").strip().lower() for name in re.split(rb"\s*:\s*", fields.get(b"h", b"")) if name.strip()
         )
@@ -71,7 +79,13 @@ def _one(asked: Asked, raw: bytes, number: int) -> Dkim:
             covers,
             number,
             tuple(lookups),
+            signature_remarks(tags, keys[0] if keys else None, len(signature.body)),
         )
+
+
+def _without_services(record: str) -> str:
+    """A key's record without its tag s, of which the library knows one service alone (RFC 6376 §3.6.1); it is judged here."""
+    return ";".join(part for part in record.split(";") if part.partition("=")[0].strip() != "s")
 
 
 def _field_sizes(raw: bytes) -> list[int]:
@@ -115,8 +129,11 @@ def planned(asked: Asked, domain: str, selector: str) -> Dkim:
         except NoAnswer as failed:
             return Dkim(domain, selector, "temperror", str(failed), lookups=tuple(lookups))
         why, kind, bits = "", "", 0
-        if not texts:
+        key = KeyRecord.of(texts[0]) if texts else None
+        if key is None:
             why = "the key's record is not there"
+        elif fault := key_fault({}, key):
+            why = fault
         else:
             try:
                 _, bits, key_type, _ = dkim.load_pk_from_dns(name.encode(), lambda name, timeout=5: texts[0].encode())
@@ -125,4 +142,5 @@ def planned(asked: Asked, domain: str, selector: str) -> Dkim:
                 why = _said(wrong)
         if bits and kind == "rsa" and bits < 1024:
             why = f"the key has {bits} bits, and receivers ask for 1,024"
-        return Dkim(domain, selector, "fail" if why else "planned", why, kind, int(bits or 0), lookups=tuple(lookups))
+        remarks = signature_remarks({}, key, 0)
+        return Dkim(domain, selector, "fail" if why else "planned", why, kind, int(bits or 0), lookups=tuple(lookups), remarks=remarks)

@@ -4,17 +4,19 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from jetwind.core.links.addresses import organisational_domain
 from jetwind.core.message import Message
-from jetwind.core.papers import Bimi, Dkim, Dmarc, Papers, Spf, aligned, dmarc_record, sender_domain
-from jetwind.core.papers.dmarc import DmarcFault, is_dmarc
+from jetwind.core.papers import Bimi, Dkim, Dmarc, Papers, Spf, aligned, dmarc_record, sender_domain, sender_domains
+from jetwind.core.papers.dmarc import DmarcFault, is_dmarc, strictness
 from jetwind.engines.names import dkim, spf
 from jetwind.engines.names.asking import Asked, NoAnswer, Resolver
 
 #: Says why a picture does not load; empty where it does.
 Loads = Callable[[str], str]
+#: Domains of From that are asked for.
+MOST_FROM = 8
 _RETURN_PATH = re.compile(r"<(?P<address>[^<>\s]*@(?P<domain>[^<>\s@]+))>")
 
 
@@ -44,7 +46,7 @@ def papers_of(message: Message, resolver: Resolver, signing: Signing = Signing()
         signed = ()
     sent_for, address, identity = _return_path(message, signing, domain)
     checked = spf.evaluate(asked, sent_for, signing.host if spf.is_ip(signing.host) else "", sender=address, identity=identity)
-    dmarc = _dmarc(asked, domain, checked, signed)
+    dmarc = _strictest([_dmarc(asked, one, checked, signed) for one in sender_domains(message)[:MOST_FROM]])
     return Papers(domain, resolver.name, checked, signed, dmarc, _bimi(asked, domain, loads), is_planned)
 
 
@@ -58,6 +60,14 @@ def _return_path(message: Message, signing: Signing, domain: str) -> tuple[str, 
         return signing.return_path.lower(), "", "return path"
     box = next(iter(message.mailboxes("From")), None)
     return domain, box.address if box is not None and box.address.isascii() else "", "From"
+
+
+def _strictest(found: list[Dmarc]) -> Dmarc:
+    """What counts of several domains in From: the strictest policy among those whose check fails (RFC 7489 §6.6.1), with all look-ups."""
+    lookups = tuple(lookup for one in found for lookup in one.lookups)
+    unknown = [one for one in found if one.failed]
+    failing = sorted((one for one in found if not one.aligned), key=lambda one: -strictness(one.policy))
+    return replace((unknown or failing or found)[0], lookups=lookups)
 
 
 def _dmarc(asked: Asked, domain: str, checked: Spf, signed: tuple[Dkim, ...]) -> Dmarc:

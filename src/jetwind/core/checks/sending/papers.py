@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from jetwind.core.checking import CannotTell, Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
@@ -150,6 +150,7 @@ def find_lookups(message: Message, context: Context, options: LookupOptions) -> 
         clear(f"{_MAIL}\nx\n", given=_asked()),  # a template, which is signed when it is sent
         clear(f"{_SIGNED}\nx\n", given=_asked(dkim=(Dkim("kiln.org", "spring", "temperror", "nobody answers"),))),
         clear(f"{_SIGNED}\nx\n"),
+        finds(f"{_SIGNED}\nx\n", given=_asked(dkim=(replace(_DKIM, remarks=("the domain is only testing",)),))),
         clear(f"{_SIGNED}\nx\n", given=_asked(dkim=(_DKIM, Dkim("list.net", "x", "fail", "body")))),  # one that holds is enough
         finds(f"{_SIGNED}\nx\n", given=_asked(dkim=(Dkim("kiln.org", "spring", "fail", "the body was changed after it was signed"),))),
         finds(f"{_SENT}\nx\n", given=_asked()),
@@ -168,20 +169,36 @@ def find_dkim(message: Message, context: Context, options: Options) -> Iterator[
     if any(one.result in ("pass", "planned") and one.domain and _is_of(one, papers) for one in papers.dkim):
         failed = [one for one in failed if _is_of(one, papers)]
     for one in failed:
-        header = headers[one.number] if one.number < len(headers) else None
         sentence = (
             "The key of {selector} at {domain}: {why}." if papers.is_planned else "The DKIM signature of {domain} does not verify: {why}."
         )
         yield Hit(
             sentence,
-            Place.in_header(message, "DKIM-Signature" if header else "From", header or message.header("From")),
+            _signed_at(message, one),
             {"domain": one.domain or "nobody", "selector": one.selector, "why": one.why.rstrip(".")},
             identity=f"{one.domain}:{one.selector}",
             fix=dkim_to_publish(one) if "record" in one.why else None,
         )
+    for one in papers.dkim:
+        for remark in one.remarks if one.result in ("pass", "planned") else ():
+            data = {"domain": one.domain or "nobody", "remark": remark}
+            identity = f"{one.domain}:{one.selector}:{remark[:20]}"
+            yield Hit(
+                "The DKIM signature of {domain} counts in part: {remark}.",
+                _signed_at(message, one),
+                data,
+                identity=identity,
+                level=Level.NOTE,
+            )
     unanswered = [one for one in papers.dkim if one.result == "temperror"]
     if unanswered and not failed:
         raise CannotTell(f"nobody answered for the key of {unanswered[0].domain}: {unanswered[0].why}")
+
+
+def _signed_at(message: Message, one: Dkim) -> Place:
+    """The header with a signature; that of the sender, where the message has none yet."""
+    headers = list(message.header_fields("DKIM-Signature"))
+    return Place.in_header(message, "DKIM-Signature", headers[one.number]) if one.number < len(headers) else _from(message)
 
 
 def _is_of(one: Dkim, papers: Papers) -> bool:
