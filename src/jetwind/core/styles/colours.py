@@ -9,11 +9,13 @@ from typing import Any
 import tinycss2
 from tinycss2.color4 import parse_color
 
+from jetwind.core.styles.wide_colours import FUNCTIONS, as_rgba, computed, converted
+
 
 def parse(node: Any, quirks: bool) -> tuple[str, Any] | None:
-    """A colour value as ``(kind, what)``: colour, keyword, or unknown for the colours of a system; None where it is none.
+    """A colour value as ``(kind, what)``: colour, keyword, or unknown for what cannot be told; None where it is none.
 
-    In quirks mode a colour may lack its hash (quirks.spec §3.1; from memory).
+    Nobody can tell the colours of a system, nor a function with a variable in it. In quirks mode a colour may lack its hash (quirks.spec §3.1; from memory).
     """
     if node is None:
         return None
@@ -24,10 +26,25 @@ def parse(node: Any, quirks: bool) -> tuple[str, Any] | None:
     except (ValueError, TypeError, AttributeError):
         return None
     if found is None:
+        if node.type == "function" and node.lower_name in FUNCTIONS:
+            return _of_function(node)
         return ("unknown", node.lower_value) if node.type == "ident" and node.lower_value in _SYSTEM_COLOURS else None
     if str(found) == "currentcolor":
         return "keyword", "currentcolor"
-    return "colour", rgba(found)
+    try:
+        return "colour", rgba(found)
+    except (ValueError, ArithmeticError):
+        return "unknown", tinycss2.serialize([node])
+
+
+def _of_function(node: Any) -> tuple[str, Any] | None:
+    """A function that is no plain colour: calculated, relative, a mixture, or nothing that CSS knows."""
+    if (seen := computed(node)) is not None:
+        return "colour", seen
+    is_open = node.lower_name in ("color-mix", "light-dark") or any(
+        one.type in ("function", "() block") or (one.type == "ident" and one.lower_value in ("from", "none")) for one in node.arguments
+    )
+    return ("unknown", tinycss2.serialize([node])) if is_open else None
 
 
 _SYSTEM_COLOURS = frozenset(
@@ -63,7 +80,13 @@ def _bare(node: Any) -> str:
 
 
 def rgba(colour: Any) -> tuple[int, int, int, float]:
-    """Red, green, blue from 0 to 255, and alpha from 0 to 1."""
+    """Red, green, blue from 0 to 255, and alpha from 0 to 1.
+
+    Raises:
+        ValueError, ArithmeticError: a number in it has no end.
+    """
+    if colour.space not in ("srgb", "hsl", "hwb"):
+        return as_rgba(converted(colour.space, colour.coordinates, colour.alpha if colour.alpha is not None else 1.0))
     inside = colour.to("srgb") if colour.space != "srgb" else colour
     red, green, blue = (min(255, max(0, round((part or 0) * 255 + 1e-9))) for part in inside.coordinates[:3])
     return red, green, blue, round(float(inside.alpha if inside.alpha is not None else 1), 3)

@@ -15,6 +15,7 @@ import tinycss2
 from jetwind.core.styles import colours
 from jetwind.core.styles.properties import INITIAL, KEYWORDS, WIDE
 from jetwind.core.styles.reading import value_nodes
+from jetwind.core.styles.wide_colours import computed
 
 _ABSOLUTE = {"px": 1.0, "pt": 96 / 72, "pc": 16.0, "in": 96.0, "cm": 96 / 2.54, "mm": 96 / 25.4, "q": 96 / 101.6}
 _RELATIVE = frozenset(["em", "rem", "ex", "ch", "vw", "vh", "vmin", "vmax", "lh", "rlh", "cap", "ic"])
@@ -51,12 +52,17 @@ def expand(name: str, value: str, quirks: bool) -> tuple[tuple[str, Parsed], ...
         return ()
     if len(nodes) == 1 and nodes[0].type == "ident" and nodes[0].lower_value in WIDE:
         return tuple((long, ("wide", nodes[0].lower_value)) for long in names)
-    if "\ue000" in value or any(node.type == "function" and node.lower_name in _DEPENDENT for node in nodes):
+    if "\ue000" in value or any(node.type == "function" and node.lower_name in _DEPENDENT and not _is_told(node) for node in nodes):
         return tuple((long, ("unknown", value)) for long in names)
     if name in _SHORTHANDS:
         return tuple(_SHORTHANDS[name]([node for node in nodes if node.type != "whitespace"], quirks))
     parsed = _parse(name, nodes, quirks)
     return ((name, parsed),) if parsed is not None else ()
+
+
+def _is_told(node: Any) -> bool:
+    """Whether a function is a colour that is computed."""
+    return node.lower_name in ("color-mix", "light-dark") and computed(node) is not None
 
 
 def _parse(name: str, nodes: list[Any], quirks: bool) -> Parsed | None:

@@ -30,8 +30,21 @@
   const parts = (text) => {
     const found = /^rgba?\(([\d.]+), ([\d.]+), ([\d.]+)(?:, ([\d.]+))?\)$/.exec(text);
     if (found) return [+found[1], +found[2], +found[3], found[4] === undefined ? 1 : +found[4]];
-    const wide = /^color\(srgb ([\d.e-]+) ([\d.e-]+) ([\d.e-]+)(?: \/ ([\d.]+))?\)$/.exec(text);
-    return wide ? [wide[1] * 255, wide[2] * 255, wide[3] * 255, wide[4] === undefined ? 1 : +wide[4]] : null;
+    const wide = /^color\(srgb (\S+) (\S+) (\S+?)(?: \/ (\S+))?\)$/.exec(inSrgb(text));
+    if (!wide) return null;
+    const number = (part) => (part === "none" ? 0 : +part);
+    const colour = wide.slice(1, 4).map((part) => Math.min(1, Math.max(0, number(part))) * 255);
+    return [...colour, wide[4] === undefined ? 1 : number(wide[4])];
+  };
+  // A colour of another space as the browser itself converts it: a relative colour of an element that is there for this alone.
+  const probe = document.createElement("i");
+  const inSrgb = (text) => {
+    if (text.startsWith("color(srgb ")) return text;
+    document.documentElement.append(probe);
+    probe.style.cssText = `all: initial !important; color: color(from ${text} srgb r g b / alpha) !important`;
+    const found = getComputedStyle(probe).color;
+    probe.remove();
+    return found;
   };
   const over = (top, bottom) => {
     if (!top || !bottom) return null;
