@@ -8,8 +8,9 @@ from typing import Any
 import pytest
 import tinycss2
 
-from jetwind.core.checking import Context, Outcome, registry, run_check
+from jetwind.core.checking import Box, CheckResult, Context, Outcome, box, laid_out, registry, run_check
 from jetwind.core.message import read_bytes
+from jetwind.core.styles import ComputedStyles
 from jetwind.core.styles.colours import parse
 from tests.references import sdist
 
@@ -123,3 +124,54 @@ def test_no_check_crashes_on_a_colour() -> None:
         (one.id, answer.reason) for one in registry().values() if (answer := run_check(one, message, Context())).outcome is Outcome.CRASHED
     ]
     assert crashed == []
+
+
+class TestUnknown:
+    """A letter's colour or a ground that nobody knows is told, and never clear."""
+
+    @pytest.mark.parametrize(
+        ("html", "name"),
+        [
+            ('<td bgcolor="{{ c }}">x', "background-color"),
+            ('<td style="background: {{ c }}">x', "background-color"),
+            ('<td style="background-color: #{{ c }}">x', "background-color"),
+            ('<td style="background-color: rgb(var(--r) 0 0)">x', "background-color"),
+            ('<td style="color: {{ c }}">x', "color"),
+            ('<td><font color="{{ c }}">x', "color"),
+        ],
+    )
+    def test_computed(self, html: str, name: str) -> None:
+        """A field or a variable as colour, in an attribute or a style."""
+        document = read_bytes(f"<table><tr>{html}".encode(), "a.html").document
+        assert document is not None
+        assert ComputedStyles(document).colour(document.all_elements[-1], name) is None
+
+    def _contrast(self, *boxes: Box, check: str = "access.contrast", profile: str = "desktop-pane") -> CheckResult:
+        message = read_bytes(b"<p>Kiln</p>\n<div>Glaze</div>\n<h1>Clay</h1>", "a.html")
+        return run_check(registry()[check], message, Context(renders=laid_out(profile, *boxes).on(message)))
+
+    def test_told_with_its_place(self) -> None:
+        """Alone it is what cannot be told; beside a finding it is said of the rest."""
+        known = box("p", "text", 0, 0, 90, 20, characters=9, size=16, colour=(9, 0, 0, 1), ground=(255, 255, 255, 1))
+        faint = box("p", "text", 0, 0, 90, 20, characters=9, size=16, colour=(200, 200, 200, 1), ground=(255, 255, 255, 1))
+        on_picture = box("div", "text", 0, 20, 90, 20, characters=9, size=16, colour=(200, 200, 200, 1), ground=None)
+        no_colour = box("h1", "text", 0, 40, 90, 20, characters=9, size=16, colour=None, ground=(255, 255, 255, 1))
+        assert self._contrast(known).outcome is Outcome.CLEAR
+        one = self._contrast(known, on_picture)
+        assert (one.outcome, one.reason) == (
+            Outcome.CANNOT_TELL,
+            "text stands on a picture, a gradient or a colour that is not known, in one place, at line 2",
+        )
+        both = self._contrast(faint, on_picture, no_colour)
+        assert both.outcome is Outcome.FINDINGS
+        assert both.reason.endswith("in 2 places, the first at line 2")
+        night = self._contrast(on_picture, check="access.contrast-dark", profile="desktop-night")
+        assert night.outcome is Outcome.CANNOT_TELL
+
+    def test_an_unsubscribe_link_on_an_unknown_ground(self) -> None:
+        """White letters may well stand out from what the field brings."""
+        link = '<p><a href="https://kiln.org/unsubscribe" style="color: #ffffff">Unsubscribe</a></p>'
+        for ground, told in (("#ffffff", True), ("{{ colour }}", False)):
+            message = read_bytes(f'<p>Sale</p><table><tr><td bgcolor="{ground}">{link}</td></tr></table>'.encode(), "a.html")
+            answer = run_check(registry()["footer.unsubscribe-hidden"], message, Context())
+            assert bool(answer.findings) is told

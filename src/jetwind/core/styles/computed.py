@@ -12,6 +12,7 @@ from functools import cached_property
 from typing import Any
 
 from jetwind.core.facts import table
+from jetwind.core.fields import tokens
 from jetwind.core.markup import Document, Element
 from jetwind.core.styles.colours import legacy_colour
 from jetwind.core.styles.declarations import declarations
@@ -126,19 +127,19 @@ class ComputedStyles:
         if tag == "a" and "href" in names:
             yield "text-decoration-line", ("keyword", "underline")
             body = self._document.body
-            link = legacy_colour(body.get("link") or "") if body.tag == "body" and "link" in body.names else None
-            yield "color", ("colour", link or (0, 0, 238, 1.0))
+            link = self._legacy(body.get("link") or "") if body.tag == "body" and "link" in body.names else None
+            yield "color", link or ("colour", (0, 0, 238, 1.0))
         if not names:
             return
         if "hidden" in names:
             yield "display", ("keyword", "none")
         if tag in _GROUNDS:
-            if "bgcolor" in names and (ground := legacy_colour(element.get("bgcolor") or "")):
-                yield "background-color", ("colour", ground)
+            if "bgcolor" in names and (ground := self._legacy(element.get("bgcolor") or "")):
+                yield "background-color", ground
             if "background" in names and (address := (element.get("background") or "").strip()):
                 yield "background-image", ("image", f"url({address})")
-        if tag == "body" and "text" in names and (ink := legacy_colour(element.get("text") or "")):
-            yield "color", ("colour", ink)
+        if tag == "body" and "text" in names and (ink := self._legacy(element.get("text") or "")):
+            yield "color", ink
         if tag == "font":
             yield from self._font_hints(element)
         if "align" in names:
@@ -146,14 +147,20 @@ class ComputedStyles:
         if tag in ("td", "th") and "nowrap" in names:
             yield "white-space", ("keyword", "nowrap")
         if tag == "hr" and ("noshade" in names or "color" in names):
-            yield "background-color", ("colour", legacy_colour(element.get("color") or "") or (128, 128, 128, 1.0))
+            yield "background-color", self._legacy(element.get("color") or "") or ("colour", (128, 128, 128, 1.0))
         if tag == "pre" and "wrap" in names:
             yield "white-space", ("keyword", "pre-wrap")
 
-    @staticmethod
-    def _font_hints(element: Element) -> Iterator[tuple[str, Parsed]]:
-        if ink := legacy_colour(element.get("color") or ""):
-            yield "color", ("colour", ink)
+    def _legacy(self, value: str) -> Parsed | None:
+        """A colour of an attribute; nobody can tell the one that a field is to bring."""
+        if tokens(value, self._document.syntax):
+            return "unknown", value
+        found = legacy_colour(value)
+        return ("colour", found) if found is not None else None
+
+    def _font_hints(self, element: Element) -> Iterator[tuple[str, Parsed]]:
+        if ink := self._legacy(element.get("color") or ""):
+            yield "color", ink
         if face := element.get("face"):
             yield from expand("font-family", face, quirks=False)
         if match := re.match(r"\s*([+-]?)(\d+)", element.get("size") or ""):

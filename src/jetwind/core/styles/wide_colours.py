@@ -17,7 +17,7 @@ Rgba = tuple[int, int, int, float]
 #: Functions that are colours.
 FUNCTIONS = frozenset(["rgb", "rgba", "hsl", "hsla", "hwb", "lab", "lch", "oklab", "oklch", "color", "color-mix", "light-dark"])
 #: For each function the space in coloraide's words, its channels, what of the space's own number a channel's number is, and 100 % of each.
-_SPACES: dict[str, tuple[str, tuple[str, ...], tuple[float, ...], tuple[float, ...]]] = {
+_SPACES: dict[str, tuple[str, tuple[str, str, str], tuple[float, float, float], tuple[float, float, float]]] = {
     "rgb": ("srgb", ("r", "g", "b"), (255, 255, 255), (255, 255, 255)),
     "hsl": ("hsl", ("h", "s", "l"), (1, 100, 100), (360, 100, 100)),
     "hwb": ("hwb", ("h", "w", "b"), (1, 100, 100), (360, 100, 100)),
@@ -138,7 +138,8 @@ def _made(name: str, nodes: list[Any], depth: int) -> Any:
         origin, nodes = _colour(nodes[1], depth + 1), nodes[2:]
     if name == "color":
         space, channels = _NAMED[nodes[0].lower_value]
-        scales, whole, nodes = (1.0, 1.0, 1.0), (1.0, 1.0, 1.0), nodes[1:]
+        nodes = nodes[1:]
+        scales = whole = (1.0, 1.0, 1.0)
     else:
         space, channels, scales, whole = _SPACES[name]
     has_commas = any(node.type == "literal" and node.value == "," for node in nodes)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from jetwind.core.checking import Box, Context, Hit, Level, Options, Place, box, check, clear, finds, laid_out
+from jetwind.core.checking import Box, CannotTell, Context, Hit, Level, Options, Place, box, check, clear, finds, laid_out
 from jetwind.core.checks.rendered import element_of, need_renders, says_something, seen_in, some
 from jetwind.core.markup import Document
 from jetwind.core.message import Message
@@ -65,6 +65,30 @@ def faint(document: Document, renders: list[Render]) -> dict[tuple[str, str, boo
     return found
 
 
+def unmeasured(document: Document, renders: list[Render]) -> set[int]:
+    """Elements with text whose contrast nobody can tell: a picture, a gradient or an unknown colour is in play."""
+    return {
+        block.element
+        for render in renders
+        for block in render.measured.of("text")
+        if block.contrast is None and block.size >= 4 and (element := element_of(document, block)) is not None and says_something(element)
+    }
+
+
+def _tell_unmeasured(document: Document, found: set[int]) -> None:
+    """Say where contrast cannot be told, so that silence is not taken for clear.
+
+    Raises:
+        CannotTell: it is so somewhere.
+    """
+    if not found:
+        return
+    start = next((tag.start for index in sorted(found) if (tag := document.all_elements[index].start_tag) is not None), 0)
+    line = document.source.position(start).line
+    places = f"{len(found)} places, the first" if len(found) > 1 else "one place,"
+    raise CannotTell(f"text stands on a picture, a gradient or a colour that is not known, in {places} at line {line}")
+
+
 def _hits(message: Message, document: Document, renders: Renders, pairs: list[_Pair]) -> Iterator[Hit]:
     for pair in pairs:
         first = document.all_elements[min(pair.elements)]
@@ -98,7 +122,7 @@ def _by_day(renders: Renders) -> list[Render]:
     samples=[
         clear("<p>x</p>", renders=laid_out("desktop-pane", _text((118, 118, 118, 1)))),
         clear("<p>x</p>", renders=laid_out("desktop-pane", _text((148, 148, 148, 1), size=24))),
-        clear("<p>x</p>", renders=laid_out("desktop-pane", _text((200, 200, 200, 1), ground=None))),
+        clear("<p>x</p>", renders=laid_out("desktop-pane", _text((200, 200, 200, 1), ground=None))),  # nobody can tell
         clear("<p>|</p>", renders=laid_out("desktop-pane", _text((200, 200, 200, 1)))),
         finds("<p>x</p>", "<p>", renders=laid_out("desktop-pane", _text((119, 119, 119, 1)))),
         finds("<p>x</p>", "<p>", renders=laid_out("desktop-pane", _text((149, 149, 149, 1), size=24))),
@@ -107,7 +131,9 @@ def _by_day(renders: Renders) -> list[Render]:
 def find_faint(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """By day, text has a contrast of 4.5 : 1 on its ground, large text 3 : 1."""
     document, renders = need_renders(message, context)
-    yield from _hits(message, document, renders, list(faint(document, _by_day(renders)).values()))
+    by_day = _by_day(renders)
+    yield from _hits(message, document, renders, list(faint(document, by_day).values()))
+    _tell_unmeasured(document, unmeasured(document, by_day))
 
 
 @check(
@@ -140,6 +166,8 @@ def find_faint_at_night(message: Message, context: Context, options: Options) ->
         if elements and pair.value >= 1.6:
             kept.append(_Pair(pair.value, pair.needed, pair.colour, pair.ground, elements, pair.profiles))
     yield from _hits(message, document, renders, kept)
+    known = unmeasured(document, [one for one in renders.renders.values() if not one.profile.is_night])
+    _tell_unmeasured(document, unmeasured(document, nights) - known)
 
 
 @check(

@@ -141,9 +141,9 @@ def _contrast(message: Message, element: Element, styles: ComputedStyles) -> flo
         if number > 100 or around.get("background") or (styles.value(around, "background-image") or "none") != "none":
             return None
         behind = styles.colour(around, "background-color")
-        if behind is not None and behind[3] > 0:
-            if behind[3] < 1:
-                return None
+        if behind is None or 0 < behind[3] < 1:
+            return None
+        if behind[3] == 1:
             ground = behind
             break
     if colour is None:

@@ -166,7 +166,7 @@ def _faint(computed: ComputedStyles, element: Element, ground: Rgba) -> float | 
         if not isinstance(node, TextRun) or not any(letter.isalnum() for letter in node.text):
             continue
         inner = _between(node.parent, element)
-        if any((colour := computed.colour(place, "background-color")) is not None and colour[3] > 0.5 for place in inner):
+        if any((colour := computed.colour(place, "background-color")) is None or colour[3] > 0.5 for place in inner):
             continue
         colour = computed.colour(node.parent)
         value = contrast(colour, ground) if colour is not None else 21.0
