@@ -10,6 +10,8 @@ from hypothesis import strategies as st
 from jetwind.core.checking import Context, Outcome
 from jetwind.core.message import UnusableInput, read_bytes
 from jetwind.core.message.words import decode_words
+from jetwind.core.message.write import to_eml
+from jetwind.core.prose.plain import with_plain_text
 from jetwind.core.reports import as_csv, as_json, as_sarif, as_text, review
 from jetwind.engines.dictionaries import Installed
 from tests.factories import mail, picture
@@ -97,6 +99,25 @@ class TestParts:
         assert resource is not None
         assert resource.data == picture()
         assert message.image_octets == len(picture())
+
+    def test_later_inline_text_belongs_to_the_text(self) -> None:
+        """Such as the footer of a mailing list (RFC 2183 §2.1); not another alternative, a named file or an attachment. One new text takes all."""
+        raw = (
+            b"From: a@kiln.org\nSubject: x\nMIME-Version: 1.0\nContent-Type: multipart/mixed; boundary=m\n\n--m\n"
+            b"Content-Type: multipart/alternative; boundary=a\n\n--a\nContent-Type: text/plain\n\nHello\n"
+            b"--a\nContent-Type: text/plain; format=flowed\n\nOther\n--a\nContent-Type: text/html\n\n<p>Hello</p>\n--a--\n"
+            b"--m\nContent-Type: text/plain\nContent-Transfer-Encoding: 8bit\n\nThe list of the kiln: h\xc3\xa9\n"
+            b"--m\nContent-Type: text/plain; name=a.txt\n\nfile\n--m\nContent-Type: text/plain\nContent-Disposition: attachment\n\nmore\n--m--\n"
+        )
+        message = read_bytes(raw, "a.eml")
+        assert message.text is not None
+        assert (message.text.text, message.text.charset) == ("Hello\nThe list of the kiln: hé", "utf-8")
+        assert [(part.name, part.data) for part in message.attachments] == [("part 2", b"Other"), ("a.txt", b"file"), ("part 6", b"more")]
+        assert to_eml(message) == raw
+        changed = read_bytes(with_plain_text(message, "New\n"), "a.eml")
+        assert changed.text is not None
+        assert changed.text.text.strip() == "New"
+        assert [part.data for part in changed.attachments] == [part.data for part in message.attachments]
 
     def test_an_attached_page_is_not_the_message(self) -> None:
         """Only the first inline HTML is shown."""

@@ -125,6 +125,23 @@ class TestCards:
             "time_zone": "-0500",
         }
 
+    def test_quoted_printable(self) -> None:
+        """vCard 2.1 (from memory): soft line breaks, charsets, parameters without a name. Second opinion: PyPI vobject 0.9.9."""
+        text = (
+            "BEGIN:VCARD\r\nVERSION:2.1\r\nN;CHARSET=UTF-8;ENCODING=QUOTED-PRINTABLE:M=C3=BCller;J=C3=B6rg;;;\r\n"
+            "FN;QUOTED-PRINTABLE;CHARSET=ISO-8859-1:J=F6rg=\r\n M=FCller=20=\r\nder Dritte\r\nTEL;HOME;VOICE:+49 1\r\n"
+            "NOTE;ENCODING=QUOTED-PRINTABLE:one=3D=\r\ntwo\r\nEMAIL;INTERNET:j@kiln.example\r\nEND:VCARD\r\n"
+        )
+        (reader,) = read_readers(text.encode()).readers
+        assert reader.name == "Jörg Müller der Dritte"
+        wanted = {"last_name": "Müller", "first_name": "Jörg", "phone": "+49 1", "note": "one=two", "email": "j@kiln.example"}
+        assert reader.values == wanted
+        theirs = vobject.readOne(text, allowQP=True)
+        assert (theirs.n.value.family, theirs.n.value.given, theirs.note.value) == ("Müller", "Jörg", "one=two")
+        undecided = text.replace("CHARSET=UTF-8;", "").replace(";CHARSET=ISO-8859-1", "").replace("two\r\n", "two=\r\n")
+        (reader,) = read_readers(undecided.encode()).readers
+        assert (reader.name, reader.values["last_name"]) == ("Jörg Müller der Dritte", "Müller")
+
     @pytest.mark.parametrize(
         ("text", "said"),
         [

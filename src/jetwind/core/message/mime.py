@@ -9,6 +9,7 @@ from __future__ import annotations
 import codecs
 import re
 from contextlib import suppress
+from dataclasses import replace
 from typing import NamedTuple
 
 from jetwind.core.message.charsets import decode_octets, encoding_of
@@ -42,6 +43,7 @@ def read_mime(raw: bytes) -> MimePieces:
     text: TextPart | None = None
     images: list[Resource] = []
     attachments: list[Resource] = []
+    alternatives = {id(child) for part in root.walk() if part.content_type == "multipart/alternative" for _, child in part.children}
     for number, part in enumerate(root.leaves, 1):
         content_type, name = part.content_type, part.file_name
         attached = part.disposition == "attachment"
@@ -53,6 +55,10 @@ def read_mime(raw: bytes) -> MimePieces:
             defects.extend(found)
         elif not part.data.strip() and not name and not content_type.startswith("image/"):
             continue
+        elif content_type == "text/plain" and text is not None and not attached and not name and id(part) not in alternatives:
+            further, found = _text_part(part, is_html=False)
+            text = _joined(text, further, part)
+            defects.extend(found)
         else:
             content_id = re.sub(r"[<>\s]", "", part.field_body("Content-ID")) or None
             is_image = content_type.startswith("image/") and not (attached and not content_id)
@@ -65,6 +71,23 @@ def _text_part(part: MimePart, *, is_html: bool) -> tuple[TextPart, list[Defect]
     made = text_part(part.data, part.parameter("charset").lower() or None, is_html=is_html, part=part)
     defect = charset_defect(made, part.body_span)
     return made, [defect] if defect else []
+
+
+def _joined(text: TextPart, further: TextPart, part: MimePart) -> TextPart:
+    """The text with that of a later inline part at its end, as mail programs show it (RFC 2183 §2.1)."""
+    between = "" if text.text.endswith("\n") else "\n"
+    return replace(
+        text,
+        text=text.text + between + further.text,
+        octets=text.octets + further.octets,
+        faults=text.faults + further.faults,
+        first_fault=text.first_fault
+        if text.first_fault is not None or further.first_fault is None
+        else len(text.text + between) + further.first_fault,
+        unknown_label=text.unknown_label or further.unknown_label,
+        is_utf_8=text.is_utf_8 or further.is_utf_8,
+        later=(*text.later, part),
+    )
 
 
 def document_charset(data: bytes) -> str | None:

@@ -54,6 +54,7 @@ class TextPart(WithoutCaches):
     ``charset`` is a name of the Encoding Standard. ``part`` is the part of the mail that it came from, None for a file. ``faults``
     counts octets that are no character, ``first_fault`` is the offset of the first U+FFFD that stands for one. ``unknown_label`` is
     a declared charset that does not exist; ``is_utf_8`` says that the octets are UTF-8 although something else was declared.
+    ``later`` are further inline text parts of the mail, whose text stands at the end of this one.
     """
 
     text: str
@@ -65,6 +66,7 @@ class TextPart(WithoutCaches):
     first_fault: int | None = None
     unknown_label: str | None = None
     is_utf_8: bool = False
+    later: tuple[MimePart, ...] = field(default=(), repr=False)
 
     @cached_property
     def source(self) -> SourceText:

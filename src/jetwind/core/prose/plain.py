@@ -128,9 +128,9 @@ def with_plain_text(message: Message, text: str) -> bytes:
     if message.root is None:
         return _zipped(message, text)
     source = message.root.to_bytes()
-    part = EmailMessage(policy=SMTP)
-    part.set_content(text, charset="utf-8", cte="quoted-printable")
-    made = part.as_bytes().replace(b"MIME-Version: 1.0\r\n", b"")
+    made_part = EmailMessage(policy=SMTP)
+    made_part.set_content(text, charset="utf-8", cte="quoted-printable")
+    made = made_part.as_bytes().replace(b"MIME-Version: 1.0\r\n", b"")
     if b"\r\n" not in source:
         made = made.replace(b"\r\n", b"\n")
     old = message.text.part if message.text else None
@@ -139,6 +139,9 @@ def with_plain_text(message: Message, text: str) -> bytes:
         kept = b"".join(field.octets for field in old.fields if not field.name.lower().startswith("content-t"))
         newline = b"\r\n" if b"\r\n" in made else b"\n"
         whole = kept + head + newline + newline + body.rstrip(b"\r\n")
+        # The new text holds what later parts of the old one said: each is left empty in its place.
+        for part in reversed(message.text.later if message.text else ()):
+            source = source[: part.body_span.start] + source[part.body_span.end :]
         return source[: old.offset] + whole + source[old.body_span.end :]
     html = message.html.part
     assert html is not None, "the HTML of a mail has its part"

@@ -1,14 +1,18 @@
 """vCard 4.0 (RFC 6350): cards read into fields of messages, and written from them.
 
 Properties with a field of the same meaning have it (``_PROPERTIES``, and the parts of N and ADR); any other field is written as
-``X-FIELD`` with its name as a parameter. Cards of versions 2.1 and 3.0 are read as far as their lines have the same form.
+``X-FIELD`` with its name as a parameter. Cards of versions 2.1 and 3.0 are read as far as their lines have the same form; of 2.1,
+values in quoted-printable too, whose lines may go on after a soft line break (vCard 2.1 §2.1.3; from memory).
 """
 
 from __future__ import annotations
 
+import binascii
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+
+from jetwind.core.message.mime import text_part
 
 #: Octets of a line without its end, after which it is folded (§3.2).
 LONGEST_LINE = 75
@@ -31,6 +35,8 @@ _PARTS = {
 }
 _FIELDS = {name: prop for prop, name in _PROPERTIES.items()}
 _LINE = re.compile(r"(?:[A-Za-z0-9-]+\.)?(?P<name>[A-Za-z0-9-]+)(?P<parameters>(?:;(?:\"[^\"]*\"|[^\":;])*)*):(?P<value>.*)", re.DOTALL)
+_QUOTED = re.compile(r";(?:ENCODING=)?QUOTED-PRINTABLE(?=;|\Z)", re.IGNORECASE)
+_CHARSET = re.compile(r";CHARSET=\"?([\w.:-]+)", re.IGNORECASE)
 _ESCAPE = re.compile(r"\\(.)", re.DOTALL)
 
 
@@ -78,12 +84,15 @@ def read(text: str) -> list[Card]:
 
 
 def _take(card: Card, name: str, parameters: str, value: str) -> None:
+    quoted = _QUOTED.search(parameters)
+    if quoted is not None and name not in _PARTS:
+        value = _unquoted(value, parameters)
     if name == "FN":
         card.name = card.name or _plain(value)
     elif name in _PARTS:
         for own, part in zip(_PARTS[name], _split(value), strict=False):
             if part:
-                card.values.setdefault(own, part)
+                card.values.setdefault(own, _unquoted(part, parameters) if quoted is not None else part)
     elif name == "X-FIELD":
         named = re.search(r";X-NAME=(?:\"([^\"]*)\"|([^;]*))", parameters, re.IGNORECASE)
         if named is not None:
@@ -97,13 +106,27 @@ def _take(card: Card, name: str, parameters: str, value: str) -> None:
 def _unfolded(text: str) -> Iterator[tuple[int, str]]:
     """Lines with their folds taken out (§3.2), each with the number of its first."""
     start, pieces = 1, [""]
+    goes_on = False
     for number, line in enumerate(re.split(r"\r\n|\n|\r", text), 1):
+        if goes_on and line.strip().upper() != "END:VCARD":
+            pieces[-1] = pieces[-1].rstrip(" \t")[:-1]
+            pieces.append(line)
+            goes_on = line.rstrip(" \t").endswith("=")
+            continue
         if line[:1] in (" ", "\t"):
             pieces.append(line[1:])
             continue
+        goes_on = line.rstrip(" \t").endswith("=") and _QUOTED.search(line.partition(":")[0]) is not None
         yield start, "".join(pieces)
         start, pieces = number, [line]
     yield start, "".join(pieces)
+
+
+def _unquoted(value: str, parameters: str) -> str:
+    """A value read from quoted-printable in the charset that its parameters name; else UTF-8 where it is that, or windows-1252."""
+    octets = binascii.a2b_qp(value.encode("utf-8", "surrogateescape"))
+    named = _CHARSET.search(parameters)
+    return text_part(octets, named[1] if named is not None else None, is_html=False).text
 
 
 def _plain(value: str) -> str:

@@ -113,18 +113,27 @@ def find_title_missing(message: Message, context: Context, options: Options) -> 
         clear("<p>Short note.</p>"),
         clear(f"<div role='heading' aria-level='1'>Glazes</div>{_COPY * 3}"),
         clear(f"<h1>Glazes</h1><h3 style='display:none'>x</h3>{_COPY}"),
+        clear(f"<h1>Glazes</h1>{_COPY}<h2><img src='cid:a' alt=''></h2><h2>{{{{ title }}}}</h2><h2 aria-label='Ash'></h2>"),
+        clear(f"<h1>Glazes</h1>{_COPY}<h2 style='display:none'></h2><div style='display:none'><h2> </h2></div>"),
+        finds(f"<h1>Glazes</h1>{_COPY}<h2>&nbsp;</h2>", at="<h2>"),
+        finds(f"<h1></h1><h1>Glazes</h1>{_COPY}", at="<h1>"),
         finds(f"{_COPY}{_COPY}{_COPY}{_COPY}"),
         finds(f"<h1>Glazes</h1>{_COPY}<h3>Ash</h3>{_COPY}", at="<h3>"),
     ],
 )
 def find_headings(message: Message, context: Context, options: Options) -> Iterator[Hit]:
-    """Copy of several passages has a heading, and no level of headings is skipped on the way down."""
+    """Copy of several passages has a heading, none is empty, and no level of headings is skipped on the way down."""
     _, document = need_html(message)
     before = 0
     found = False
     for element in document.elements():
         level = _level(element)
-        if not level or message.cascade.is_hidden(element) or not _says(element):
+        if not level or message.cascade.is_hidden(element):
+            continue
+        if not _says(element):
+            if _is_empty(element):
+                place = Place.in_html(message, element.start_tag, element.index)
+                yield Hit("A heading of level {level} is empty.", place, {"level": level}, identity="empty")
             continue
         if found and level > before + 1:
             data = {"level": level, "before": before}
@@ -142,6 +151,16 @@ def _level(element: Element) -> int:
         return int(written) if written.isdecimal() and 0 < len(written) < 3 else 2
     is_own = not (element.get("role") or "").strip()
     return int(element.tag[1]) if is_own and element.tag in ("h1", "h2", "h3", "h4", "h5", "h6") else 0
+
+
+def _is_empty(element: Element) -> bool:
+    """Whether a heading has neither words nor a label; that a picture in it has no words, others tell."""
+    if tidy(element.get("aria-label") or element.get("aria-labelledby") or ""):
+        return False
+    return not any(
+        tidy(node.text) if isinstance(node, TextRun) else node.tag in ("img", "svg", "input")
+        for node in islice(element.walk(), _MOST_INSIDE)
+    )
 
 
 def _says(element: Element) -> bool:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from itertools import islice
 
 from jetwind.core.checking import Context, Hit, Level, Options, check, clear, finds
 from jetwind.core.checks.links.address import is_ours, web_address
@@ -13,7 +14,9 @@ from jetwind.core.images import shown_size
 from jetwind.core.links import Link, links
 from jetwind.core.links.addresses import Address, is_public_name, organisational_domain
 from jetwind.core.links.collect import bare_name
+from jetwind.core.markup import Element
 from jetwind.core.message import Message
+from jetwind.core.prose.reading import tidy
 
 _LOOKS_LIKE_ADDRESS = re.compile(
     r"(?P<scheme>https?://)?(?P<host>(?:[\w](?:[\w-]{0,61}[\w])?\.)+[^\W\d_]{2,24})(?::\d+)?(?P<rest>[/?#]\S*)?\Z", re.IGNORECASE
@@ -80,6 +83,13 @@ def _ascii(host: str) -> str:
         clear("<a href='https://kiln.org/a' aria-label='Book a wheel'>here</a>"),
         clear("<a href='https://kiln.org/a'>{{ title }}</a><a href='https://kiln.org/a'>Links of the week</a><a>here</a>"),
         clear("<div style='display:none'><a href='https://kiln.org/a'>here</a></div>"),
+        clear("<a href='https://kiln.org/a'><img src='cid:a' alt=''></a><a name='top'> </a><a href='https://kiln.org/a'>{{ title }}</a>"),
+        clear(
+            "<a href='https://kiln.org/a' aria-label='Book a wheel'>&nbsp;</a><a href='https://kiln.org/a' aria-hidden='true'>&nbsp;</a>"
+        ),
+        clear("<div style='display:none'><a href='https://kiln.org/a'>&nbsp;</a></div>"),
+        finds("<p>Glazes <a href='https://kiln.org/a'>&nbsp; </a></p>", at="https://kiln.org/a"),
+        finds("<p>Glazes <a href='https://kiln.org/a'><b>&#8203;</b></a></p>", at="https://kiln.org/a"),
         finds("<p>To book a wheel <a href='https://kiln.org/a'>click here</a>.</p>", at="https://kiln.org/a"),
         finds("<a href='https://kiln.org/a'>Here »</a>", at="https://kiln.org/a"),
         finds("<a href='https://kiln.org/a'><img src='cid:a' alt='more'></a>", at="https://kiln.org/a"),
@@ -94,6 +104,23 @@ def find_text_vague(message: Message, context: Context, options: Options) -> Ite
         if link.part == "html" and link.address and plain in vague and _is_seen(message, link):
             data = {"name": link.name, "address": link.address}
             yield Hit("The link says “{name}”, which tells nothing by itself.", place_of(message, link), data, identity=plain)
+        elif _is_blank(link) and _is_seen(message, link):
+            yield Hit("The link to {address} has no words.", place_of(message, link), {"address": link.address}, identity="blank")
+
+
+def _is_blank(link: Link) -> bool:
+    """Whether a link holds nothing but white space: no words, no label, and no picture, of which others tell."""
+    element = link.element
+    if element is None or element.tag != "a" or not link.address or tidy(link.name):
+        return False
+    if (element.get("aria-hidden") or "").strip().lower() == "true":
+        return False
+    return not any(isinstance(node, Element) and node.tag in _PICTURES for node in islice(element.walk(), _MOST_INSIDE))
+
+
+_PICTURES = frozenset({"img", "svg", "picture", "video", "input", "object"})
+#: Nodes of a link that are looked at: hostile markup nests thousands.
+_MOST_INSIDE = 200
 
 
 def _is_seen(message: Message, link: Link) -> bool:
