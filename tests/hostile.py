@@ -18,7 +18,7 @@ PIECES = {"TODO": "TODO ", "points": ".", "exclamations": "!", "both marks": "?!
         "filler": "lorem ", "double decoded": "Ã©", "same words": "the the ", "invisible": "\u00ad", "hard spaces": "\u00a0 ",
         "underscores": "a_", "leave": "unsubscribe ", "capitals": "Aa ", "hash": "#a", "encoded words": "=?utf-8?q?a?= ", "semicolons": ";",
         "insert": "insert ", "currency": "£", "notes of styles": "/*", "style addresses": "url(", "open styles": "&lt;style ",
-        "spaces": " ", "lines": " \n",}  # fmt: skip
+        "spaces": " ", "lines": " \n", "rules": "p{*a;}",}  # fmt: skip
 
 
 def mail(subject: str, html: str, text: str, more: str = "") -> bytes:

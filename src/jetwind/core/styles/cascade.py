@@ -12,7 +12,7 @@ from jetwind.core.styles.declarations import declarations, length_px
 from jetwind.core.styles.matching import Match, matches
 
 #: Elements whose text is never shown (HTML §15.3.1).
-NEVER_SHOWN = frozenset({"head", "style", "script", "title", "template", "noframes", "datalist", "meta", "link"})
+NEVER_SHOWN = frozenset({"head", "style", "script", "title", "template", "iframe", "noframes", "noembed", "datalist", "meta", "link"})
 
 
 class Cascade:

@@ -25,7 +25,8 @@ _UNDERSCORED = re.compile(r"[A-Za-z0-9]+(?:[-_][A-Za-z0-9]+)*_[A-Za-z0-9]+(?:[-_
 _SLUG = re.compile(r"[A-Za-z0-9]+(?:-[A-Za-z0-9]+)+\Z")
 
 
-def _shown_pictures(message: Message) -> Iterator[Element]:
+def shown_pictures(message: Message) -> Iterator[Element]:
+    """The pictures that some reader sees."""
     if message.document is None:
         return
     for image in message.document.elements("img"):
@@ -62,7 +63,7 @@ def _shown_pictures(message: Message) -> Iterator[Element]:
 )
 def find_missing(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """Each shown picture larger than a spacer has an alt attribute."""
-    for image in _shown_pictures(message):
+    for image in shown_pictures(message):
         if "alt" in image.attributes or is_spacer(message, image):
             continue
         source = image.get("src") or "without address"
@@ -97,9 +98,9 @@ def find_missing(message: Message, context: Context, options: Options) -> Iterat
 )
 def find_file_name(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """An alternative text is words, not a file name or a slug."""
-    for image in _shown_pictures(message):
+    for image in shown_pictures(message):
         alt = image.attributes.get("alt")
-        if alt is None or not _is_file_name(alt.value.strip(), image.get("src") or ""):
+        if alt is None or not is_file_name(alt.value.strip(), image.get("src") or ""):
             continue
         yield Hit(
             "The alternative text is a file name: {alt}",
@@ -109,7 +110,8 @@ def find_file_name(message: Message, context: Context, options: Options) -> Iter
         )
 
 
-def _is_file_name(alt: str, source: str) -> bool:
+def is_file_name(alt: str, source: str) -> bool:
+    """Whether an alternative text is the name of a file, or a slug of one."""
     if not alt or "{" in alt or len(alt) > _LONGEST_NAME:
         return False
     if _FILE_NAME.match(alt) or _CAMERA.match(alt) or _UNDERSCORED.match(alt):
@@ -150,7 +152,7 @@ _POT = "https://kiln.org/pot.png"
 def find_link_empty(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """A link that holds a picture has a word in it, or a label."""
     names: dict[int, str] = {}
-    for image in _shown_pictures(message):
+    for image in shown_pictures(message):
         alt = image.attributes.get("alt")
         link = _link_around(image)
         if alt is None or alt.value.strip() or link is None or link.get("href") is None or is_spacer(message, image):
@@ -206,19 +208,24 @@ _NUMBERED = re.compile(r"[\s_-]*\d{1,4}\Z")
 )
 def find_filler(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """An alternative text is more than the word for a picture, a button or a line, and more than a number."""
-    for image in _shown_pictures(message):
+    for image in shown_pictures(message):
         alt = image.attributes.get("alt")
         words = tidy(alt.value[:200]) if alt is not None else ""
         if alt is None or not words or is_spacer(message, image):
             continue
-        plain = _NUMBERED.sub("", words.casefold()).strip(" .:!-_")
-        if _NUMBER.match(words) or plain in phrase_set("phrases", "alt_filler"):
+        if is_filler(words):
             yield Hit(
                 "The alternative text “{alt}” says nothing of the picture.",
                 Place.in_html(message, alt.value_span, image.index),
                 {"alt": words},
                 identity=words,
             )
+
+
+def is_filler(words: str) -> bool:
+    """Whether an alternative text is a word for any picture, or a number."""
+    plain = _NUMBERED.sub("", words.casefold()).strip(" .:!-_")
+    return _NUMBER.match(words) is not None or plain in phrase_set("phrases", "alt_filler")
 
 
 @dataclass(frozen=True)
@@ -243,7 +250,7 @@ class LongOptions(Options):
 )
 def find_long(message: Message, context: Context, options: LongOptions) -> Iterator[Hit]:
     """An alternative text has 150 characters at most."""
-    for image in _shown_pictures(message):
+    for image in shown_pictures(message):
         alt = image.attributes.get("alt")
         words = tidy(alt.value) if alt is not None else ""
         if alt is not None and len(words) > options.most_characters:
@@ -281,7 +288,7 @@ def find_repeats(message: Message, context: Context, options: Options) -> Iterat
     before = ""
     waiting: list[tuple[Element, str]] = []
     labels: dict[int, str] = {}
-    shown = {image.index for image in _shown_pictures(message)}
+    shown = {image.index for image in shown_pictures(message)}
     for piece in _spoken(message):
         if isinstance(piece, Element):
             words = _plain(piece.get("alt") or "") if piece.index in shown else ""

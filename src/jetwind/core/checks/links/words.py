@@ -87,7 +87,7 @@ def _ascii(host: str) -> str:
         clear(
             "<a href='https://kiln.org/a' aria-label='Book a wheel'>&nbsp;</a><a href='https://kiln.org/a' aria-hidden='true'>&nbsp;</a>"
         ),
-        clear("<div style='display:none'><a href='https://kiln.org/a'>&nbsp;</a></div>"),
+        clear("<div style='display:none'><a href='https://kiln.org/a'>&nbsp;</a></div><a href='top'></a><a href='#top'> </a>"),
         finds("<p>Glazes <a href='https://kiln.org/a'>&nbsp; </a></p>", at="https://kiln.org/a"),
         finds("<p>Glazes <a href='https://kiln.org/a'><b>&#8203;</b></a></p>", at="https://kiln.org/a"),
         finds("<p>To book a wheel <a href='https://kiln.org/a'>click here</a>.</p>", at="https://kiln.org/a"),
@@ -109,11 +109,16 @@ def find_text_vague(message: Message, context: Context, options: Options) -> Ite
 
 
 def _is_blank(link: Link) -> bool:
-    """Whether a link holds nothing but white space: no words, no label, and no picture, of which others tell."""
+    """Whether a link holds nothing but blanks that take room: no words, no label, and no picture, of which others tell.
+
+    One that holds nothing at all is not seen, and not told: it is a mark that somebody left.
+    """
     element = link.element
     if element is None or element.tag != "a" or not link.address or tidy(link.name):
         return False
     if (element.get("aria-hidden") or "").strip().lower() == "true":
+        return False
+    if not element.text.strip(" \t\r\n\f"):
         return False
     return not any(isinstance(node, Element) and node.tag in _PICTURES for node in islice(element.walk(), _MOST_INSIDE))
 
