@@ -66,14 +66,19 @@ def _renders(revision: Revision) -> Renders:
     workspace = revision.mailing.workspace
     chosen = chosen_profiles(workspace)
     whom = as_whom(revision)
-    own = {render.profile: render for render in revision.renders.filter(mode=OWN, profile__in=chosen, **whom.here)}
     trial = LossTrial.objects.get(revision=revision)
-    done = {
-        name: Rendered(profiles()[name], own[name].layout, own[name].clipped, frozenset(own[name].blocked))
-        for name in chosen
-        if own[name].state == Render.State.DONE
-    }
-    failed = {name: own[name].problem for name in chosen if name not in done}
+    kept: dict[str, Rendered] = {}
+    problems: dict[str, str] = {}
+    enlarged = None
+    # One after another: what was measured of a heavy message takes ten megabytes for each profile as it is kept, and less as it is read.
+    for render in revision.renders.filter(mode=OWN, profile__in=chosen, **whom.here).defer("changes", "spoken").iterator(chunk_size=1):
+        if render.state == Render.State.DONE:
+            kept[render.profile] = Rendered(profiles()[render.profile], render.layout, render.clipped, frozenset(render.blocked))
+        else:
+            problems[render.profile] = render.problem
+        enlarged = render.enlarged if enlarged is None else enlarged
+    done = {name: kept[name] for name in chosen if name in kept}
+    failed = {name: problems[name] for name in chosen if name not in done}
     shown = None
     if trial.shown is not None:
         shown = tuple(
@@ -87,7 +92,6 @@ def _renders(revision: Revision) -> Renders:
             for one in trial.shown
         )
     shares = {name: float(share) for name, share in workspace.audience.items()}
-    enlarged = next((render.enlarged for render in own.values() if render.enlarged is not None), None)
     lost = tuple(Loss.from_row(row) for row in enlarged) if enlarged is not None else None
     return Renders(done, failed, shares, shown, trial.untold, whom.name, lost)
 

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import Any, Literal
 
 from jetwind.core.source.plain import plain, read
@@ -70,12 +71,26 @@ class Block:
 
     @classmethod
     def from_row(cls, row: list[Any]) -> Block:
-        """The block of kept values."""
+        """The block of kept values. Equal colours of many blocks are one value: a heavy message has hundreds of thousands of blocks."""
         # Rows kept before a value was added are shorter; what they lack is empty.
-        return read(dict(zip(_ROW, row, strict=False)), cls)
+        values: list[Any] = [tuple(value) if isinstance(value, list) else value for value in row[: len(_ROW)]]
+        for at in _COLOURS:
+            if at < len(values):
+                values[at] = one_of_equal(values[at])
+        if len(values) == len(_ROW):
+            values[-1] = tuple(tuple(line) for line in values[-1])
+        values[1] = sys.intern(values[1])
+        return cls(*values)
+
+
+@lru_cache(maxsize=4_096)
+def one_of_equal(colour: Rgba | None) -> Rgba | None:
+    """A colour that is the very same value for all that are equal."""
+    return colour
 
 
 _ROW = tuple(Block.__slots__)
+_COLOURS = tuple(_ROW.index(name) for name in ("colour", "ground", "other_colour"))
 
 
 @dataclass(frozen=True)

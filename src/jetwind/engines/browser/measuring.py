@@ -8,7 +8,7 @@ from html import unescape
 from importlib.resources import files
 from typing import Any
 
-from jetwind.core.renders.measured import Block, Measured
+from jetwind.core.renders.measured import Block, Measured, one_of_equal
 from jetwind.core.styles.contrast import Rgba
 from jetwind.engines.browser.capture import CaptureRequest
 from jetwind.engines.browser.fonts import without_font
@@ -84,4 +84,4 @@ def _block(row: list[Any]) -> Block:
 
 
 def _colour(parts: list[float] | None) -> Rgba | None:
-    return (parts[0], parts[1], parts[2], round(parts[3], 3)) if parts is not None else None
+    return one_of_equal((parts[0], parts[1], parts[2], round(parts[3], 3))) if parts is not None else None
