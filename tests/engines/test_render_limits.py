@@ -23,7 +23,7 @@ from jetwind.core.message import Message, read_bytes
 from jetwind.core.profiles import Rewritten, profiles, rewrite
 from jetwind.engines.browser import Browser, Capture, CaptureFailed, CaptureRequest, FakeBrowser, chromium, losses_shown
 from jetwind.engines.browser.capture import HEAVY_CHARACTERS, HEAVY_PIXELS, HEAVY_TAGS
-from jetwind.engines.browser.chromium import _Message
+from jetwind.engines.browser.pages import OneMessage
 from jetwind.engines.browser.turns import Turns
 from tests.factories import package
 
@@ -211,7 +211,7 @@ class TestHeavy:
 
             async def beside(page: Any, request: CaptureRequest) -> Capture:
                 if request.is_heavy:
-                    await browser._capture(light, _Message(math.inf))
+                    await browser._capture(light, OneMessage(math.inf))
                     kept.append(len(browser._pages))
                 return await take(page, request)
 

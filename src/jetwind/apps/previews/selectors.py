@@ -70,7 +70,7 @@ def _renders(revision: Revision) -> Renders:
     kept: dict[str, Rendered] = {}
     problems: dict[str, str] = {}
     enlarged = None
-    # One after another: what was measured of a heavy message takes ten megabytes for each profile as it is kept, and less as it is read.
+    # The database gives one render at a time: the stored boxes of a heavy message take ten megabytes a profile, the blocks made of them less.
     for render in revision.renders.filter(mode=OWN, profile__in=chosen, **whom.here).defer("changes", "spoken").iterator(chunk_size=1):
         if render.state == Render.State.DONE:
             kept[render.profile] = Rendered(profiles()[render.profile], render.layout, render.clipped, frozenset(render.blocked))

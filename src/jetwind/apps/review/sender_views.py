@@ -19,7 +19,7 @@ from jetwind.apps.review.frame import frame
 from jetwind.apps.ui.once import once
 from jetwind.apps.workspace.access import asks
 from jetwind.core.message import Message
-from jetwind.core.papers import Lookup, Papers, aligned, sender_domain
+from jetwind.core.papers import Dkim, Lookup, Papers, aligned, sender_domain
 from jetwind.core.papers.records import dkim_to_publish, dmarc_to_publish, spf_to_publish
 from jetwind.core.source import Excerpt, Span
 
@@ -146,7 +146,7 @@ def chain(papers: Papers) -> tuple[list[Box], list[Vouch], float]:
         state = "holds" if one.result in ("pass", "planned") else "unknown" if one.result == "temperror" else "fails"
         name = "Signature to come" if papers.is_planned else f"Signature {number}" if len(papers.dkim) > 1 else "Signature"
         one_box = Box(name, f"selector {one.selector}" if one.selector else one.why, state, left, top)
-        key_box = Box("Key of", one.domain or "nobody", "fails" if "record" in one.why else state, centre, top)
+        key_box = Box("Key of", one.domain or "nobody", _key_state(one, state), centre, top)
         boxes += [one_box, key_box]
         said = {"pass": "DKIM verifies", "planned": "key is published", "temperror": "nobody answered"}.get(one.result, "DKIM fails")
         vouches.append(_between(said, state, one_box, key_box))
@@ -168,6 +168,13 @@ def chain(papers: Papers) -> tuple[list[Box], list[Vouch], float]:
         text = f"asks for {dmarc.policy}" if dmarc.policy else "no usable record"
         boxes.append(Box("DMARC record", text, "holds" if dmarc.record and not dmarc.why else "fails", right, middle + _BOX_TALL + 10))
     return boxes, vouches, max(14 + rows * _ROW, middle + 2 * _BOX_TALL + 30)
+
+
+def _key_state(one: Dkim, state: State) -> State:
+    """How the key of a signature stands: it fails where its record does, and nobody knows it where the signature itself is at fault."""
+    if state != "fails":
+        return state
+    return "fails" if "record" in one.why or "key" in one.why else "unknown"
 
 
 def _said_of(fit: State, vouched: State) -> str:

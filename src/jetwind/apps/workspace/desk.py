@@ -48,7 +48,7 @@ _MOST_REMEMBERED = 500
 
 #: What apps above show in the place of a page of a message that could not be made: from the request, what the address names, and why.
 instead: list[Callable[[HttpRequest, dict[str, Any], str], HttpResponse | None]] = []
-#: What apps above say of a message, by its number: values that change when a page of it that took too long is worth trying again.
+#: Functions of apps above. Each takes the number of a message and gives a value; when the value changes, a page that took too long is tried again.
 standing: list[Callable[[int], Hashable]] = []
 
 

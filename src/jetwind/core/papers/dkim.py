@@ -79,7 +79,7 @@ def key_fault(tags: Mapping[str, str], key: KeyRecord) -> str:
 
 
 def signature_remarks(tags: Mapping[str, str], key: KeyRecord | None, body: int) -> tuple[str, ...]:
-    """What is true of a signature though it verifies, each as the end of a sentence; ``body`` is the length of the message's body in octets."""
+    """Reasons why a signature that verifies counts in part, each as the end of a sentence. ``body`` is the length of the body in octets."""
     found = []
     if key is not None and "y" in key.flags:
         found.append("the key's record says that the domain is only testing (t=y)")

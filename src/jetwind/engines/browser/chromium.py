@@ -16,7 +16,6 @@ import threading
 import time
 from collections.abc import Callable, Coroutine, Iterable
 from concurrent.futures import Future
-from dataclasses import dataclass
 from typing import Any, TypeVar
 
 from jetwind.core.profiles import MARK_ATTRIBUTE
@@ -28,6 +27,7 @@ from jetwind.engines.browser.devtools import CLOSED, DevTools, DevToolsError
 from jetwind.engines.browser.executable import FLAGS, find_executable
 from jetwind.engines.browser.left_behind import left_behind
 from jetwind.engines.browser.memory import give_back, guard
+from jetwind.engines.browser.pages import OneMessage, Page
 from jetwind.engines.browser.proxy import PartsProxy
 from jetwind.engines.browser.starting import started
 from jetwind.engines.browser.turns import Turns
@@ -51,33 +51,6 @@ PICTURES_PER_BROWSER = 400
 _WINDOW = {"width": 300, "height": 300}
 
 
-@dataclass(slots=True)
-class _Page:
-    """A kept page: the context and the target that are ended with it, its session and its frame, its own way out.
-
-    ``left_behind`` is what the message in it leaves behind; ``fetched`` stands for what it has been given under addresses on servers, which
-    it may keep. ``is_worn`` says that it keeps much memory since a large picture was taken of it.
-    """
-
-    context: str
-    session: str
-    frame: str
-    proxy: PartsProxy
-    left_behind: str = ""
-    fetched: str | None = None
-    is_worn: bool = False
-
-
-@dataclass(eq=False)
-class _Message:
-    """The pictures that are taken of one message: until when, how many have come, and why no more are tried."""
-
-    deadline: float
-    laid_out: int = 0
-    given_up: str = ""
-    given_up_for_time: bool = False
-
-
 class Browser:
     """A browser that can be asked from any thread. Starts with the first request; :meth:`close` ends it."""
 
@@ -88,11 +61,11 @@ class Browser:
         self._thread = threading.Thread(target=self._loop.run_forever, name="browser", daemon=True)
         self._thread.start()
         self._devtools: DevTools | None = None
-        self._pages: dict[tuple[int, int], _Page] = {}
+        self._pages: dict[tuple[int, int], Page] = {}
         self._turns = Turns(SLOTS + 1, SLOTS)
         #: Of all messages together, one heavy page at a time.
         self._heavy = asyncio.Semaphore(1)
-        #: One picture at a time of those that have more pixels than they should: the browser takes four octets for each, and more than once.
+        #: Pictures over MOST_PIXELS are taken one at a time: the browser keeps several copies of each, with four octets for a pixel.
         self._large = asyncio.Semaphore(1)
         #: Pages that somebody uses now.
         self._at_work: set[tuple[int, int]] = set()
@@ -111,7 +84,7 @@ class Browser:
         Raises:
             CaptureFailed: the page did not lay out in time, or the browser cannot be started.
         """
-        return self._wait(self._capture(request, _Message(math.inf)))
+        return self._wait(self._capture(request, OneMessage(math.inf)))
 
     def capture_all(
         self, requests: Iterable[CaptureRequest], done: Callable[[int, Capture | Exception], bool], seconds: float = ALL_SECONDS
@@ -151,7 +124,7 @@ class Browser:
 
     async def _capture_all(self, requests: list[CaptureRequest], done: Callable[[int, Capture | Exception], bool], seconds: float) -> None:
         stopped = False
-        message = _Message(time.monotonic() + seconds)
+        message = OneMessage(time.monotonic() + seconds)
         # ``done`` is called for one picture at a time: once it has said no, it is not called for those that came meanwhile.
         telling = asyncio.Lock()
 
@@ -175,11 +148,11 @@ class Browser:
 
         await asyncio.gather(*(one(number, request) for number, request in enumerate(requests)))
 
-    async def _capture(self, request: CaptureRequest, message: _Message, stopped: Callable[[], bool] = lambda: False) -> Capture:
+    async def _capture(self, request: CaptureRequest, message: OneMessage, stopped: Callable[[], bool] = lambda: False) -> Capture:
         async with self._heavy if request.is_heavy else contextlib.nullcontext():
             return await self._captured(request, message, stopped)
 
-    async def _captured(self, request: CaptureRequest, message: _Message, stopped: Callable[[], bool]) -> Capture:
+    async def _captured(self, request: CaptureRequest, message: OneMessage, stopped: Callable[[], bool]) -> Capture:
         slot = await self._turns.take(message)
         try:
             if request.is_heavy:
@@ -229,16 +202,16 @@ class Browser:
                 await asyncio.to_thread(give_back)
             self._turns.give_back(message, slot)
 
-    async def _alone(self, request: CaptureRequest, ask: Callable[[_Page], Coroutine[Any, Any, T]], seconds: float) -> T | None:
+    async def _alone(self, request: CaptureRequest, ask: Callable[[Page], Coroutine[Any, Any, T]], seconds: float) -> T | None:
         """What is asked of one page that is thrown away after it; None where it does not answer in time."""
         if seconds <= 0:
             return None
-        message = _Message(time.monotonic() + seconds)
+        message = OneMessage(time.monotonic() + seconds)
         async with self._heavy if request.is_heavy else contextlib.nullcontext():
             return await self._answered(request, message, ask, seconds)
 
     async def _answered(
-        self, request: CaptureRequest, message: _Message, ask: Callable[[_Page], Coroutine[Any, Any, T]], seconds: float
+        self, request: CaptureRequest, message: OneMessage, ask: Callable[[Page], Coroutine[Any, Any, T]], seconds: float
     ) -> T | None:
         slot = await self._turns.take(message)
         key = (1, slot)
@@ -254,7 +227,7 @@ class Browser:
             await self._discard(key)
             self._turns.give_back(message, slot)
 
-    async def _asked(self, page: _Page, request: CaptureRequest, ask: Callable[[_Page], Coroutine[Any, Any, T]]) -> T:
+    async def _asked(self, page: Page, request: CaptureRequest, ask: Callable[[Page], Coroutine[Any, Any, T]]) -> T:
         page.proxy.hold(request.parts, request.own)
         try:
             await self._load(page, request)
@@ -262,7 +235,7 @@ class Browser:
         finally:
             page.proxy.release()
 
-    async def _listened(self, page: _Page) -> tuple[Spoken, ...]:
+    async def _listened(self, page: Page) -> tuple[Spoken, ...]:
         devtools = self._devtools
         if devtools is None:
             raise DevToolsError(CLOSED)
@@ -271,13 +244,13 @@ class Browser:
         elements = await devtools.send("DOM.getFlattenedDocument", {"depth": -1}, page.session)
         return listening.read(tree["nodes"], elements["nodes"], MARK_ATTRIBUTE)
 
-    async def _enlarged(self, page: _Page) -> tuple[Loss, ...]:
+    async def _enlarged(self, page: Page) -> tuple[Loss, ...]:
         return enlarging.read(await self._evaluate(page, enlarging.call(MARK_ATTRIBUTE)))
 
     def _note_ended(self) -> None:
         self._ended_for_memory += 1
 
-    async def _take(self, page: _Page, request: CaptureRequest) -> Capture:
+    async def _take(self, page: Page, request: CaptureRequest) -> Capture:
         devtools = self._devtools
         if devtools is None:
             # The browser was ended a moment ago because another page did not end.
@@ -311,7 +284,7 @@ class Browser:
             page.proxy.release()
         return Capture(base64.b64decode(shot["data"]), f"image/{options['format']}", measured)
 
-    async def _load(self, page: _Page, request: CaptureRequest) -> dict[str, Any]:
+    async def _load(self, page: Page, request: CaptureRequest) -> dict[str, Any]:
         """Lay a page out in its window; what was said of the window's size."""
         devtools = self._devtools
         if devtools is None:
@@ -341,13 +314,13 @@ class Browser:
         )
         return size
 
-    async def _anew(self, devtools: DevTools, page: _Page) -> None:
+    async def _anew(self, devtools: DevTools, page: Page) -> None:
         """Give a page an empty document in the place of the one it has. It costs 15 ms, so it is done only where something stays behind."""
         blank = devtools.coming(page.session, "Page.loadEventFired")
         await devtools.send("Page.navigate", {"url": "about:blank"}, page.session)
         await asyncio.wait_for(blank, self._patience_ms / 1000)
 
-    async def _evaluate(self, page: _Page, expression: str) -> Any:
+    async def _evaluate(self, page: Page, expression: str) -> Any:
         if self._devtools is None:
             raise DevToolsError(CLOSED)
         found = await self._devtools.send("Runtime.evaluate", {"expression": expression, "returnByValue": True}, page.session)
@@ -355,7 +328,7 @@ class Browser:
             raise DevToolsError(f"it could not be measured ({found['exceptionDetails'].get('text', 'no reason given')})")
         return found["result"].get("value")
 
-    async def _page(self, key: tuple[int, int], fetched: str) -> _Page:
+    async def _page(self, key: tuple[int, int], fetched: str) -> Page:
         """The kept page of a slot at a pixel ratio. A page never changes its ratio: text is set differently after it has.
 
         Nor does one that was given pictures under addresses on servers get another message: it may keep them, and that message may lack them.
@@ -378,7 +351,7 @@ class Browser:
             page.fetched = fetched or None
             return page
 
-    async def _new_page(self) -> _Page:
+    async def _new_page(self) -> Page:
         devtools = self._devtools
         assert devtools is not None
         proxy = PartsProxy(self._secure)
@@ -389,7 +362,7 @@ class Browser:
             await proxy.stop()
             raise
 
-    async def _opened(self, devtools: DevTools, proxy: PartsProxy, way_out: dict[str, str]) -> _Page:
+    async def _opened(self, devtools: DevTools, proxy: PartsProxy, way_out: dict[str, str]) -> Page:
         context = (await devtools.send("Target.createBrowserContext", way_out))["browserContextId"]
         await devtools.send("Browser.setDownloadBehavior", {"behavior": "deny", "browserContextId": context})
         small = {"url": "about:blank", "browserContextId": context, **_WINDOW}
@@ -398,7 +371,7 @@ class Browser:
         for command in ("Inspector.enable", "Page.enable"):
             await devtools.send(command, session=session)
         await devtools.send("Emulation.setScriptExecutionDisabled", {"value": True}, session)
-        page = _Page(context, session, (await devtools.send("Page.getFrameTree", session=session))["frameTree"]["frame"]["id"], proxy)
+        page = Page(context, session, (await devtools.send("Page.getFrameTree", session=session))["frameTree"]["frame"]["id"], proxy)
         # The empty page must be done before the first message comes, or its end is taken for the message's.
         while await self._evaluate(page, "document.readyState") != "complete":
             await asyncio.sleep(0.005)
