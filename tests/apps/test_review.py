@@ -5,6 +5,7 @@ from typing import Any
 import pytest
 from django.db import IntegrityError, transaction
 
+from jetwind.apps.departures.selectors import departures
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.services import add_revision
 from jetwind.apps.jobs.models import Work
@@ -29,6 +30,13 @@ def open_checks(revision: Any) -> list[str]:
 def fingerprint(revision: Any, check_id: str) -> str:
     """The fingerprint of a finding of a revision."""
     return next(found.record.fingerprint for found in walk_of(revision).findings if found.record.check_id == check_id)
+
+
+def over_http(*numbers: int) -> str:
+    """A copy with links over http to these pages."""
+    return GOOD_HTML.replace(
+        "</h1>", "</h1>" + "".join(f'<p><a href="http://kiln.org/{number}">Page {number}</a></p>' for number in numbers)
+    )
 
 
 class TestChecks:
@@ -177,6 +185,47 @@ class TestExcuses:
         revision = taken_in(house, FAULTY)
         with pytest.raises(Refused, match=said):
             services.excuse(house.reviewer, revision, fingerprint(revision, "links.insecure"), reason, only_this_revision=False)
+
+    def test_of_several_faults_it_holds_for_those_that_were_there(self, house: Any) -> None:
+        """Fewer are still excused; one more, or one in a further place, is open; it may be excused anew, and lifted."""
+        revision = taken_in(house, mail(over_http(1, 2)))
+        services.excuse(
+            house.reviewer, revision, fingerprint(revision, "links.insecure"), "the shop has no https", only_this_revision=False
+        )
+        for numbers, is_open in (((2,), False), ((2, 1), False), ((1, 1), True), ((1, 2, 3), True)):
+            add_revision(house.author, revision.mailing, mail(over_http(*numbers)), "b.eml")
+            newest = checked(revision.mailing)
+            assert ("links.insecure" in open_checks(newest)) is is_open, numbers
+            assert departures(revision.mailing.workspace)[0].fixes == walk_of(newest).fixes
+        services.excuse(house.approver, newest, fingerprint(newest, "links.insecure"), "the same shop", only_this_revision=False)
+        assert "links.insecure" not in open_checks(newest)
+        services.lift_excuse(house.reviewer, newest, fingerprint(newest, "links.insecure"))
+        assert "links.insecure" in open_checks(newest)
+
+    def test_for_all_of_a_cause(self, house: Any) -> None:
+        """It holds when places come, and says so in the log and in what is kept of it."""
+        revision = taken_in(house, mail(over_http(1)))
+        print_ = fingerprint(revision, "links.insecure")
+        made = services.excuse(house.reviewer, revision, print_, "the shop has no https", only_this_revision=False, for_all=True)
+        assert (made.for_all, made.members) == (True, {})
+        add_revision(house.author, revision.mailing, mail(over_http(4, 5, 6)), "b.eml")
+        newest = checked(revision.mailing)
+        assert "links.insecure" not in open_checks(newest)
+        assert departures(revision.mailing.workspace)[0].fixes == walk_of(newest).fixes
+        with pytest.raises(Refused, match="a moment ago"):
+            services.excuse(house.approver, newest, fingerprint(newest, "links.insecure"), "me too, please", only_this_revision=False)
+        services.lift_excuse(house.reviewer, newest, fingerprint(newest, "links.insecure"))
+        assert "links.insecure" in open_checks(newest)
+
+    def test_excuses_of_single_faults_cover_them_together(self, house: Any) -> None:
+        """Two that were excused one by one stay so when they are told as one finding."""
+        revision = taken_in(house, mail(over_http(1)))
+        for number in (1, 2):
+            add_revision(house.author, revision.mailing, mail(over_http(number)), "b.eml")
+            newest = checked(revision.mailing)
+            services.excuse(house.reviewer, newest, fingerprint(newest, "links.insecure"), f"page {number}", only_this_revision=False)
+        add_revision(house.author, revision.mailing, mail(over_http(2, 1)), "c.eml")
+        assert "links.insecure" not in open_checks(checked(revision.mailing))
 
     def test_twice_and_unknown(self, house: Any) -> None:
         """Two people at once cannot both win; a finding that is not there cannot be excused."""

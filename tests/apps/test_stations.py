@@ -369,6 +369,20 @@ class TestRevisions:
         assert any(pair.text and "the the" in pair.text.text for pair in later.text)
         assert {line.kind for line in later.source} >= {"gone", "new"}
 
+    def test_faults_told_together(self, house: Any) -> None:
+        """Of four links over http one is mended and one comes: the finding is still there, and says what became of it."""
+
+        def copy(*numbers: int) -> bytes:
+            links = "".join(f'<p><a href="http://kiln.org/{number}">Page {number}</a></p>' for number in numbers)
+            return mail(GOOD_HTML.replace("</h1>", "</h1>" + links))
+
+        first = taken_in(house, copy(1, 2, 3, 4))
+        add_revision(house.author, first.mailing, copy(1, 2, 3, 5), "b.eml")
+        result = compare(first, checked(first.mailing))
+        (one,) = [item.record for item in result.still if item.record.check_id == "links.insecure"]
+        assert one.sentence.endswith(" links lead over http. Of them 1 is new and 1 was fixed.")
+        assert not [item for item in (*result.new, *result.fixed) if item.record.check_id == "links.insecure"]
+
     def test_excuses_carry_over(self, house: Any) -> None:
         """An excused finding is still there, and still excused, in the next revision."""
         first = taken_in(house, mail(GOOD_HTML.replace("</h1>", "</h1><img src='https://k.org/a.png' width='200' height='90'>")))

@@ -238,11 +238,11 @@ class TestSamples:
         assert bool(result.findings) is sample.fires
         covered = []
         for finding in result.findings:
-            place = finding.place
-            source = source_of(message, place.part)
-            if place.start and place.end:
-                assert 0 <= place.start.offset <= place.end.offset <= len(source)
-                covered.append(source[place.start.offset : place.end.offset])
+            for place in finding.places:
+                source = source_of(message, place.part)
+                if place.start and place.end:
+                    assert 0 <= place.start.offset <= place.end.offset <= len(source)
+                    covered.append(source[place.start.offset : place.end.offset])
             assert len(finding.template) <= MESSAGE_LIMIT
             assert finding.message
         if sample.at is not None:

@@ -33,7 +33,19 @@ class TestJson:
         assert set(report) == {"jetwind", "message", "findings", "unlooked", "outcomes", "spam"}
         assert set(report["message"]) == {"sha256", "subject", "preheader", "html_bytes", "text_bytes", "image_bytes", "images", "links"}
         for finding in report["findings"]:
-            assert set(finding) == {"check", "station", "level", "message", "fix", "basis", "fingerprint", "where", "places", "data"}
+            assert set(finding) == {
+                "check",
+                "station",
+                "level",
+                "message",
+                "fix",
+                "basis",
+                "fingerprint",
+                "where",
+                "places",
+                "count",
+                "data",
+            }
             assert finding["places"][0] == finding["where"]
             assert set(finding["where"]) == {"part", "name", "start", "end"}
         assert report["outcomes"]["links.insecure"] == "findings"

@@ -19,7 +19,7 @@ from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.intake.services import refuse_if_locked
 from jetwind.apps.review.models import Excuse
-from jetwind.apps.review.selectors import Walk, excuses_for, walk_of
+from jetwind.apps.review.selectors import Walk, in_force_for, walk_of
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit, roles_of
 from jetwind.core.message import Message
@@ -199,7 +199,7 @@ def clearance(walk: Walk, user: User, released_at: str) -> dict[str, Any]:
         "parts": _parts(revision, message),
         "checks": {check_id: outcome for check_id, (outcome, *_) in sorted(walk.run.outcomes.items())},
         "open_findings": [_finding(found.record) for found in walk.findings if found.is_open],
-        "excused": [_excused(excuse) for excuse in excuses_for(revision) if any(found.excuse == excuse for found in walk.findings)],
+        "excused": [_excused(excuse) for excuse in _covering(revision, walk)],
         "spam": {"score": walk.run.spam.get("score"), "band": walk.run.spam.get("band")},
         "sign_offs": [_signed(sign_off) for sign_off in revision.sign_offs.filter(voided_at=None).select_related("by")],
         "test_sends": [
@@ -226,9 +226,22 @@ def _parts(revision: Revision, message: Message) -> list[dict[str, str]]:
     return parts
 
 
+def _covering(revision: Revision, walk: Walk) -> list[Excuse]:
+    """The excuses that cover a finding or one of the faults that it tells together, the first made first."""
+    known = in_force_for(revision)
+    found = {
+        excuse
+        for shown in walk.findings
+        if not shown.is_open
+        for excuse in known.touching(shown.record.fingerprint, shown.record.cause, shown.record.members)
+    }
+    return sorted(found, key=lambda excuse: excuse.pk)
+
+
 def _excused(excuse: Excuse) -> dict[str, str]:
     return {
         "check": excuse.check_id,
+        **({"covers": "all faults of this cause"} if excuse.for_all else {}),
         "fingerprint": excuse.fingerprint,
         "finding": excuse.sentence,
         "reason": excuse.reason,

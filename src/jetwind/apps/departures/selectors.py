@@ -12,6 +12,7 @@ from django.urls import reverse
 
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.jobs.models import Work
+from jetwind.apps.review.excusing import InForce
 from jetwind.apps.review.models import CheckRun, Excuse, FindingRecord, StationLook
 from jetwind.apps.workspace.models import Workspace
 from jetwind.core.reports import STATIONS
@@ -64,19 +65,23 @@ def departures(workspace: Workspace, *, search: str = "", stage: str = "") -> li
     }
     run_of = {revision.last_run["pk"]: revision for revision in revisions.values() if revision.last_run}
     runs = list(run_of)
+    excused: dict[int, list[Excuse]] = {}
+    for excuse in Excuse.objects.filter(mailing__in=mailings, lifted_at=None):
+        excused.setdefault(excuse.mailing_id, []).append(excuse)
     excuses = {
-        (excuse.mailing_id, excuse.fingerprint): excuse.only_revision_id
-        for excuse in Excuse.objects.filter(mailing__in=mailings, lifted_at=None)
+        run_id: InForce(
+            (excuse.fingerprint, excuse.members, excuse.pk)
+            for excuse in excused.get(revision.mailing_id, ())
+            if excuse.only_revision_id in (None, revision.pk)
+        )
+        for run_id, revision in run_of.items()
     }
     counts: dict[int, Counter[tuple[str, str]]] = {run_id: Counter() for run_id in runs}
-    for run_id, level, station, fingerprint in FindingRecord.objects.filter(run_id__in=runs).values_list(
-        "run_id", "level", "station", "fingerprint"
+    for run_id, level, station, *prints in FindingRecord.objects.filter(run_id__in=runs).values_list(
+        "run_id", "level", "station", "fingerprint", "cause", "members"
     ):
-        revision = run_of[run_id]
-        key = (revision.mailing_id, fingerprint)
-        if key in excuses and excuses[key] in (None, revision.pk):
-            continue
-        counts[run_id][level, station] += 1
+        if excuses[run_id].covering(*prints) is None:
+            counts[run_id][level, station] += 1
     busy = set(
         Work.objects.filter(state__in=[Work.State.WAITING, Work.State.RUNNING], subject__in=[f"revision:{pk}" for pk in ids]).values_list(
             "subject", flat=True

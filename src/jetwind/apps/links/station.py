@@ -239,7 +239,7 @@ def _doubts(around: Frame, found: Listing) -> dict[int, frozenset[str]]:
     """For each destination, the checks of links that found something at it."""
     by_address: dict[str, set[str]] = defaultdict(set)
     for one in around.walk.findings:
-        if one.record.check_id.startswith("links.") and (address := one.record.data.get("address")):
+        for address in one.record.values("address") if one.record.check_id.startswith("links.") else ():
             by_address[str(address)].add(one.record.check_id)
     return {number: frozenset(by_address.get(one.address, ())) for number, one in enumerate(found.destinations)}
 

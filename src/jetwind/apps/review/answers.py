@@ -19,7 +19,7 @@ from jetwind.apps.review.models import CheckRun, FindingRecord
 from jetwind.apps.review.questions import Question, context_of, is_outdated, is_slow, message_to_check, newest_run
 from jetwind.apps.workspace.desk import SECONDS_OF_A_HOUSE, Workbench
 from jetwind.apps.workspace.models import Workspace
-from jetwind.core.checking import CheckResult, Finding, Level, Outcome, Part, Place, registry
+from jetwind.core.checking import CheckResult, Fault, Finding, Level, Outcome, Part, Place, registry
 from jetwind.core.message import Message
 from jetwind.core.reports import Review, Summary, station_of, summary_of
 from jetwind.core.spam import SpamSum
@@ -195,6 +195,12 @@ def _as_record(run: CheckRun, finding: Finding) -> FindingRecord:
         data=storable(finding.data),
         **_as_table(finding.place),
         others=[_as_table(other) for other in finding.others],
+        more=finding.more,
+        cause=finding.cause,
+        members=finding.members,
+        faults=[
+            [storable(fault.message), storable(fault.fix), fault.fingerprint, fault.places] for fault in finding.faults if fault.places
+        ],
         fix=storable(finding.fix),
         basis=finding.basis,
         sentence=storable(finding.message),
@@ -226,6 +232,9 @@ def _as_finding(record: FindingRecord, message: Message) -> Finding:
         basis=record.basis,
         fingerprint=record.fingerprint,
         others=tuple(others),
+        more=record.more,
+        cause=record.cause,
+        faults=tuple(Fault(*fault) for fault in record.faults),
     )
 
 

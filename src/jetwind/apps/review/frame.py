@@ -136,7 +136,7 @@ def frame(request: HttpRequest, revision: Revision, slug: str) -> Frame:
         rows = jobs.latest_of_each(f"revision:{revision.pk}")
     state = next(state for state in walk.stations if state.slug == slug)
     chosen = next((found for found in walk.findings if found.record.fingerprint == request.GET.get("finding")), None)
-    at = _chosen_place(request, chosen)
+    at = chosen_place(request, chosen)
     message = message_of(revision)
     kept: dict[str, str] = {name: request.GET.get(name, "") for name in ("profile", "mode", "reader") if name in request.GET}
     allowed = permissions_of(request.user, revision.mailing.workspace)
@@ -196,7 +196,7 @@ def ran_out_of(run: CheckRun | None) -> list[RanOut]:
     return found
 
 
-def _chosen_place(request: HttpRequest, chosen: ShownFinding | None) -> int:
+def chosen_place(request: HttpRequest, chosen: ShownFinding | None) -> int:
     """Which of the finding's places is looked at, counted from 0; in the address they count from 1."""
     number = whole_number(request.GET, "place", 1)
     return number - 1 if chosen is not None and 1 <= number <= len(chosen.record.others) + 1 else 0
@@ -226,6 +226,13 @@ class Sheet:
     #: The number of the place shown, from 1, and of each place its address and its words.
     at: int
     places: list[tuple[str, str]]
+    #: The sentence and the mend of the fault at this place, where the finding tells several together.
+    fault: tuple[str, str] | None = None
+
+    @property
+    def count(self) -> int:
+        """How many places there are, listed or not."""
+        return max(1, len(self.places)) + self.finding.record.more
 
     @property
     def before(self) -> str | None:
@@ -241,16 +248,18 @@ class Sheet:
 _PARTS = {"html": "HTML", "text": "plain text"}
 
 
-def _place_in_words(record: FindingRecord) -> str:
+def _place_in_words(finding: FindingRecord, number: int) -> str:
+    record, fault = finding.at_place(number), finding.fault_at(number)
     words = f"{_PARTS.get(record.part, record.part)} {record.name}".strip()
-    return f"{words}, line {record.line}, column {record.column}" if record.line else words
+    where = f"{words}, line {record.line}, column {record.column}" if record.line else words
+    return f"{fault[0]} {where}" if fault is not None else where
 
 
 def sheet_of(message: Message, finding: ShownFinding, at: int, address: Callable[[int], str]) -> Sheet:
     """The sheet of a finding as it stands at one of its places: the source around it, and what its check says of itself."""
     record = finding.record.at_place(at)
     numbers = range(len(finding.record.others) + 1) if finding.record.others else ()
-    places = [(address(number), _place_in_words(finding.record.at_place(number))) for number in numbers]
+    places = [(address(number), _place_in_words(finding.record, number)) for number in numbers]
     declared = registry().get(finding.record.check_id)
     return Sheet(
         replace(finding, record=record),
@@ -260,6 +269,7 @@ def sheet_of(message: Message, finding: ShownFinding, at: int, address: Callable
         excerpt_of(message, record),
         at + 1,
         places,
+        finding.record.fault_at(at),
     )
 
 

@@ -12,6 +12,7 @@ from django.template.defaultfilters import truncatechars
 from jetwind.apps.jobs.models import Work
 from jetwind.apps.review.balance import balance_of
 from jetwind.apps.review.evidence import kilobytes
+from jetwind.apps.review.frame import chosen_place
 from jetwind.apps.review.lighter_files import candidate_of, chosen_of, forms_of, least_likeness, work_of
 from jetwind.apps.review.models import LighterFile
 from jetwind.apps.review.picture_words import in_form, name_of_reader, rows_of
@@ -130,7 +131,8 @@ def page(request: HttpRequest, walk: Walk, message: Message) -> dict[str, Any]:
     # What saves most comes first, then what weighs most; what nobody weighed comes last.
     weighed.sort(key=lambda pair: (-less[pair[0].key].octets, -(pair[1] if pair[1] is not None else -1)))
     scale = max(known, default=1)
-    chosen = next((found.record.element for found in walk.findings if found.record.fingerprint == request.GET.get("finding")), None)
+    finding = next((found for found in walk.findings if found.record.fingerprint == request.GET.get("finding")), None)
+    chosen = finding.record.at_place(chosen_place(request, finding)).element if finding is not None else None
     words = _in_words(walk, [picture for picture, _ in weighed[:_MOST_ROWS] if may_hold_words(picture)])
     entries = [
         _entry(message, walk, picture, octets, scale, number, less[picture.key], chosen, words.get(picture.key))

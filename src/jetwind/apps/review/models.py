@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from copy import copy
+from typing import Any
 
 from django.conf import settings
 from django.db import models
@@ -57,6 +58,13 @@ class FindingRecord(models.Model):
     element = models.PositiveIntegerField(null=True)
     #: Places besides the first: tables with part, name, start, end, line, column and element.
     others = models.JSONField(default=list)
+    #: Places beyond those that are listed.
+    more = models.PositiveIntegerField(default=0)
+    #: The fingerprint of the cause where faults of one cause are told together, and of each fault how many places it has.
+    cause = models.CharField(max_length=16, blank=True)
+    members = models.JSONField(default=dict)
+    #: From two faults on, of each that has places listed: its sentence, its mend, its fingerprint, how many of the listed places are its own.
+    faults = models.JSONField(default=list)
     fix = models.TextField()
     basis = models.CharField(max_length=200)
     sentence = models.TextField()
@@ -73,7 +81,7 @@ class FindingRecord(models.Model):
         part = {"html": "HTML", "text": "plain text"}.get(self.part, self.part)
         said = " ".join(word for word in (part, self.name) if word)
         said += f", line {self.line}" if self.line else ""
-        more = len(self.others)
+        more = len(self.others) + self.more
         return f"{said}, and {more} {'place' if more == 1 else 'places'} more" if more else said
 
     @property
@@ -87,15 +95,43 @@ class FindingRecord(models.Model):
         shown = copy(self)
         for name, value in (self.others[number - 1] if number else {}).items():
             setattr(shown, name, value)
+        if (fault := self._fault(number)) is not None:
+            each = self.data.get("each", {})
+            shown.data = {**self.data, **{name: values[fault] for name, values in each.items() if fault < len(values)}}
         return shown
+
+    def fault_at(self, number: int) -> tuple[str, str] | None:
+        """Sentence and mend of the fault at one of its places, counted from 0; None where it is one fault."""
+        fault = self._fault(number)
+        return (self.faults[fault][0], self.faults[fault][1]) if fault is not None else None
+
+    def values(self, name: str) -> list[Any]:
+        """What the sentence of each of its faults names so; none where it names nothing of the kind."""
+        if name in self.data:
+            return [self.data[name]]
+        return list(self.data.get("each", {}).get(name, ()))
+
+    def _fault(self, place: int) -> int | None:
+        before = 0
+        for number, (_, _, _, places) in enumerate(self.faults):
+            before += places
+            if place < before:
+                return number
+        return None
 
 
 class Excuse(models.Model):
-    """A finding accepted with a reason. It holds for its fingerprint: for this revision only, or while the thing stays as it is."""
+    """A finding accepted with a reason. It holds for its fingerprint: for this revision only, or while the thing stays as it is.
+
+    Of a finding that tells several faults, ``members`` are the fingerprints of those that were there, with the number of their places: it
+    holds for them, and for fewer. One ``for_all`` has the fingerprint of their cause and holds for faults that come later, too.
+    """
 
     mailing = models.ForeignKey(Mailing, on_delete=models.CASCADE, related_name="excuses")
     check_id = models.CharField(max_length=60)
     fingerprint = models.CharField(max_length=16)
+    members = models.JSONField(default=dict)
+    for_all = models.BooleanField(default=False)
     only_revision = models.ForeignKey(Revision, null=True, blank=True, on_delete=models.CASCADE, related_name="+")
     reason = models.CharField(max_length=500)
     sentence = models.TextField()

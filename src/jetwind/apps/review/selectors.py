@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from django.urls import reverse
 
 from jetwind.apps.intake.models import Mailing, Revision
+from jetwind.apps.review.excusing import InForce
 from jetwind.apps.review.models import CheckRun, Excuse, FindingRecord
 from jetwind.apps.review.questions import Question, context_of, newest_run
 from jetwind.core.checking import Context, Level
@@ -129,11 +130,11 @@ def walk_of(revision: Revision) -> Walk:
     run = newest_run(revision)
     known = getattr(revision, "looked_at", None)
     looks = set(revision.looks.values_list("station", flat=True) if known is None else known)
-    excuses = {excuse.fingerprint: excuse for excuse in excuses_for(revision)}
+    excuses = in_force_for(revision)
     records = list(run.findings.all()) if run else []
     stations = []
     for station in STATIONS:
-        own = [ShownFinding(found, excuses.get(found.fingerprint)) for found in records if found.station == station.slug]
+        own = [shown_with(found, excuses) for found in records if found.station == station.slug]
         # Nobody "looks at" the sign-off: its mark is full once the message is cleared.
         is_signed = station.slug == "sign-off" and revision.mailing.stage in (Mailing.Stage.CLEARED, Mailing.Stage.RELEASED)
         stations.append(StationState(station, is_signed or station.slug in looks, own))
@@ -146,6 +147,16 @@ def excuses_for(revision: Revision) -> Iterable[Excuse]:
     """Excuses in force for a revision."""
     in_force = Excuse.objects.filter(mailing_id=revision.mailing_id, lifted_at=None).select_related("by")
     return [excuse for excuse in in_force if excuse.only_revision_id in (None, revision.pk)]
+
+
+def in_force_for(revision: Revision) -> InForce[Excuse]:
+    """The excuses in force for a revision, by what they cover."""
+    return InForce((excuse.fingerprint, excuse.members, excuse) for excuse in excuses_for(revision))
+
+
+def shown_with(record: FindingRecord, excuses: InForce[Excuse]) -> ShownFinding:
+    """A finding with the excuse that covers it."""
+    return ShownFinding(record, excuses.covering(record.fingerprint, record.cause, record.members))
 
 
 def station_address(revision: Revision, slug: str) -> str:

@@ -14,6 +14,7 @@ from jetwind.apps.intake.services import refuse_if_locked
 from jetwind.apps.review.answers import PATIENT, ask_for_checks
 from jetwind.apps.review.models import Excuse, StationLook
 from jetwind.apps.review.questions import newest_run
+from jetwind.apps.review.selectors import in_force_for, shown_with
 from jetwind.apps.ui.merging import Overtaken, merged_table, overtaken
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
@@ -165,8 +166,8 @@ def unlook(user: User, revision: Revision, station: str) -> None:
             record("station.look-taken-back", actor=user, mailing_id=mailing.pk, station=name, revision=revision.number)
 
 
-def excuse(user: User, revision: Revision, fingerprint: str, reason: str, *, only_this_revision: bool) -> Excuse:
-    """Accept a finding with a reason.
+def excuse(user: User, revision: Revision, fingerprint: str, reason: str, *, only_this_revision: bool, for_all: bool = False) -> Excuse:
+    """Accept a finding with a reason; ``for_all`` also accepts what comes later of the same cause.
 
     Raises:
         NotAllowed, Refused: not permitted; released; no such finding; no reason; excused already.
@@ -185,20 +186,25 @@ def excuse(user: User, revision: Revision, fingerprint: str, reason: str, *, onl
         with transaction.atomic():
             mailing = Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id)
             refuse_if_locked(mailing)
-            Excuse.objects.filter(mailing=mailing, fingerprint=fingerprint, lifted_at=None, only_revision__isnull=False).exclude(
-                only_revision=revision
-            ).update(lifted_at=timezone.now())
+            if shown_with(found, in_force_for(revision)).excuse is not None:
+                raise Refused("Somebody excused this finding a moment ago; load the page again.")
+            is_for_all = for_all and bool(found.cause)
+            under = found.cause if is_for_all else fingerprint
+            # One of another revision, or for fewer places, does not cover it, and makes room.
+            Excuse.objects.filter(mailing=mailing, fingerprint=under, lifted_at=None).update(lifted_at=timezone.now())
             made = Excuse.objects.create(
                 mailing=mailing,
                 check_id=found.check_id,
-                fingerprint=fingerprint,
+                fingerprint=under,
+                members={} if is_for_all else found.members,
+                for_all=is_for_all,
                 only_revision=revision if only_this_revision else None,
                 reason=reason,
                 sentence=found.sentence,
                 level=found.level,
                 by=user,
             )
-            record("finding.excused", actor=user, mailing_id=mailing.pk, check=found.check_id, reason=reason, fingerprint=fingerprint)
+            record("finding.excused", actor=user, mailing_id=mailing.pk, check=found.check_id, reason=reason, fingerprint=under)
     except IntegrityError:
         raise Refused("Somebody excused this finding a moment ago; load the page again.") from None
     return made
@@ -214,10 +220,13 @@ def lift_excuse(user: User, revision: Revision, fingerprint: str) -> None:
     with transaction.atomic():
         mailing = Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id)
         refuse_if_locked(mailing)
-        for made in Excuse.objects.filter(mailing=mailing, fingerprint=fingerprint, lifted_at=None):
+        run = newest_run(revision)
+        found = run.findings.filter(fingerprint=fingerprint).first() if run else None
+        covering = in_force_for(revision).touching(found.fingerprint, found.cause, found.members) if found else []
+        for made in covering or Excuse.objects.filter(mailing=mailing, fingerprint=fingerprint, lifted_at=None):
             made.lifted_at = timezone.now()
             made.save(update_fields=["lifted_at"])
-            record("finding.excuse-lifted", actor=user, mailing_id=mailing.pk, check=made.check_id, fingerprint=fingerprint)
+            record("finding.excuse-lifted", actor=user, mailing_id=mailing.pk, check=made.check_id, fingerprint=made.fingerprint)
 
 
 def send_back(user: User, revision: Revision, comment: str) -> None:

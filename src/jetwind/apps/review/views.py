@@ -124,7 +124,12 @@ def excuse(request: HttpRequest, mailing_id: int, number: int, fingerprint: str)
         return redirect(address)
     try:
         services.excuse(
-            request.user, revision, fingerprint, request.POST.get("reason", ""), only_this_revision=request.POST.get("lasts") == "revision"
+            request.user,
+            revision,
+            fingerprint,
+            request.POST.get("reason", ""),
+            only_this_revision=request.POST.get("lasts") == "revision",
+            for_all=request.POST.get("covers") == "all",
         )
     except Refused as refused:
         messages.error(request, refused.sentence)

@@ -100,6 +100,7 @@ def told_of_copies(found: Iterable[tuple[ReadersCopy, Finding]], message: Messag
             data={**finding.data, "merged_for": named(readers), "readers": named(readers)},
             place=first,
             others=tuple(others),
+            more=0,
             fingerprint=hashlib.sha256("\0".join((*key, "copies")).encode("utf-8", "surrogatepass")).hexdigest()[:16],
         )
 

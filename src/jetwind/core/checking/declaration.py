@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import Any, cast
 
 from jetwind.core.checking.context import Context
@@ -29,7 +29,8 @@ _declared: dict[str, Check] = {}
 class Check:
     """Everything there is to know about one check. ``version`` goes up when the same message may get another answer.
 
-    ``merged``: it is asked of the copies that sample readers get, too.
+    ``merged``: it is asked of the copies that sample readers get, too. ``together``: for each cause whose faults are told as one finding,
+    the sentence that tells two faults or more; ``{many}`` in it is the number of places.
     """
 
     id: str
@@ -44,6 +45,7 @@ class Check:
     version: int
     module: str
     merged: bool = False
+    together: Mapping[str, str] = field(default_factory=dict)
 
     @property
     def rule(self) -> str:
@@ -67,11 +69,13 @@ def check(
     options: type[Options] = Options,
     version: int = 1,
     merged: bool = False,
+    together: str | Mapping[str, str] = "",
 ) -> Callable[[Callable[..., Iterator[Hit]]], Callable[..., Iterator[Hit]]]:
     """Declare the decorated function as a check.
 
     Raises:
-        DeclarationError: the id is taken or does not fit its folder, the name is too long, samples are one-sided.
+        DeclarationError: the id is taken or does not fit its folder, the name is too long, samples are one-sided, or a sentence for several
+            faults does not say how many.
     """
 
     def declare(find: Callable[..., Iterator[Hit]]) -> Callable[..., Iterator[Hit]]:
@@ -87,7 +91,12 @@ def check(
             raise DeclarationError(f"{id}: the docstring's first line states the rule")
         if {sample.fires for sample in samples} != {True, False}:
             raise DeclarationError(f"{id} needs a sample that fires and one that does not")
-        _declared[id] = Check(id, name, level, why, fix, basis, tuple(samples), cast(Find, find), options, version, find.__module__, merged)
+        causes = {"": together} if isinstance(together, str) and together else dict(together or {})
+        if any("{many}" not in sentence for sentence in causes.values()):
+            raise DeclarationError(f"{id}: a sentence for several faults says how {{many}} places there are")
+        _declared[id] = Check(
+            id, name, level, why, fix, basis, tuple(samples), cast(Find, find), options, version, find.__module__, merged, causes
+        )
         return find
 
     return declare

@@ -81,8 +81,9 @@ class Hit:
     """What a check yields: one sentence as a template over ``data``, and where.
 
     ``identity`` is what makes this fault the same fault elsewhere in the message and in the next revision; left out, it is the source
-    at the place. Hits of one identity become one finding with all their places, so it names the thing and not where it stands.
+    at the place. Hits of one identity become one fault with all their places, so it names the thing and not where it stands.
     ``also`` are further places of this hit. ``level`` and ``fix`` override the declaration's for this hit alone.
+    ``cause`` names the cause where a check tells the faults of several causes together, each in a sentence of its own (``Check.together``).
     """
 
     message: str
@@ -92,11 +93,31 @@ class Hit:
     level: Level | None = None
     fix: str | None = None
     also: tuple[Place, ...] = ()
+    cause: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Fault:
+    """One of several faults that a finding tells together: its own sentence, mend and fingerprint.
+
+    ``places`` is how many of the places that the finding lists are this fault's; they follow one another in the order of the faults.
+    ``more`` is how many it has beyond them.
+    """
+
+    message: str
+    fix: str
+    fingerprint: str
+    places: int
+    more: int = 0
 
 
 @dataclass(frozen=True, slots=True)
 class Finding:
-    """One fault with everything that its check's declaration says about it. ``others`` are the places it stands at besides ``place``."""
+    """One fault, or all faults of one cause, with everything that the check's declaration says about them.
+
+    ``others`` are the places besides ``place``, ``more`` how many there are beyond those that are listed. ``cause`` is a fingerprint of the
+    cause where the check tells faults of one cause together, else empty. ``faults`` are these faults, from two on; of one, there are none.
+    """
 
     check: str
     level: Level
@@ -107,11 +128,36 @@ class Finding:
     basis: str
     fingerprint: str
     others: tuple[Place, ...] = ()
+    more: int = 0
+    cause: str = ""
+    faults: tuple[Fault, ...] = ()
 
     @property
     def places(self) -> tuple[Place, ...]:
         """Every place, the first one first."""
         return (self.place, *self.others)
+
+    @property
+    def count(self) -> int:
+        """How many places there are, listed or not."""
+        return len(self.others) + 1 + self.more
+
+    @property
+    def told(self) -> tuple[Fault, ...]:
+        """The faults that it tells: itself, where it is one."""
+        return self.faults or (Fault(self.message, self.fix, self.fingerprint, len(self.places)),)
+
+    @property
+    def members(self) -> dict[str, int]:
+        """The fingerprints of the faults of its cause that it tells, with the number of places of each; none where they are told one by one."""
+        if not self.cause:
+            return {}
+        return {fault.fingerprint: fault.places + fault.more for fault in self.faults} or {self.fingerprint: self.count}
+
+    @property
+    def fault_by_place(self) -> tuple[Fault, ...]:
+        """For each of ``places`` the fault that stands there."""
+        return tuple(fault for fault in self.told for _ in range(fault.places))
 
     @property
     def message(self) -> str:

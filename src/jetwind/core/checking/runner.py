@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import logging
 from collections.abc import Collection, Iterator
 from dataclasses import replace
@@ -13,6 +12,7 @@ from jetwind.core.checking.copies import ReadersCopy, readers_copies, told_of_co
 from jetwind.core.checking.declaration import Check, Options
 from jetwind.core.checking.field_texts import uses
 from jetwind.core.checking.finding import CannotTell, CheckResult, DoesNotApply, Finding, Hit, Level, Outcome
+from jetwind.core.checking.grouping import MOST_PLACES, cause_of, fingerprint, together
 from jetwind.core.checking.registry import registry
 from jetwind.core.checking.rulebooks import exempt, is_demanded
 from jetwind.core.checking.settings import check_settings
@@ -21,8 +21,6 @@ from jetwind.core.message import Message
 #: Nobody reads more of one kind, and a message made of faults must not fill the database.
 MOST_FINDINGS = 500
 MOST_HITS = 2_000
-#: Places of one finding: nobody steps through more.
-MOST_PLACES = 200
 
 logger = logging.getLogger(__name__)
 
@@ -56,9 +54,9 @@ def run_check(declared: Check, message: Message, context: Context) -> CheckResul
 def _answer(declared: Check, message: Message, context: Context, options: Options, changed: Level | None) -> CheckResult:
     try:
         hits, unseen = _until_it_cannot_tell(declared.find(message, context, options), MOST_HITS + 1)
-        findings = tuple(islice(_complete(declared, message, hits[:MOST_HITS], changed), MOST_FINDINGS + 1))
-        if declared.merged:
-            findings += tuple(_of_copies(declared, message, context, options, changed, findings))
+        faults = list(_complete(declared, message, hits[:MOST_HITS], changed))
+        of_copies = list(_of_copies(declared, message, context, options, changed, faults)) if declared.merged else []
+        findings = tuple(islice((*together(declared, faults), *together(declared, of_copies)), MOST_FINDINGS + 1))
         more = len(hits) > MOST_HITS or len(findings) > MOST_FINDINGS
         findings = findings[:MOST_FINDINGS]
     except DoesNotApply as answer:
@@ -90,7 +88,7 @@ def _until_it_cannot_tell(found: Iterator[Hit], most: int) -> tuple[list[Hit], s
 
 
 def _of_copies(
-    declared: Check, message: Message, context: Context, options: Options, changed: Level | None, own: tuple[Finding, ...]
+    declared: Check, message: Message, context: Context, options: Options, changed: Level | None, own: list[Finding]
 ) -> Iterator[Finding]:
     """What the check finds in the copies that sample readers get and not in the message itself."""
     if not uses(message):
@@ -106,7 +104,7 @@ def _of_copies(
 
 
 def _complete(declared: Check, message: Message, hits: list[Hit], changed: Level | None) -> Iterator[Finding]:
-    """Findings of hits: those of one identity are one fault with several places, as heavy as the heaviest of them."""
+    """Faults of hits: those of one identity are one fault with several places, as heavy as the heaviest of them."""
     same: dict[str, list[Hit]] = {}
     for hit in hits:
         identity = hit.identity if hit.identity is not None else _source_at(message, hit)
@@ -125,16 +123,9 @@ def _complete(declared: Check, message: Message, hits: list[Hit], changed: Level
             basis=declared.basis,
             fingerprint=fingerprint(declared.id, identity),
             others=tuple(islice(places, 1, MOST_PLACES)),
+            more=max(0, len(places) - MOST_PLACES),
+            cause=cause_of(declared, first.cause),
         )
-
-
-def fingerprint(check_id: str, identity: str) -> str:
-    """Sixteen hexadecimal digits that stay while the thing stays.
-
-    Where it stands in the source plays no part, so an unrelated change elsewhere leaves it alone.
-    """
-    whole = "\0".join((check_id, " ".join(identity.split()), "1"))
-    return hashlib.sha256(whole.encode("utf-8", "surrogatepass")).hexdigest()[:16]
 
 
 def _source_at(message: Message, hit: Hit) -> str:

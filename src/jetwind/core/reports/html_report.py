@@ -8,7 +8,7 @@ from importlib.resources import files
 from typing import TYPE_CHECKING, Any
 
 from jetwind import __version__
-from jetwind.core.checking import Finding, Level, Outcome
+from jetwind.core.checking import Finding, Level, Outcome, Place
 from jetwind.core.reports.review import Review
 from jetwind.core.reports.stations import STATIONS, station_of
 from jetwind.core.source import Span
@@ -67,12 +67,21 @@ def _shown(review: Review, finding: Finding) -> dict[str, Any]:
         ],
         "message": finding.message,
         "fix": finding.fix,
-        "where": f"{place.part} {place.name}".strip() + (f", line {place.start.line}, column {place.start.column}" if place.start else ""),
+        "where": _where(place),
         "check": finding.check,
         "basis": finding.basis,
         "fingerprint": finding.fingerprint,
         "excerpt": _excerpt(review, finding),
+        "faults": [
+            {"message": fault.message, "where": _where(place)}
+            for place, fault in zip(finding.places, finding.fault_by_place if finding.faults else (), strict=False)
+        ],
+        "more": finding.more,
     }
+
+
+def _where(place: Place) -> str:
+    return f"{place.part} {place.name}".strip() + (f", line {place.start.line}, column {place.start.column}" if place.start else "")
 
 
 def _excerpt(review: Review, finding: Finding) -> dict[str, str] | None:

@@ -50,9 +50,21 @@ def finding_as_dict(finding: Finding) -> dict[str, Any]:
         "basis": finding.basis,
         "fingerprint": finding.fingerprint,
         "where": _where(finding.place),
-        "places": [_where(place) for place in finding.places],
+        "places": _places(finding),
+        "count": finding.count,
         "data": dict(finding.data),
     }
+
+
+def _places(finding: Finding) -> list[dict[str, Any]]:
+    """Each place; of faults that are told together each with the fault's own sentence, mend and fingerprint."""
+    places = [_where(place) for place in finding.places]
+    if not finding.faults:
+        return places
+    return [
+        {**place, "message": fault.message, "fix": fault.fix, "fingerprint": fault.fingerprint}
+        for place, fault in zip(places, finding.fault_by_place, strict=True)
+    ]
 
 
 def _where(place: Place) -> dict[str, Any]:

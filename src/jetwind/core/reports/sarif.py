@@ -54,9 +54,17 @@ def _result(finding: Finding, rule_index: int, uri: str) -> dict[str, Any]:
         "ruleIndex": rule_index,
         "level": _LEVELS[finding.level],
         "message": {"text": f"{finding.message} {finding.fix}"},
-        "locations": [_location(place, uri) for place in finding.places],
+        "locations": _locations(finding, uri),
         "partialFingerprints": {"jetwind/v1": finding.fingerprint},
     }
+
+
+def _locations(finding: Finding, uri: str) -> list[dict[str, Any]]:
+    """Each place; of faults that are told together with the fault's own sentence (§3.28.5, from memory)."""
+    locations = [_location(place, uri) for place in finding.places]
+    for location, fault in zip(locations, finding.fault_by_place if finding.faults else (), strict=False):
+        location["message"] = {"text": f"{fault.message} {fault.fix}"}
+    return locations
 
 
 def _location(place: Place, uri: str) -> dict[str, Any]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Collection, Iterable
 
-from jetwind.core.checking import Finding, Level, Outcome, Rulebook, asking
+from jetwind.core.checking import Finding, Level, Outcome, Place, Rulebook, asking
 from jetwind.core.reports.review import Review
 from jetwind.core.reports.stations import station_of
 from jetwind.core.source import cells
@@ -29,7 +29,7 @@ def _row(finding: Finding) -> list[object]:
         finding.place.name,
         start.line if start else "",
         start.column if start else "",
-        len(finding.places),
+        finding.count,
         finding.fix,
         finding.basis,
         finding.fingerprint,
@@ -44,10 +44,16 @@ def as_text(review: Review, rulebooks: Collection[str] = (), house: Collection[R
     """
     lines = []
     for finding in review.findings:
-        start = finding.place.start
-        where = f"{finding.place.part} {finding.place.name}".strip() + (f" {start.line}:{start.column}" if start else "")
-        where += f", and {_count(len(finding.others), 'place', 'places')} more" if finding.others else ""
-        lines += [f"{finding.level.value:<5} {finding.check}  ({where})", f"      {finding.message}", f"      → {finding.fix}"]
+        more = f", and {_count(finding.count - 1, 'place', 'places')} more" if finding.count > 1 else ""
+        lines += [f"{finding.level.value:<5} {finding.check}  ({_where(finding.place)}{more})", f"      {finding.message}"]
+        told = 0
+        for fault in finding.faults[:_MOST_TOLD]:
+            if fault.places:
+                lines.append(f"      · {fault.message} ({_where(finding.places[told])})")
+                told += fault.places
+        if len(finding.faults) > _MOST_TOLD:
+            lines.append(f"      · and {len(finding.faults) - _MOST_TOLD} more; the other formats list them")
+        lines.append(f"      → {finding.fix}")
         lines += [f"      § {book.name}: {demand.says} ({demand.source})" for book, demand in asking(finding.check, rulebooks, house)]
     unanswered: dict[tuple[str, str], list[str]] = {}
     for result in review.results:
@@ -66,6 +72,14 @@ def as_text(review: Review, rulebooks: Collection[str] = (), house: Collection[R
         f"spam risk {review.spam.in_words}"
     )
     return "\n".join(without_controls(line) for line in lines) + "\n"
+
+
+def _where(place: Place) -> str:
+    return f"{place.part} {place.name}".strip() + (f" {place.start.line}:{place.start.column}" if place.start else "")
+
+
+#: Faults of one finding that are told one by one in a terminal.
+_MOST_TOLD = 10
 
 
 def without_controls(text: str) -> str:

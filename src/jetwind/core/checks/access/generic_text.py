@@ -25,6 +25,8 @@ _PARTS = re.compile(r"[\W_\d]+")
     fix='Say what the picture shows, such as the company’s name for its logo; for mere decoration write alt="".',
     basis="WCAG 2.2 SC 1.1.1; common practice, no published source",
     merged=True,
+    version=2,
+    together="{many} alternative texts say what kind of picture it is, and not what is to be seen.",
     samples=[
         clear('<img src="a.png" alt="Kiln Works logo"><img src="b.png" alt="Photo of the quay"><img src="c.png" alt="Play icon">'),
         clear('<img src="bowl.png" alt="Bowl"><img src="sea-green.png" alt="Sea-green"><img src="top-shelf.png" alt="The top shelf">'),

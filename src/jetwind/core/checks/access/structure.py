@@ -107,6 +107,8 @@ def find_title_missing(message: Message, context: Context, options: Options) -> 
     why="Listeners go from heading to heading; without them they hear everything from the top.",
     fix="Mark the main line as h1 and go down one level at a time.",
     basis="WCAG 2.2 SC 1.3.1",
+    version=2,
+    together={"skipped": "{many} headings skip a level.", "empty": "{many} headings are empty."},
     samples=[
         clear(f"<h1>Glazes</h1>{_COPY}<h2>Ash</h2>{_COPY}<h3>Sea</h3>{_COPY}<h2>Sand</h2>{_COPY}"),
         clear(f"<h2>Glazes</h2>{_COPY}"),
@@ -133,16 +135,19 @@ def find_headings(message: Message, context: Context, options: Options) -> Itera
         if not _says(element):
             if _is_empty(element):
                 place = Place.in_html(message, element.start_tag, element.index)
-                yield Hit("A heading of level {level} is empty.", place, {"level": level}, identity="empty")
+                yield Hit("A heading of level {level} is empty.", place, {"level": level}, identity="empty", cause="empty")
             continue
         if found and level > before + 1:
             data = {"level": level, "before": before}
             yield Hit(
-                "A heading of level {level} follows one of level {before}.", Place.in_html(message, element.start_tag, element.index), data
+                "A heading of level {level} follows one of level {before}.",
+                Place.in_html(message, element.start_tag, element.index),
+                data,
+                cause="skipped",
             )
         before, found = level, True
     if not found and _is_long(message):
-        yield Hit("The message has no headings.", Place.in_html(message, None), identity="none")
+        yield Hit("The message has no headings.", Place.in_html(message, None), identity="none", cause="none")
 
 
 def _level(element: Element) -> int:

@@ -93,6 +93,8 @@ _HANDLER = re.compile(r"on(?!ly\b)[a-z]{3,}\Z")
     why="Clients strike them out or warn of them, and filters refuse such messages.",
     fix="Take it out; lead to a web page instead.",
     basis=f"{_DATASET}: html-form, html-object, html-video and others",
+    version=2,
+    together="{many} scripts, forms, frames and handlers do not work in mail.",
     samples=[
         clear("<p>x</p><a href='https://b.org/form'>Form</a>"),
         clear("<!-- <script>alert(1)</script> --><p>x</p>"),

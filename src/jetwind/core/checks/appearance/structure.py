@@ -23,6 +23,8 @@ from jetwind.core.source import Span, Spans
     why="One client then shows what was meant for another, or hides the rest of the message.",
     fix="Close every <!--[if …]> with its <![endif]--> and never put one inside another.",
     basis="Common practice, no published source",
+    version=2,
+    together="{many} conditional comments do not close as they should.",
     samples=[
         clear("<!--[if mso]><table><tr><td><![endif]--><div>x</div><!--[if mso]></td></tr></table><![endif]-->"),
         clear("<!--[if !mso]><!--><p>x</p><!--<![endif]--><!--[if !mso]> --><p>y</p><!-- <![endif]-->"),
@@ -82,6 +84,12 @@ _CELLS = frozenset({"td", "th", "tr"})
     why="Each client mends broken markup in its own way, and the layout breaks in some of them.",
     fix="Close what is open, delete what closes nothing, and give an attribute or an id once.",
     basis="HTML §13.2.2, §13.2.6 (from memory)",
+    version=2,
+    together={
+        "tags": "Clients have to mend {many} tags that do not open and close as they should.",
+        "twice": "{many} tags have an attribute twice; the second is dropped.",
+        "id": "{many} elements have an id that another has.",
+    },
     samples=[
         clear("<!doctype html><table><tr><td>a</td><td>b</td></tr></table><ul><li>x<li>y</ul><p>one<p>two<br><img alt='' src='cid:a'>"),
         clear("<table><tr><td>a<td>b<tr><td>c<td>d</table>"),  # HTML §13.1.2.4: end tags of cells may be left out
@@ -120,7 +128,8 @@ def find_parse_errors(message: Message, context: Context, options: Options) -> I
         if span is not None and kind != "twice" and span.start in alternatives:
             continue  # each reader gets one of the branches
         told.add((kind, span))
-        yield Hit(words, Place.in_html(message, span, element), {"tag": tag}, identity=f"{kind}:{tag}")
+        cause = kind if kind in ("twice", "id") else "tags"
+        yield Hit(words, Place.in_html(message, span, element), {"tag": tag}, identity=f"{kind}:{tag}", cause=cause)
     if "[if" in document.source.text.lower():
         yield from _in_conditionals(message, document, told)
 
@@ -139,13 +148,13 @@ def _in_conditionals(message: Message, document: Document, told: set[tuple[str, 
     ]
     for tag, span in cut:
         place = Place.in_html(message, Span(span.start, span.start + 1 + len(tag)))
-        yield Hit("<{tag} in a conditional block lacks its “>”.", place, {"tag": tag}, identity=f"cut:{tag}")
+        yield Hit("<{tag} in a conditional block lacks its “>”.", place, {"tag": tag}, identity=f"cut:{tag}", cause="tags")
     if cut:
         return
     for kind, tag, words, where, _ in _errors(message, other):
         if where is None or kind in ("id", "twice") or (kind, where) in told or where.start not in blocks:
             continue
-        yield Hit(words, Place.in_html(message, where), {"tag": tag}, identity=f"conditional {kind}:{tag}")
+        yield Hit(words, Place.in_html(message, where), {"tag": tag}, identity=f"conditional {kind}:{tag}", cause="tags")
 
 
 _Fault = tuple[str, str, str, Span | None, int | None]

@@ -7,7 +7,7 @@ from bisect import bisect_right
 from collections.abc import Iterator
 
 from jetwind.core.checking import CannotTell, Context, Hit, Layout, Level, Options, Place, check, clear, finds, laid_out
-from jetwind.core.checking.runner import MOST_PLACES
+from jetwind.core.checking.grouping import MOST_PLACES
 from jetwind.core.checks.needs import need_html
 from jetwind.core.checks.rendered import need_renders, seen_in
 from jetwind.core.markup import Document

@@ -24,6 +24,8 @@ _MIXED = (
     why="The reader sees an empty box with a broken-picture sign.",
     fix="Add the file to the package, or correct the reference.",
     basis="RFC 2392 §2 (from memory)",
+    version=2,
+    together="{many} pictures are not in the package.",
     samples=[
         clear('<img src="img/bowl.gif" alt="Bowl">', files={"img/bowl.gif": PIXEL}),
         clear('<img src="./img/the%20bowl.gif?v=2" alt="Bowl">', files={"img/the bowl.gif": PIXEL}),

@@ -51,6 +51,8 @@ _KNOWN = WEB | frozenset(
     fix="Write the whole address, with its scheme and host, and percent-encode blanks.",
     basis="WHATWG URL §4.4; RFC 3986; HTML §4.6",
     merged=True,
+    version=2,
+    together="{many} links have addresses that cannot be followed.",
     samples=[
         clear("<a href='https://kiln.org/a%20b?x=1&amp;y=2#z'>Go</a><a href='//kiln.org/x'>y</a><a href='#top'>z</a>"),
         clear("<a href=' https://kiln.org/a '>Go</a><a href=''>x</a><a href='mailto:a@kiln.org?subject=a b'>y</a>"),
@@ -82,10 +84,10 @@ def find_malformed(message: Message, context: Context, options: Options) -> Iter
     A question mark inside a value, as a redirector has it, is one of the value's own. Line breaks inside an address are taken out by
     browsers (WHATWG URL §4.4, step 3).
     """
-    for link, count in by_address(message):
+    for link, alike in by_address(message):
         why = _malformed(message, link)
         if why:
-            yield hit(message, link, count, "The address {address} cannot be followed: {why}.", why=why)
+            yield hit(message, link, alike, "The address {address} cannot be followed: {why}.", why=why)
 
 
 def _malformed(message: Message, link: Link) -> str:
@@ -132,6 +134,8 @@ def _asks_twice(address: str) -> bool:
     why="Mail programs open web, mail and phone addresses and take out the others, or warn of them.",
     fix="Link to a page with https, or take the link out.",
     basis="Common practice, no published source",
+    version=2,
+    together="{many} links have schemes that mail programs do not open.",
     samples=[
         clear("<a href='https://kiln.org/'>a</a><a href='mailto:a@kiln.org'>b</a><a href='tel:+3512345'>c</a><a href='sms:+3512345'>d</a>"),
         clear("<a href='{{ u }}'>a</a><a href='#x'>b</a><a href=''>c</a><a href='/page'>d</a><a href='kiln.org:80/'>e</a>"),
@@ -145,13 +149,13 @@ def _asks_twice(address: str) -> bool:
 )
 def find_scheme(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """Each address has a scheme that mail programs open."""
-    for link, count in by_address(message):
+    for link, alike in by_address(message):
         scheme = link.scheme
         if not scheme or scheme in _KNOWN or "." in scheme or message.holds_field(link.address or "", in_address=True):
             continue
         if scheme == "javascript" and re.fullmatch(r"(?i)javascript:\s*(?:void\s*\(?\s*0?\s*\)?|;)?\s*;?", link.address or ""):
             continue
-        yield hit(message, link, count, "Mail programs do not open {address}: its scheme is “{scheme}”.", scheme=scheme)
+        yield hit(message, link, alike, "Mail programs do not open {address}: its scheme is “{scheme}”.", scheme=scheme)
 
 
 #: Labels of hosts that are set up for the work itself. Common practice, no published source.
@@ -168,6 +172,8 @@ _STAGING_OF_OURS = frozenset(["dev", "devel", "develop", "test", "testing", "sta
     fix="Put the address of the public page in.",
     basis="RFC 6890; names: common practice, no published source",
     merged=True,
+    version=2,
+    together="Readers cannot open {many} links: their hosts are the house’s own.",
     samples=[
         clear("<a href='https://www.kiln.org/'>a</a><a href='https://8.8.8.8/'>b</a><a href='https://dev.other.org/docs'>c</a>"),
         clear("<a href='https://localhost/'>told once, by links.placeholder</a><a href='https://{{ host }}/'>b</a>"),
@@ -187,7 +193,7 @@ def find_private_host(message: Message, context: Context, options: Options) -> I
 
     Hosts such as ``dev.`` and ``test.`` count where they are the sender's own.
     """
-    for link, count in by_address(message):
+    for link, alike in by_address(message):
         url = web_address(message, link)
         if url is None:
             continue
@@ -196,7 +202,7 @@ def find_private_host(message: Message, context: Context, options: Options) -> I
             continue
         why = _inward(message, context, host)
         if why:
-            yield hit(message, link, count, "Readers cannot open {address}: {why}.", why=why)
+            yield hit(message, link, alike, "Readers cannot open {address}: {why}.", why=why)
 
 
 def _inward(message: Message, context: Context, host: str) -> str:
@@ -251,6 +257,8 @@ class HostOptions(Options):
     fix="Link to a shorter host of your own.",
     basis="Common practice, no published source",
     options=HostOptions,
+    version=2,
+    together="{many} links have very long hosts.",
     samples=[
         clear(f"<a href='https://{'a' * 36}.org/'>a</a>"),
         clear(f"<a href='https://kiln.org/{'a' * 90}'>a</a><a href='https://{{{{ host }}}}{'a' * 60}.org/'>b</a>"),
@@ -259,13 +267,13 @@ class HostOptions(Options):
 )
 def find_host_long(message: Message, context: Context, options: HostOptions) -> Iterator[Hit]:
     """No host has more than 40 characters."""
-    for link, count in by_address(message):
+    for link, alike in by_address(message):
         url = web_address(message, link)
         if url is not None and len(url.host) > options.most_characters:
             yield hit(
                 message,
                 link,
-                count,
+                alike,
                 "The host of {address} has {length} characters; the limit is {limit}.",
                 length=len(url.host),
                 limit=options.most_characters,
@@ -284,6 +292,8 @@ _HOST = re.compile(r"(?:[\w](?:[\w-]{0,61}[\w])?\.)+[^\W\d_][\w-]{0,61}\Z")
     fix="Write mailto: and the address; percent-encode what stands behind the question mark.",
     basis="RFC 6068 §2",
     merged=True,
+    version=2,
+    together="{many} mail links cannot be used.",
     samples=[
         clear("<a href='mailto:studio@kiln.org'>a</a><a href='MAILTO:a@kiln.org,b@kiln.org?subject=x%20y&amp;body=z'>b</a>"),
         clear("<a href='mailto:?subject=See%20this&amp;body=https://kiln.org/?a'>Tell a friend</a><a href='mailto:{{ email }}'>c</a>"),
@@ -302,7 +312,7 @@ _HOST = re.compile(r"(?:[\w](?:[\w-]{0,61}[\w])?\.)+[^\W\d_][\w-]{0,61}\Z")
 )
 def find_mailto(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """Each mailto: names addresses that mail can go to, parted by commas, and its headers follow one question mark."""
-    for link, count in by_address(message):
+    for link, alike in by_address(message):
         if link.scheme != "mailto" or message.holds_field(link.address or "", in_address=True):
             continue
         to, mark, headers = (link.address or "")[len("mailto:") :].partition("?")
@@ -316,7 +326,7 @@ def find_mailto(message: Message, context: Context, options: Options) -> Iterato
         elif mark and re.search(r"\?(?i:subject|body|cc|bcc|to)=", headers):
             why = "it has two question marks"
         if why:
-            yield hit(message, link, count, "The mail link {address} cannot be used: {why}.", why=why)
+            yield hit(message, link, alike, "The mail link {address} cannot be used: {why}.", why=why)
 
 
 def _is_mailbox(text: str) -> bool:
@@ -335,6 +345,8 @@ _TEL = re.compile(r"(?:\+[\d().-]*\d[\d().-]*|[\d*#().-]*\d[\d*#().-]*)(?:;[\w.-
     fix="Write tel: and the number with its country, such as tel:+3512345678, without blanks.",
     basis="RFC 3966 §3; a number without its country is left alone: common practice, no published source",
     merged=True,
+    version=2,
+    together="{many} phone links cannot be dialled as they are written.",
     samples=[
         clear(
             "<a href='tel:+351-234-5678'>a</a><a href='tel:+1(800)5550100;ext=12'>b</a><a href='tel:112'>c</a><a href='tel:{{ phone }}'>d</a>"
@@ -349,11 +361,11 @@ _TEL = re.compile(r"(?:\+[\d().-]*\d[\d().-]*|[\d*#().-]*\d[\d*#().-]*)(?:;[\w.-
 )
 def find_tel(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """Each tel: has a number of digits and visual separators."""
-    for link, count in by_address(message):
+    for link, alike in by_address(message):
         if link.scheme == "tel" and not message.holds_field(link.address or "", in_address=True):
             number = unquote((link.address or "")[len("tel:") :])
             if not _TEL.match(number):
-                yield hit(message, link, count, "The phone link {address} cannot be dialled as it is written.")
+                yield hit(message, link, alike, "The phone link {address} cannot be dialled as it is written.")
 
 
 @check(
@@ -363,6 +375,8 @@ def find_tel(message: Message, context: Context, options: Options) -> Iterator[H
     why="The reader presses it and nothing happens.",
     fix="Give the place an id of that name, or link to a page.",
     basis="HTML §7.4.6",
+    version=2,
+    together="{many} links lead to places that are not in the message.",
     samples=[
         clear("<a href='#offers'>Offers</a><h2 id=offers>Offers</h2>"),
         clear("<a href='#offers'>Offers</a><a name=offers>Offers</a>"),
@@ -378,11 +392,11 @@ def find_anchor(message: Message, context: Context, options: Options) -> Iterato
     if document is None:
         return
     names: set[str] | None = None
-    for link, count in by_address(message):
+    for link, alike in by_address(message):
         address = link.address or ""
         if not address.startswith("#") or len(address) < 2 or address.lower() == "#top" or message.holds_field(address):
             continue
         if names is None:
             names = {name for element in document.all_elements for name in (element.get("id"), element.get("name")) if name}
         if address[1:] not in names and unquote(address[1:]) not in names:
-            yield hit(message, link, count, "The link {address} leads to a place that is not in the message.")
+            yield hit(message, link, alike, "The link {address} leads to a place that is not in the message.")

@@ -50,6 +50,8 @@ def _ours(message: Message, context: Context) -> Iterator[tuple[Link, Address]]:
     fix="Add the parameter to the address.",
     basis="House: the parameters that the workspace requires",
     options=RequiredOptions,
+    version=2,
+    together={"": "{many} links lack required parameters.", "value": "{many} links have parameters of another value."},
     samples=[
         clear(_MAIL.format("<a href='https://kiln.org/'>a</a>")),
         clear(
@@ -92,14 +94,14 @@ def find_missing(message: Message, context: Context, options: RequiredOptions) -
         there = dict(url.parameters)
         lacking = [name for name in required if name not in there]
         if lacking:
-            yield hit(message, link, 1, "{address} lacks {parameters}.", parameters=", ".join(lacking))
+            yield hit(message, link, [link], "{address} lacks {parameters}.", parameters=", ".join(lacking))
             continue
         wrong = next(
             (name for name, value in required.items() if value and there[name] != value and not _is_filled(message, there[name])), None
         )
         if wrong is not None:
             data = {"parameter": wrong, "value": there[wrong], "wanted": required[wrong]}
-            yield hit(message, link, 1, "{parameter} of {address} is “{value}”, not “{wanted}”.", **data)
+            yield hit(message, link, [link], "{parameter} of {address} is “{value}”, not “{wanted}”.", cause="value", **data)
 
 
 def _is_filled(message: Message, value: str) -> bool:
@@ -162,7 +164,7 @@ def find_conflict(message: Message, context: Context, options: ConflictOptions) 
     if not any(f"{name}=" in (link.address or "") for link, _ in by_address(message) for name in names):
         return
     ours = {link.address: url for link, url in _ours(message, context)}
-    for link, count in by_address(message):
+    for link, alike in by_address(message):
         url = ours.get(link.address)
         if url is None:
             continue
@@ -170,9 +172,9 @@ def find_conflict(message: Message, context: Context, options: ConflictOptions) 
         twice = [name for name, number in Counter(name for name, _ in own).items() if number > 1]
         late = [part.partition("=")[0] for part in url.fragment.replace("?", "&").split("&")[1:] if is_one(part.partition("=")[0])]
         if twice:
-            yield hit(message, link, count, "{address} has {parameter} more than once.", parameter=twice[0])
+            yield hit(message, link, alike, "{address} has {parameter} more than once.", parameter=twice[0])
         elif late:
-            yield hit(message, link, count, "In {address} {parameter} stands behind the “#”, where no server sees it.", parameter=late[0])
+            yield hit(message, link, alike, "In {address} {parameter} stands behind the “#”, where no server sees it.", parameter=late[0])
         elif not message.holds_field(link.address or "", in_address=True):
             for name, value in own:
                 values[name][value].append(link)

@@ -29,6 +29,8 @@ class StaleOptions(Options):
     fix="Link to this message's page, or name the address as permanent in the settings of the check.",
     basis="Common practice, no published source",
     options=StaleOptions,
+    version=2,
+    together="{many} links lead where the message before led.",
     samples=[
         clear(_BEFORE),
         clear("<a href='https://kiln.org/sale/autumn'>Glazes</a>", previous=_BEFORE),

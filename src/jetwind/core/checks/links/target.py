@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
@@ -43,6 +43,8 @@ _NOTHING = re.compile(r"(?:#|javascript:\s*(?:void\s*\(?\s*0?\s*\)?|;)?\s*;?)\Z"
     fix="Give the link its address, or make it plain text.",
     basis="HTML §4.6 (from memory)",
     merged=True,
+    version=2,
+    together="{many} links have no target.",
     samples=[
         clear('<a href="https://kiln.example/sale">Sale</a>'),
         clear('<a name="top"></a><a id="offers">Offers</a>'),
@@ -93,6 +95,8 @@ def find_empty(message: Message, context: Context, options: Options) -> Iterator
     fix="Put the real address in.",
     basis="RFC 2606 §2-3, RFC 6761 §6 (from memory)",
     merged=True,
+    version=2,
+    together="{many} links go to stand-in addresses.",
     samples=[
         clear('<a href="https://www.kiln.org/sale">Sale</a>'),
         clear('<a href="https://examples.org/">Examples</a><a href="https://test.kiln.org/">Test</a>'),
@@ -111,7 +115,7 @@ def find_empty(message: Message, context: Context, options: Options) -> Iterator
 )
 def find_placeholder(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """No address has a host kept for documentation, a stand-in name, or a TODO in it."""
-    for link, count in by_address(message):
+    for link, alike in by_address(message):
         host = link.host.rstrip(".")
         parts = link.parts
         path = f"{parts.path}?{parts.query}" if parts and link.scheme in ("http", "https", "") else ""
@@ -122,7 +126,7 @@ def find_placeholder(message: Message, context: Context, options: Options) -> It
             stand_in = next((label for label in host.split(".") if label in _STAND_INS), None)
         why = reserved or stand_in or ("TODO in its path" if _TODO.search(path) else None)
         if why:
-            yield hit(message, link, count, "The link goes to a stand-in address: {address}")
+            yield hit(message, link, alike, "The link goes to a stand-in address: {address}")
 
 
 @dataclass(frozen=True)
@@ -141,6 +145,8 @@ class InsecureOptions(Options):
     basis="Common practice, no published source",
     options=InsecureOptions,
     merged=True,
+    version=2,
+    together="{many} links lead over http.",
     samples=[
         clear('<a href="https://kiln.org/">Sale</a>'),
         clear('<html xmlns="http://www.w3.org/1999/xhtml"><a href="mailto:a@kiln.org">Write</a><a href="tel:+3512345">Call</a>'),
@@ -154,12 +160,14 @@ class InsecureOptions(Options):
 def find_insecure(message: Message, context: Context, options: InsecureOptions) -> Iterator[Hit]:
     """Web links start with https."""
     allowed = frozenset(options.allowed_hosts.lower().split())
-    for link, count in by_address(message):
+    for link, alike in by_address(message):
         if link.scheme != "http" or link.host in allowed:
             continue
         if is_stand_in(context, link.host):
             continue
-        yield hit(message, link, count, "The link is not secure: {address}")
+        secure = f"https{(link.address or '').strip()[4:]}"
+        fix = f"Write {secure[:200]} and see that the page opens."
+        yield hit(message, link, alike, "The link is not secure: {address}", fix=fix)
 
 
 def is_stand_in(context: Context, host: str) -> bool:
@@ -172,19 +180,17 @@ def is_stand_in(context: Context, host: str) -> bool:
     return any(map(below, RESERVED_ENDINGS)) and not any(map(below, context.practice_domains))
 
 
-def by_address(message: Message) -> list[tuple[Link, int]]:
-    """The first link with each address, and how many have it."""
+def by_address(message: Message) -> list[tuple[Link, list[Link]]]:
+    """The first link with each address, and all that have it, in their order."""
     return message.shared("links by address", lambda: _by_address(message))
 
 
-def _by_address(message: Message) -> list[tuple[Link, int]]:
-    first: dict[str, Link] = {}
-    counts: dict[str, int] = {}
+def _by_address(message: Message) -> list[tuple[Link, list[Link]]]:
+    alike: dict[str, list[Link]] = {}
     for link in links(message):
         if link.address:
-            first.setdefault(link.address, link)
-            counts[link.address] = counts.get(link.address, 0) + 1
-    return [(link, counts[address]) for address, link in first.items()]
+            alike.setdefault(link.address, []).append(link)
+    return [(found[0], found) for found in alike.values()]
 
 
 def place_of(message: Message, link: Link) -> Place:
@@ -194,7 +200,10 @@ def place_of(message: Message, link: Link) -> Place:
     return Place.in_text(message, link.span)
 
 
-def hit(message: Message, link: Link, count: int, sentence: str, **data: object) -> Hit:
-    """A hit at a link; its sentence may name ``address``, ``name``, ``host`` and what is given besides."""
-    told = {"address": link.address, "name": link.name, "host": link.host, "count": count, **data}
-    return Hit(sentence, place_of(message, link), told, identity=link.address)
+def hit(
+    message: Message, link: Link, alike: Sequence[Link], sentence: str, *, fix: str | None = None, cause: str = "", **data: object
+) -> Hit:
+    """A hit at a link and at all others with its address; the sentence may name ``address``, ``name``, ``host`` and what is given besides."""
+    told = {"address": link.address, "name": link.name, "host": link.host, "count": len(alike), **data}
+    others = tuple(place_of(message, other) for other in alike if other is not link)
+    return Hit(sentence, place_of(message, link), told, identity=link.address, fix=fix, also=others, cause=cause)

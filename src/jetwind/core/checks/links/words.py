@@ -32,6 +32,8 @@ _FILES = frozenset(["zip", "mov", "md", "py", "sh", "pl", "rs", "ps", "app", "so
     why="A text that names one site and leads to another is what phishing looks like, to readers and to filters.",
     fix="Let the text name the site that the link leads to, or write words instead of an address.",
     basis="Common practice, no published source",
+    version=2,
+    together="{many} links name another site than the one they lead to.",
     samples=[
         clear("<a href='https://www.kiln.org/sale'>www.kiln.org</a><a href='https://shop.kiln.org/'>https://kiln.org/sale</a>"),
         clear(
@@ -61,7 +63,7 @@ def find_text_mismatch(message: Message, context: Context, options: Options) -> 
             continue
         named, there = organisational_domain(_ascii(said["host"])), organisational_domain(url.host)
         if named != there:
-            yield hit(message, link, 1, "The text says {name} and leads to {there}.", there=there)
+            yield hit(message, link, [link], "The text says {name} and leads to {there}.", there=there)
 
 
 def _ascii(host: str) -> str:
@@ -78,6 +80,8 @@ def _ascii(host: str) -> str:
     why="Read by itself, as screen readers list links, it does not tell where it leads.",
     fix="Let the link say what the reader gets: “Book a wheel” instead of “click here”.",
     basis="WCAG 2.2 SC 2.4.4 and 2.4.9",
+    version=2,
+    together={"": "{many} links have words that tell nothing by themselves.", "blank": "{many} links have no words."},
     samples=[
         clear("<a href='https://kiln.org/a'>Book a wheel</a><a href='https://kiln.org/b'>More about glazes</a>"),
         clear("<a href='https://kiln.org/a' aria-label='Book a wheel'>here</a>"),
@@ -105,7 +109,13 @@ def find_text_vague(message: Message, context: Context, options: Options) -> Ite
             data = {"name": link.name, "address": link.address}
             yield Hit("The link says “{name}”, which tells nothing by itself.", place_of(message, link), data, identity=plain)
         elif _is_blank(link) and _is_seen(message, link):
-            yield Hit("The link to {address} has no words.", place_of(message, link), {"address": link.address}, identity="blank")
+            yield Hit(
+                "The link to {address} has no words.",
+                place_of(message, link),
+                {"address": link.address},
+                identity=f"blank {link.address}",
+                cause="blank",
+            )
 
 
 def _is_blank(link: Link) -> bool:
@@ -139,6 +149,8 @@ def _is_seen(message: Message, link: Link) -> bool:
     why="In a list of links nobody can tell them apart, and one of them may be a wrong address.",
     fix="Let each link say what is special about its page, or mend the address.",
     basis="WCAG 2.2 SC 2.4.4",
+    version=2,
+    together="{many} links share their words with links to other pages.",
     samples=[
         clear("<a href='https://kiln.org/a?campaign=1'>Book</a><a href='https://kiln.org/a?campaign=2#x'>Book</a>"),
         clear("<a href='https://kiln.org/a'>Book a wheel</a><a href='https://kiln.org/b'>Book a kiln</a>"),
@@ -188,6 +200,8 @@ _WORDS = re.compile(r"(?:[A-Z]?[a-z]+|[A-Z]+)(?:[_-]?[A-Z]?[a-z]+)*\d{0,4}\Z")
     why="Nobody can see where it leads; senders of spam hide behind the same services, and filters know it.",
     fix="Link to the page itself, on your own domain.",
     basis="Common practice, no published source",
+    version=2,
+    together="{many} links have shortened addresses.",
     samples=[
         clear("From: a@kiln.org\nSubject: x\n\nhttps://kiln.org/3xYz12\n"),
         clear(
@@ -203,7 +217,7 @@ _WORDS = re.compile(r"(?:[A-Z]?[a-z]+|[A-Z]+)(?:[_-]?[A-Z]?[a-z]+)*\d{0,4}\Z")
 )
 def find_opaque(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """No web address is a short host of somebody else's with a code behind it: letters of both cases and digits that make no word."""
-    for link, count in by_address(message):
+    for link, alike in by_address(message):
         url = web_address(message, link)
         if url is None or url.query or len(url.host) > 12:
             continue
@@ -213,7 +227,7 @@ def find_opaque(message: Message, context: Context, options: Options) -> Iterato
         kinds = sum(bool(re.search(kind, code["code"])) for kind in ("[a-z]", "[A-Z]", "[0-9]"))
         is_code = kinds == 3 or (kinds == 2 and re.search("[A-Z]", code["code"]) and re.search("[a-z]", code["code"]))
         if is_code and not is_ours(message, context, url.host):
-            yield hit(message, link, count, "Nobody can see where {address} leads.")
+            yield hit(message, link, alike, "Nobody can see where {address} leads.")
 
 
 #: A picture that takes a place of its own in a message, in px.
@@ -227,6 +241,8 @@ _WIDE, _TALL = 200, 100
     why="Readers press on large pictures; where others lead somewhere, this one seems broken.",
     fix="Link the picture to the page that it shows, or leave it if it is meant so.",
     basis="Common practice, no published source",
+    version=2,
+    together="{many} pictures have no link, while others of their size have one.",
     samples=[
         clear(
             "<a href='https://kiln.org/'><img src='a.png' width=600 height=300></a><a href='https://kiln.org/b'><img src='b.png' width=300 height=200></a>"

@@ -36,6 +36,8 @@ _MASKED = re.compile(r"(?<![X*•])[X*•]{2,4}(?:[ -]?[X*•]{2,4}){0,4}[ -]?\d
     why="The reader gets the template's sample words where the real copy should be.",
     fix="Replace it with the real copy, or take the block out.",
     basis="Common practice, no published source",
+    version=2,
+    together={"": "{many} pieces of sample text are left.", "pictures": "{many} pictures are stand-ins."},
     samples=[
         clear("<p>We fire on Mondays. Et voilà: a non-stick bowl, in situ, ad hoc, per se.</p>"),
         clear("<p>TODO INCLUIDO: el taller y las piezas.</p>", kind="promotional"),
@@ -75,7 +77,9 @@ def find_placeholder(message: Message, context: Context, options: Options) -> It
     for reference in image_references(message):
         if _is_stand_in(reference.value, context):
             place = Place.in_html(message, reference.span, reference.element.index)
-            yield Hit("The picture is a stand-in: {address}", place, {"address": reference.value}, identity=reference.value)
+            yield Hit(
+                "The picture is a stand-in: {address}", place, {"address": reference.value}, identity=reference.value, cause="pictures"
+            )
 
 
 def _is_stand_in(address: str, context: Context) -> bool:
