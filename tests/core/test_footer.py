@@ -240,6 +240,47 @@ class TestOneFaultOnce:
         assert {one for one in ids if answer(one, message, Kind.PROMOTIONAL)} == told
 
 
+class TestNoFooter:
+    """A footer that is not there is one finding with all that it would hold."""
+
+    SALE = mail("<p>Twelve glazes are a fifth off.</p>", None, From="Saltmarsh Kiln Works <hello@kiln.org>")
+    ASKED = frozenset({"footer.unsubscribe-missing", "footer.address-missing", "footer.reason-missing", "footer.preferences-missing"})
+
+    def told(self, raw: bytes, context: Context | None = None, only: frozenset[str] = ASKED) -> dict[str, str]:
+        """What these checks find, asked together."""
+        return {one.check: one.message for answer in run(read_bytes(raw, "a.eml"), context or Context(), only) for one in answer.findings}
+
+    def test_one_finding(self) -> None:
+        """A stop that names the way out, the address and the reason; a newsletter's lacks the page of choices, too."""
+        said = "The message has no footer: it lacks a way out, a postal address and a reason for getting it."
+        assert self.told(self.SALE) == {"footer.unsubscribe-missing": said}
+        (words,) = self.told(self.SALE, Context(kind=Kind.NEWSLETTER)).values()
+        assert words.endswith(" a postal address, a reason for getting it and a page of choices.")
+
+    def test_a_check_that_is_asked_alone_tells(self) -> None:
+        """By itself it says what it misses; with the first switched off, or not asked by a chosen law, the second tells of both."""
+        one = frozenset({"footer.address-missing"})
+        assert self.told(self.SALE, only=one) == {"footer.address-missing": "The message shows no postal address."}
+        off = Context(settings={"footer.unsubscribe-missing": {"level": "off"}})
+        assert list(self.told(self.SALE, off)) == ["footer.address-missing"]
+        assert self.told(self.SALE, Context(kind=Kind.TRANSACTIONAL)) == {}
+
+    @pytest.mark.parametrize(
+        "kept",
+        [
+            "12 Kiln Quay, Saltmarsh SM4 7KW",
+            "You get this because you signed up at our studio.",
+            '<a href="#">Unsubscribe</a>',
+            '<span style="display:none"><a href="https://k.org/u">Unsubscribe</a></span>',
+        ],
+    )
+    def test_a_footer_that_lacks_something_is_told_piece_by_piece(self, kept: str) -> None:
+        """Whatever it has, the rest is missed by its own check."""
+        found = self.told(mail(f"<p>Twelve glazes are a fifth off.</p><p>{kept}</p>", None))
+        assert not [words for words in found.values() if "no footer" in words]
+        assert {"footer.address-missing", "footer.reason-missing"} & set(found)
+
+
 class TestRulebooks:
     """Laws as data, and a house's own."""
 

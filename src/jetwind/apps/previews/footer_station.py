@@ -144,6 +144,13 @@ def _asked(
         for words in book.words:
             by_check.setdefault(f"footer.house-words {words}", []).append((f"“{words}”", f"{book.name}: house"))
     found = {_key_of(one): one for one in around.walk.findings}
+    # That there is no footer is one finding for all that it would hold.
+    found |= {
+        check: one
+        for one in around.walk.findings
+        if one.record.check_id.startswith("footer.")
+        for check in one.record.data.get("checks", ())
+    }
     outcomes = around.walk.run.outcomes if around.walk.run is not None else {}
     rows: list[Asked] = []
     met = {key: footer_of(shown).said(_KEPT_BY[key]) for key in by_check if key in _KEPT_BY}

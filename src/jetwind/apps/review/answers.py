@@ -108,7 +108,9 @@ def check_now(revision: Revision, patience: int = 1, *, is_prepared: bool = Fals
     holding = question.holding(last) if last is not None else {}
     asked = [check_id for check_id in registry() if check_id not in holding]
     budget = CHECKING.times(patience)
-    answer = review_bounded(message_to_check(revision), question.context, asked, start=settings.HELPERS_START, budget=budget)
+    # What is asked again stands beside what held: one cause is told once in both together.
+    context = dataclasses.replace(question.context, asked=frozenset(registry()))
+    answer = review_bounded(message_to_check(revision), context, asked, start=settings.HELPERS_START, budget=budget)
     return _keep(revision, question, answer, last, holding)
 
 

@@ -43,6 +43,7 @@ class Context:
     ``dictionaries`` tell how words are spelt. ``rulebooks`` are the ids of those that apply; with none, all that ship.
     ``house`` are the rulebooks that the house wrote and that hold for this message. ``renders`` are there where the message has been rendered,
     ``answers`` where its links were opened or its pictures fetched. ``seen_by_hand`` are addresses that a person opened and found in order.
+    ``asked`` are the checks that are asked along with the one that looks: a cause that several of them see is told by the first alone.
     ``picture_words`` are there where the words in its pictures were read or entered, ``papers`` where name records were asked of the sender.
     """
 
@@ -66,6 +67,7 @@ class Context:
     seen_by_hand: frozenset[str] = frozenset()
     picture_words: PictureWords | None = None
     papers: Papers | None = None
+    asked: frozenset[str] = frozenset()
     settings: Mapping[str, Mapping[str, Any]] = dataclasses.field(default_factory=dict)
 
 

@@ -34,6 +34,7 @@ def run(message: Message, context: Context, only: Collection[str] | None = None)
     """
     checks = registry()
     chosen = list(checks.values()) if only is None else [checks[check_id] for check_id in sorted(only)]
+    context = replace(context, asked=frozenset(one.id for one in chosen))
     return tuple(run_check(chosen_check, message, context) for chosen_check in chosen)
 
 

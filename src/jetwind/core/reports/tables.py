@@ -54,7 +54,11 @@ def as_text(review: Review, rulebooks: Collection[str] = (), house: Collection[R
         if len(finding.faults) > _MOST_TOLD:
             lines.append(f"      · and {len(finding.faults) - _MOST_TOLD} more; the other formats list them")
         lines.append(f"      → {finding.fix}")
-        lines += [f"      § {book.name}: {demand.says} ({demand.source})" for book, demand in asking(finding.check, rulebooks, house)]
+        lines += [
+            f"      § {book.name}: {demand.says} ({demand.source})"
+            for check_id in finding.data.get("checks", (finding.check,))
+            for book, demand in asking(check_id, rulebooks, house)
+        ]
     unanswered: dict[tuple[str, str], list[str]] = {}
     for result in review.results:
         if result.outcome in (Outcome.CANNOT_TELL, Outcome.RAN_OUT, Outcome.CRASHED):

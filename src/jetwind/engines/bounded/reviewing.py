@@ -43,6 +43,7 @@ def review_bounded(
     chosen = list(checks) if only is None else sorted(only)
     for check_id in chosen:
         check_settings(checks[check_id], context.settings)
+    context = replace(context, asked=context.asked | frozenset(chosen))
     results: dict[str, CheckResult] = {}
     with Helper((message, context), budget, start) as helper:
         is_readable = _read(helper, budget)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
-from jetwind.core.checks.footer.asked import need_bulk
+from jetwind.core.checks.footer.asked import lacking, need_bulk
 from jetwind.core.links.said import footer_of
 from jetwind.core.message import Message
 
@@ -18,6 +18,7 @@ from jetwind.core.message import Message
     fix="Put the sender's street or box, place and code in the footer.",
     basis="15 U.S.C. 7704(a)(5)(A)(iii) (from memory)",
     merged=True,
+    version=2,
     samples=[
         clear("<p>Saltmarsh Kiln Works, 12 Kiln Quay, Saltmarsh SM4 7KW</p>"),
         clear("<p>P.O. Box 114<br>Saltmarsh, OR 97001</p>"),
@@ -54,4 +55,5 @@ def find_missing(message: Message, context: Context, options: Options) -> Iterat
     if message.html is None and message.text is None:
         raise DoesNotApply("the message has no text at all")
     if footer_of(message).said("address") is None:
-        yield Hit("The message shows no postal address.", Place("html" if message.html else "text"), identity="missing")
+        alone = Hit("The message shows no postal address.", Place("html" if message.html else "text"), identity="missing")
+        yield lacking("footer.address-missing", message, context, alone)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from jetwind.core.checking import CannotTell, Context, DoesNotApply, Hit, Kind, Level, Options, Place, check, clear, finds
-from jetwind.core.checks.footer.asked import is_of_the_house, need_bulk
+from jetwind.core.checks.footer.asked import REASON_FIELDS, is_of_the_house, lacking, need_bulk
 from jetwind.core.links.said import footer_of, is_sender_known
 from jetwind.core.message import Message
 
@@ -67,6 +67,7 @@ def find_identity(message: Message, context: Context, options: Options) -> Itera
     fix="Say where and when this reader signed up, in one sentence.",
     basis="Common practice, no published source; Regulation (EU) 2016/679 art. 21 (from memory) lies behind it",
     merged=True,
+    version=2,
     samples=[
         clear("<p>You are receiving this because you signed up at our open studio.</p>"),
         clear("<p>This e-mail was sent to maeve@kiln.org.</p>"),
@@ -90,8 +91,9 @@ def find_reason(message: Message, context: Context, options: Options) -> Iterato
     _need_copy(message)
     need_bulk(context, "footer.reason-missing", "a transactional message is about what its reader did")
     footer = footer_of(message)
-    if footer.said("reason") is None and not footer.has_field("permission", "reminder", "reason"):
-        yield Hit("Nothing says why the reader gets this message.", _whole(message), identity="missing")
+    if footer.said("reason") is None and not footer.has_field(*REASON_FIELDS):
+        alone = Hit("Nothing says why the reader gets this message.", _whole(message), identity="missing")
+        yield lacking("footer.reason-missing", message, context, alone)
 
 
 @check(
@@ -102,6 +104,7 @@ def find_reason(message: Message, context: Context, options: Options) -> Iterato
     fix="Put a link to the page where readers choose subjects and frequency in the footer.",
     basis="Common practice, no published source",
     merged=True,
+    version=2,
     samples=[
         clear("<a href='https://kiln.org/p'>Update your preferences</a>", kind="newsletter"),
         clear("<a href='https://kiln.org/preferences?m=1'>Choose</a>", kind="newsletter"),
@@ -121,4 +124,5 @@ def find_preferences(message: Message, context: Context, options: Options) -> It
     if context.kind is not Kind.NEWSLETTER and not is_of_the_house(context, "footer.preferences-missing"):
         raise DoesNotApply("only a newsletter needs a page to choose from")
     if footer_of(message).said("preferences") is None:
-        yield Hit("The newsletter links to no page where readers choose what they get.", _whole(message), identity="missing")
+        alone = Hit("The newsletter links to no page where readers choose what they get.", _whole(message), identity="missing")
+        yield lacking("footer.preferences-missing", message, context, alone)

@@ -11,7 +11,7 @@ from jetwind.core.checking import CannotTell, Context, DoesNotApply, Hit, Level,
 from jetwind.core.checking.copies import readers_copies
 from jetwind.core.checking.field_texts import field_texts, uses
 from jetwind.core.checking.merged import named
-from jetwind.core.checks.footer.asked import need_bulk
+from jetwind.core.checks.footer.asked import lacking, need_bulk
 from jetwind.core.facts import phrase_pattern
 from jetwind.core.fields import opaque, structure
 from jetwind.core.fields.syntax import FILLER
@@ -32,6 +32,7 @@ _HEAD = "From: a@kiln.org\nSubject: x\n"
     why="The law asks for it, and a reader who finds no way out marks the message as spam.",
     fix="Put a link that says “Unsubscribe” in the footer.",
     basis="15 U.S.C. 7704(a)(3), (5); 16 CFR 316 (from memory)",
+    version=2,
     samples=[
         clear('<p>Sale</p><a href="https://kiln.org/u?m=1">Unsubscribe</a>'),
         clear('<p>To unsubscribe, <a href="https://kiln.org/p/9f3">click here</a>.</p>'),
@@ -76,7 +77,8 @@ def find_missing(message: Message, context: Context, options: Options) -> Iterat
         raise DoesNotApply("there is one, and nobody sees it; footer.unsubscribe-hidden tells")
     lacks_too = message.text is not None and message.text.seen.strip() and unsubscribe_link(replace(message, html=None)) is None
     others = (Place("text"),) if lacks_too else ()
-    yield Hit("The message has no visible unsubscribe link.", Place("html"), identity="missing", also=others)
+    alone = Hit("The message has no visible unsubscribe link.", Place("html"), identity="missing", also=others)
+    yield lacking("footer.unsubscribe-missing", message, context, alone)
 
 
 def _has_no_target(message: Message) -> bool:
