@@ -62,6 +62,8 @@ IDS = [
     "appearance.columns-sum",
     "appearance.conditional",
     "appearance.css-syntax",
+    "appearance.head-styles-long",
+    "appearance.misspelt",
     "appearance.css-unsupported",
     "appearance.dark-lost",
     "appearance.doctype",

@@ -147,6 +147,8 @@ def _is_word_token(match: re.Match[str], *, in_address: bool) -> bool:
     if match["words"] is not None:
         words = match["words"].lower().replace("’", "'").split(" ")
         asks = words[0] in phrase_set("fields", "instruction_words")
+        if asks and words[-1] == "here":
+            return False  # "[add address here]" asks the author, and is told as sample text
         stands_in = words[0] in phrase_set("fields", "owner_words") and (
             words[-1] == "here" or bool(phrase_set("fields", "field_words") & set(words))
         )

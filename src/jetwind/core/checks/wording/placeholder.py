@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from functools import partial
+from itertools import islice
 from urllib.parse import urlsplit
 
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
@@ -12,6 +13,7 @@ from jetwind.core.checking import copy as copies
 from jetwind.core.checking.copy import Copy
 from jetwind.core.facts import phrase_set
 from jetwind.core.fields import opaque
+from jetwind.core.markup import TextRun
 from jetwind.core.message import Message, image_references
 from jetwind.core.source import LIMITS, Span
 
@@ -29,6 +31,15 @@ _CROSSES = re.compile(r"(?<![\w*•-])X{4,}(?![\w*•-])")
 _MASKED = re.compile(r"(?<![X*•])[X*•]{2,4}(?:[ -]?[X*•]{2,4}){0,4}[ -]?\d{2,}|\d{2,}[ -]?X{2,}|X{4}(?:[ -]X{4})+", re.IGNORECASE)
 
 
+#: A bracketed request to the author; one that an address follows is a button of the plain text.
+_BRACKETED = re.compile(r"\[(?P<words>[^\[\]\n]{5,80})\](?!\s{0,3}[(<]|\s{0,3}https?:)")
+#: Names in capitals, joined by underscores, as templates write what is still to come.
+_SHOUTED = re.compile(r"(?<![\w@./#&=?-])[^\W\d_a-z]{2,20}(?:_[^\W\d_a-z]{2,20}){1,4}(?![\w@/=-])")
+_CODE_BEFORE = re.compile(
+    r"\b(?:codes?|coupon|voucher|gutschein\w*|kod|kode|código|codice|code promo|kortingscode|промокод|код)\W{0,4}\Z", re.IGNORECASE
+)
+
+
 @check(
     id="wording.placeholder",
     name="Sample text left in",
@@ -37,7 +48,11 @@ _MASKED = re.compile(r"(?<![X*•])[X*•]{2,4}(?:[ -]?[X*•]{2,4}){0,4}[ -]?\d
     fix="Replace it with the real copy, or take the block out.",
     basis="Common practice, no published source",
     version=2,
-    together={"": "{many} pieces of sample text are left.", "pictures": "{many} pictures are stand-ins."},
+    together={
+        "": "{many} pieces of sample text are left.",
+        "pictures": "{many} pictures are stand-ins.",
+        "title": "{many} titles say only that they are titles.",
+    },
     samples=[
         clear("<p>We fire on Mondays. Et voilà: a non-stick bowl, in situ, ad hoc, per se.</p>"),
         clear("<p>TODO INCLUIDO: el taller y las piezas.</p>", kind="promotional"),
@@ -48,6 +63,12 @@ _MASKED = re.compile(r"(?<![X*•])[X*•]{2,4}(?:[ -]?[X*•]{2,4}){0,4}[ -]?\d
         clear("<a href='https://kiln.org/draw'>Enter here</a><p>Add your details here, and your name here.</p>"),
         clear("<p>Venue: TBC. Type your code here at the till.</p>"),
         clear('<div style="display:none">x</div><p>Enter the studio from here on the left.</p>'),
+        clear(
+            "<title>Titles of the spring</title><p>Title</p><p>[sic] [Add to calendar] [Write a review] [Enter here](https://kiln.org/)</p>"
+        ),
+        clear("<p>Use code SPRING_GLAZE, or the code NAME_DAY; set MAX_RETRY_COUNT to 3. RAKU_KILN_NO_2 is hot.</p>"),
+        clear("From: a@kiln.org\nSubject: x\n\n[Add your name here] https://kiln.org/guests\n[Hier eintragen]\n"),
+        clear('<title>{{ title }}</title><img src="https://placeholders-pottery.org/pot.jpg" alt="Pot">'),
         finds("<p>Lorem ipsum dolor sit amet, consectetur.</p>", at="Lorem ipsum dolor sit amet, consectetur"),
         clear("<h1>Headlines of the week</h1><p>A title goes to the winner. Picture of the month</p>"),
         clear("<img src='https://kiln.org/logo.png' alt='Kiln logo'><img src='https://kiln.org/placeholders/a.png' alt='A'>"),
@@ -60,6 +81,18 @@ _MASKED = re.compile(r"(?<![X*•])[X*•]{2,4}(?:[ -]?[X*•]{2,4}){0,4}[ -]?\d
         finds("<p>Insert your offer here</p>", at="Insert your offer here"),
         finds("<p>Add your text here</p>", at="Add your text here"),
         finds("<p>Price: TBD</p>", at="TBD"),
+        finds("<title>Title</title><p>Twelve glazes</p>", at="Title"),
+        finds("<title>Untitled Document</title><p>Twelve glazes</p>", at="Untitled Document"),
+        finds("<html lang='de'><title>Titel</title><p>Zwölf Glasuren</p></html>", at="Titel"),
+        finds("<p>Hello FIRST_NAME, welcome to COMPANY_NAME</p>", at="FIRST_NAME"),
+        finds("<p>Hallo VORNAME_KUNDE,</p>", at="VORNAME_KUNDE"),
+        finds("<p>Kiln Works, [add address here]</p>", at="[add address here]"),
+        finds("<p>[Adresse hier einfügen]</p>", at="[Adresse hier einfügen]"),
+        finds("<p>[Insérer le texte]</p>", at="[Insérer le texte]"),
+        finds("<p>[wstaw adres]</p>", at="[wstaw adres]"),
+        finds("<p>[Вставьте адрес]</p>", at="[Вставьте адрес]"),
+        finds('<img src="https://via.placeholder-images.net/600x200" alt="Pot">', at="https://via.placeholder-images.net/600x200"),
+        finds('<img src="https://lorem-pictures.net/600/200" alt="Pot">', at="https://lorem-pictures.net/600/200"),
         finds("<p>Code XXXX at the till</p>", at="XXXX"),
         finds('<img src="cid:a" alt="Alt text here">', at="Alt text here"),
         finds("Subject: Your subject here\nFrom: a@kiln.example\n\nHello\n", at="Subject: Your subject here"),
@@ -70,10 +103,15 @@ _MASKED = re.compile(r"(?<![X*•])[X*•]{2,4}(?:[ -]?[X*•]{2,4}){0,4}[ -]?\d
 def find_placeholder(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """Visible copy, alternative texts, subject and preview text hold no filler Latin and no template leftovers."""
     for copy in _pieces(message):
-        for found in _leftovers(copy.text):
+        end = 0
+        for found in sorted(_leftovers(copy.text), key=lambda span: (span.start, -span.end)):
+            if found.end <= end:
+                continue  # it is part of what was told
+            end = found.end
             place = copy.place(found.start, found.end)
             words = copy.text[found.start : found.end].strip()
             yield Hit("“{words}” is sample text.", place, {"words": words}, identity=words.casefold())
+    yield from _titles(message)
     for reference in image_references(message):
         if _is_stand_in(reference.value, context):
             place = Place.in_html(message, reference.span, reference.element.index)
@@ -102,7 +140,27 @@ _SAYS_SO = re.compile(
     r"(?:^|[^a-z])(?:placeholder|your[-_ ]?(?:logo|image|picture|photo|banner)(?:[-_ ]?here)?|dummy[-_ ]?(?:image|picture))(?:[^a-z]|$)",
     re.IGNORECASE,
 )
-_SAYS_SO_HOST = re.compile(r"(?:^|[.-])(?:placeholder|dummyimage|placeimage)s?(?:[.-]|$)")
+_SAYS_SO_HOST = re.compile(
+    r"(?:^|[.-])(?:placehold(?:er|ers|it)?|place-?im(?:g|age|ages)|dummy-?im(?:g|age|ages)|fake-?im(?:g|age|ages)|lorem(?:[a-z]{0,10}))(?:-?(?:images?|pictures?|pics))?(?:\.|$|-images?|-pictures?)"
+)
+
+
+def _titles(message: Message) -> Iterator[Hit]:
+    """A title element that says nothing but that it is one."""
+    for title in message.document.elements("title") if message.document is not None else ():
+        run = next((node for node in islice(title.walk(), 3) if isinstance(node, TextRun) and node.span is not None), None)
+        words = " ".join(title.text[:200].split())
+        if (
+            run is None
+            or words.casefold() not in phrase_set("phrases", "placeholder_titles")
+            or title.parent is None
+            or title.parent.tag == "svg"
+        ):
+            continue
+        assert run.span is not None
+        start = run.span.start + len(run.text) - len(run.text.lstrip())
+        place = Place.in_html(message, Span(start, start + len(run.text.strip())), title.index)
+        yield Hit("The title of the message says “{words}”.", place, {"words": words}, identity=words.casefold(), cause="title")
 
 
 def _pieces(message: Message) -> Iterator[Copy]:
@@ -132,6 +190,13 @@ def _leftovers(text: str) -> Iterator[Span]:
     yield from filler(text)
     for pattern in (_INSERT, _YOUR_HERE):
         yield from (Span(match.start(), match.end()) for match in pattern.finditer(text))
+    for match in _BRACKETED.finditer(text):
+        if _asks_the_author(match["words"]):
+            yield Span(match.start(), match.end())
+    parts = phrase_set("phrases", "placeholder_names")
+    for match in _SHOUTED.finditer(text) if "_" in text else ():
+        if parts.issuperset(match[0].casefold().split("_")) and not _CODE_BEFORE.search(text[max(0, match.start() - 40) : match.start()]):
+            yield Span(match.start(), match.end())
     for match in _MARK.finditer(text):
         if not _is_shouting(text, match.start(), match.end()):
             yield Span(match.start(), match.end())
@@ -156,6 +221,19 @@ def filler(text: str) -> Iterator[Span]:
         if len(run) >= 4 and sum(word[0].lower() in telltale for word in run) >= 2:
             yield Span(run[0].start(), run[-1].end())
         run = []
+
+
+def _asks_the_author(words: str) -> bool:
+    """Whether words ask somebody to put something in: a word for doing so, and either the very word for inserting, or "here"."""
+    found = {word.casefold() for word in _WORDS.findall(words)}
+    if not 2 <= len(found) <= 8:
+        return False
+    inserts = phrase_set("phrases", "placeholder_inserts")
+    return not found.isdisjoint(inserts) or (
+        not found.isdisjoint(phrase_set("phrases", "placeholder_asks"))
+        and not found.isdisjoint(phrase_set("phrases", "placeholder_here"))
+        and not found.isdisjoint(phrase_set("phrases", "placeholder_things"))
+    )
 
 
 def _is_shouting(text: str, start: int, end: int) -> bool:
