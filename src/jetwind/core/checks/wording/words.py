@@ -10,7 +10,7 @@ from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, chec
 from jetwind.core.checking import copy as copies
 from jetwind.core.checking.copy import Copy
 from jetwind.core.checks.wording.placeholder import filler
-from jetwind.core.facts import phrase_set
+from jetwind.core.facts import phrase_set, table
 from jetwind.core.facts.spelling import Dictionaries, is_known, suggestion
 from jetwind.core.links import links
 from jetwind.core.message import Envelope, Message
@@ -108,6 +108,7 @@ _WORD = re.compile(r"(?<![\w@./#&%+-])[^\W\d_]+(?:['’ʼ][^\W\d_]+)*(?![\w@/]|[
     why="Spelling slips cost trust, and spelling slips in bulk look like fraud.",
     fix="Correct the word, or add it to the workspace's word list.",
     basis="dictionary: Debian's hunspell packages, or the one that the package chunspell carries",
+    version=2,
     samples=[
         clear("<p>The colour of the glaze is the color of the sea; we can't organise or organize more.</p>"),
         clear("<p>Ask Tove at Saltmarsh about SKU ABX-12 or tove@kiln.org and https://kiln.org/sprng.</p>"),
@@ -124,6 +125,10 @@ _WORD = re.compile(r"(?<![\w@./#&%+-])[^\W\d_]+(?:['’ʼ][^\W\d_]+)*(?![\w@/]|[
         clear(
             "<p>Der Ofen ist heute nicht voll, und wir brennen morgen mit Ihnen die Schalen, die Sie mit uns für das Fest gemacht haben; bitte kommen Sie um neun, denn der Ofen wird dann gleich geschlossen, und es ist kalt. Wir sind auch am Abend da, und der Tee ist warm, das ist sicher.</p>"
         ),
+        clear("From: a@b.org\nSubject: x\n\nThe new glazes are ready, and every stu-\ndio has pre- and post-war bowls of stone-\nware.\n"),
+        clear("<p>for (item in itemlist) { printf(itmname); }</p><p>Glazez</p><p>mit Brefmarken</p>"),
+        clear("<p>Our potter Brnška and the señoritta are here on Monday, with stoolpigeons and thumbboards for everyone.</p>"),
+        clear("<p>Our newsletter has an href, a url and the smtp of the backend, and dialup for everyone.</p>"),
         finds("<p>We have recieved your pots and glazes</p>", at="recieved"),
         finds("<p>We fire on Mondays. Membershipp is open to everyone.</p>", at="Membershipp"),
         finds("<html lang='en'><p>Spring <b>glazez</b> are here</p></html>", at="glazez"),
@@ -148,20 +153,21 @@ def find_unknown_words(message: Message, context: Context, options: Options) -> 
         if copy.where == copies.TEXT and message.html is not None:
             continue
         of_copy = of_passage(copy.text, language)
-        if not names_of(of_copy) or any(True for _ in filler(copy.text)):
+        if not names_of(of_copy) or any(True for _ in filler(copy.text)) or _reads_as_code(copy.text):
             continue
         judged = True
         unknown, looked_at = _unknown(copy.text, dictionaries, of_copy, known)
-        # A passage of which every third word is unknown is in another language, or no prose at all.
+        # A passage of which every third word is unknown is in another language, or no prose at all; of one word nobody can tell.
         certain = sum(not begins for _, begins, _, _ in unknown)
-        if certain >= 3 and certain * 3 > looked_at:
+        if certain * 3 >= looked_at and (certain >= 3 or len(_WORD.findall(copy.text)) < _FEW):
             continue
         nearest = [_nearest(dictionaries, of_copy, word, sought) for word, *_ in unknown]
         # An unknown capitalised word is a name, unless it is one slip away from a word.
         slips = [
             (word, near.capitalize() if begins else near, start, end)
             for (word, begins, start, end), near in zip(unknown, nearest, strict=True)
-            if not begins or (near and len(word) >= _LONG_ENOUGH)
+            if (near and (not begins or (len(word) >= _LONG_ENOUGH and not word.endswith("'s"))))
+            or (not begins and not _is_made_of_known(dictionaries, of_copy, word))
         ]
         if len(slips) >= 3 and len(slips) * 3 > looked_at:
             continue
@@ -193,19 +199,101 @@ def _unknown(text: str, dictionaries: Dictionaries, language: str, known: frozen
     plain = _ADDRESS.sub(lambda match: " " * len(match[0]), text)
     found: list[tuple[str, bool, int, int]] = []
     looked_at = 0
+    letters = table("languages")["letters"].get(language)
+    broken = False
     for match in _WORD.finditer(plain):
+        was_broken, broken = broken, False
         word = match[0].replace("’", "'").replace("ʼ", "'")
+        if was_broken:
+            continue  # its first half was looked at together with it
+        if (rest := _BROKEN.match(plain, match.end())) is not None:
+            # Broken at the end of a line: the halves are a word, or each is one ("pre- and post-war").
+            joined = f"{word}{rest[1]}".lower()
+            broken = joined in known or is_known(dictionaries, language, joined)
+            if broken:
+                continue
         begins = word[:1].isupper() and word[1:] == word[1:].lower() and _begins_sentence(plain, match)
         # A capital marks a name as a rule, and capitals throughout an abbreviation or a code; only at the start of a sentence it says nothing.
         if (word != word.lower() and not begins) or not 4 <= len(word) <= _LONGEST or not _LATIN.match(word.lower()):
             continue
         looked_at += 1
         lower = word.lower()
+        if letters is not None and any(letter > "z" and letter not in letters for letter in lower):
+            continue  # a letter that the language does not have makes it a word of another one
         bare = lower.removesuffix("'s")
         if lower in known or bare in known or any(is_known(dictionaries, language, form) for form in (lower, bare, bare.capitalize())):
             continue
         found.append((word, begins, match.start(), match.end()))
     return found, looked_at
+
+
+#: The second half of a word that was broken at the end of a line, as plain text has it.
+_BROKEN = re.compile(r"-\s([a-zß-ɏ]{2,})(?![\w-])")
+#: Words of a passage from which one unknown word among them tells a slip.
+_FEW = 3
+#: What code is made of, and prose hardly.
+_CODE = re.compile(r"[{}<>=;()\[\]\\|$#~^`_*+]|::|->|//|--\w")
+#: Signs to so many characters make a passage code.
+_CHARACTERS_TO_A_SIGN = 12
+_LEAST_CODE = 4
+#: What makes a word of another one, in English as in most of our languages (from memory).
+_PREFIXES = (
+    "anti",
+    "auto",
+    "bio",
+    "co",
+    "cyber",
+    "eco",
+    "extra",
+    "geo",
+    "hyper",
+    "inter",
+    "macro",
+    "mega",
+    "micro",
+    "mid",
+    "mini",
+    "mono",
+    "multi",
+    "nano",
+    "neo",
+    "non",
+    "out",
+    "over",
+    "post",
+    "pre",
+    "pro",
+    "pseudo",
+    "re",
+    "semi",
+    "sub",
+    "super",
+    "trans",
+    "ultra",
+    "un",
+    "under",
+    "uni",
+    "up",
+)
+
+
+def _reads_as_code(text: str) -> bool:
+    """Whether a passage is a line of a program, a command or a table of signs."""
+    signs = len(_CODE.findall(text[:2_000]))
+    return signs >= _LEAST_CODE and signs * _CHARACTERS_TO_A_SIGN >= len(text[:2_000])
+
+
+def _is_made_of_known(dictionaries: Dictionaries, language: str, word: str) -> bool:
+    """Whether a word that is near no other is put together of known ones: "crosshair", "midframe", "stoolpigeon"."""
+    lower = word.lower().removesuffix("'s")
+    if not 7 <= len(lower) <= 30:
+        return False
+    cuts = [(lower[:at], lower[at:]) for at in range(3, len(lower) - 2)]
+    return any(
+        is_known(dictionaries, language, tail) and (head in _PREFIXES if len(head) < 4 else is_known(dictionaries, language, head))
+        for head, tail in cuts
+        if len(tail) > 3
+    )
 
 
 #: Words of a message for which a suggestion is sought.
