@@ -11,7 +11,7 @@ from jetwind.core.message.model import (
     TextPart,
 )
 from jetwind.core.message.package import UnusableInput, read_bytes, read_path, with_envelope
-from jetwind.core.message.references import ImageReference, image_references, remote_key
+from jetwind.core.message.references import ImageReference, image_references, is_picture_address, remote_key
 from jetwind.core.message.write import to_eml
 
 __all__ = [
@@ -26,6 +26,7 @@ __all__ = [
     "TextPart",
     "UnusableInput",
     "image_references",
+    "is_picture_address",
     "read_bytes",
     "read_path",
     "remote_key",

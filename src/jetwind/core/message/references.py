@@ -40,6 +40,15 @@ class ImageReference:
         return self.scheme in ("", "cid")
 
 
+#: A colour, or nothing, where the address of a picture belongs: ``background="white"``. No client shows anything of the kind.
+_COLOUR = re.compile(r"\s*(?:#[0-9a-f]{3,8}|[a-z]{0,20}|rgba?\([^()]{1,40}\))\s*\Z", re.IGNORECASE)
+
+
+def is_picture_address(value: str) -> bool:
+    """Whether the value of a background attribute may be the address of a picture."""
+    return _COLOUR.match(value) is None
+
+
 def image_references(message: Message) -> tuple[ImageReference, ...]:
     """References of ``img src``, ``input src``, ``background`` and ``url()`` in style attributes, in source order."""
     return message.shared("image references", lambda: tuple(_image_references(message)))
@@ -51,7 +60,7 @@ def _image_references(message: Message) -> Iterator[ImageReference]:
         return
     for element in document.elements():
         for name, attribute in element.attributes.items():
-            if (name == "src" and element.tag in ("img", "input")) or (name == "background" and attribute.value.strip()):
+            if (name == "src" and element.tag in ("img", "input")) or (name == "background" and is_picture_address(attribute.value)):
                 yield ImageReference(element, attribute, attribute.value, attribute.value_span)
             elif name == "style" and "url(" in attribute.value.lower():
                 raw = document.source.slice(attribute.value_span)

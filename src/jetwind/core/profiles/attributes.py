@@ -7,6 +7,7 @@ import re
 from jetwind.core.fields import opaque
 from jetwind.core.images import measure
 from jetwind.core.markup import Attribute, Document, Element, source_span
+from jetwind.core.message import is_picture_address
 from jetwind.core.profiles import night
 from jetwind.core.profiles.field_code import with_unknown_colours
 from jetwind.core.profiles.pictures import BLOCKED
@@ -82,6 +83,8 @@ class Attributes:
             work.note("dropped", f"attribute {name}", f"attribute {name}", attribute.span)
             work.edits.append(Edit(attribute.span, ""))
             return
+        if name == "background" and not is_picture_address(attribute.value):
+            return  # a colour where an address belongs is no picture, so that nothing is lost with it
         for loss in self._attributes_lost.get(name, ()):
             if not loss.spares(element.tag) and (loss.values is None or loss.values.search(attribute.value)):
                 work.lost("dropped", loss, attribute.span)

@@ -191,11 +191,13 @@ _LONG = 350
 
 @check(
     id="access.table-role",
+    together={"data": "{many} tables of data have no header cells."},
     name="Layout table that is read as a table",
     level=Level.FIX,
     why="A screen reader announces rows and columns before every line.",
     fix='Give each layout table role="presentation".',
     basis="WAI-ARIA 1.2, presentation; WCAG 2.2 SC 1.3.1",
+    version=2,
     samples=[
         clear(f"<table role='presentation'><tr><td>{_COPY}</td></tr></table>"),
         clear(f"<table role='none'><tr><td>{_COPY}</td></tr></table>"),
@@ -204,7 +206,9 @@ _LONG = 350
         clear("<table style='display:none'><tr><td>x</td></tr></table>"),
         clear(f"<p>x</p><!--[if mso]><table><tr><td><![endif]-->{_COPY}"),
         clear(_COPY),
+        clear("<table role=presentation><tr><td>Ash</td><td>1,280</td></tr><tr><td>Sea</td><td>1,240</td></tr></table>"),
         finds(f"<table><tr><td>{_COPY}</td></tr></table>", at="<table>"),
+        finds("<table><tr><td>Ash</td><td>1,280</td></tr><tr><td>Sea</td><td>1,240</td></tr></table>", at="<table>"),
         finds(f"<table role='presentation'><tr><td><table><tr><td>{_COPY}</td></tr></table></td></tr></table>", at="<table>"),
     ],
 )
@@ -225,10 +229,51 @@ def find_table_role(message: Message, context: Context, options: Options) -> Ite
         for table in tables
         if not (table.get("role") or "").strip() and table.index not in of_data and not message.cascade.is_hidden(table)
     ]
+    of_values = [table for table in bare if _holds_data(table)]
+    for table in of_values:
+        yield Hit(
+            "A table of data has no header cells.",
+            Place.in_html(message, table.start_tag, table.index),
+            identity=f"data {tidy(table.text)[:200]}",
+            fix='Mark the cells that name rows or columns as th, with scope="col" or scope="row".',
+            cause="data",
+        )
+    told = {table.index for table in of_values}
+    bare = [table for table in bare if table.index not in told]
     if bare:
         first, *others = (Place.in_html(message, table.start_tag, table.index) for table in bare)
         many = f"{len(bare)} layout tables have" if len(bare) > 1 else "A layout table has"
-        yield Hit("{tables} no role of presentation.", first, {"tables": many}, identity="tables", also=tuple(others))
+        yield Hit("{tables} no role of presentation.", first, {"tables": many}, identity="tables", also=tuple(others), cause="layout")
+
+
+#: Characters of a cell that holds a value, and cells of a table that are looked at.
+_SHORT, _MOST_CELLS = 60, 400
+#: What marks words inside a cell, and no more.
+_IN_WORDS = frozenset(
+    {"b", "strong", "i", "em", "u", "s", "span", "font", "small", "big", "sup", "sub", "a", "br", "abbr", "code", "time", "nobr", "p"}
+)
+
+
+def _holds_data(table: Element) -> bool:
+    """Whether a table has two rows and two columns or more, all of short text with nothing nested: then it holds values, and lays nothing out."""
+    rows: dict[int, list[Element]] = {}
+    for node in islice(table.elements(), _MOST_CELLS * 4):
+        if node.tag in ("td", "th"):
+            row = next((place for place in islice(node.ancestors(), 3) if place.tag == "tr"), None)
+            if row is None:
+                return False
+            rows.setdefault(row.index, []).append(node)
+        elif node.tag not in _IN_WORDS | {"tbody", "thead", "tfoot", "tr", "col", "colgroup"}:
+            return False
+    cells = [cell for row in rows.values() for cell in row]
+    texts = [tidy(cell.text[:1_000]) for cell in cells]
+    return (
+        len(rows) >= 2
+        and len(cells) <= _MOST_CELLS
+        and min(map(len, rows.values())) >= 2
+        and len({len(row) for row in rows.values()}) == 1
+        and all(0 < len(text) <= _SHORT for text in texts)
+    )
 
 
 @dataclass(frozen=True)

@@ -43,10 +43,11 @@ def find_doctype(message: Message, context: Context, options: Options) -> Iterat
 @check(
     id="appearance.viewport",
     name="Media queries without a viewport",
-    level=Level.FIX,
-    why="Phones then lay the page out as for a wide screen, and the styles for small screens never apply.",
+    level=Level.NOTE,
+    why="Mail programs on phones take the screen’s width, as the renders do; a browser that shows the message, such as its web version, lays it out as for a wide screen.",
     fix='Put <meta name="viewport" content="width=device-width, initial-scale=1"> into the head.',
     basis="Common practice, no published source",
+    version=2,
     samples=[
         clear('<meta name="viewport" content="width=device-width"><style>@media (max-width:600px){td{width:100%}}</style><p>x</p>'),
         clear(

@@ -248,6 +248,10 @@ def _table_of(cell: Element) -> Element | None:
     return next((place for place in cell.ancestors() if place.tag == "table"), None)
 
 
+#: Differences that no client shows, in px.
+_TOLERANCE = 5
+
+
 def _fault(message: Message, row: TableRow, widths: list[Width]) -> tuple[float, float, str] | None:
     total = sum(width.value for width in widths)
     if widths[0].is_percent:
@@ -261,7 +265,7 @@ def _fault(message: Message, row: TableRow, widths: list[Width]) -> tuple[float,
     border = _number(row.table.get("border")) * 2
     # The width attribute covers the padding, the width property does not: either sum may be the one that was meant.
     fits = any(
-        abs(total + extra - table.value) <= max(3, count)
+        abs(total + extra - table.value) <= max(_TOLERANCE, count)
         for extra in (0, padding, spacing, padding + spacing, padding + spacing + border, border)
     )
     return None if fits else (total, table.value, "px")

@@ -6,8 +6,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from jetwind.core.checking import Box, Context, DoesNotApply, Hit, Level, Options, Place, box, check, clear, finds, laid_out
+from jetwind.core.checks.images.package import PIXEL
 from jetwind.core.checks.needs import need_html
-from jetwind.core.images import is_spacer, shown_size
+from jetwind.core.images import is_spacer, measure, shown_size
 from jetwind.core.markup import Element
 from jetwind.core.message import Message
 from jetwind.core.prose.outline import outline_of
@@ -20,18 +21,51 @@ _COPY = "<p>Twelve glazes, mixed by hand from ash and sea sand, are a fifth off 
 _THREE = "<img src='a.jpg' width='600' height='400' alt='A'><img src='b.jpg' width='600' height='400' alt='B'><img src='c.jpg' width='600' height='400' alt='C'>"
 
 
-def _large(message: Message) -> list[Element]:
-    """Pictures that are seen and are not small: marks of networks, logos and bullets are."""
+def _seen(selector: str, height: float) -> Box:
+    return box(selector, "image", 0, 0, 600, height)
+
+
+def _gif(width: int, height: int) -> bytes:
+    """A picture that says it has this size."""
+    return PIXEL[:6] + width.to_bytes(2, "little") + height.to_bytes(2, "little") + PIXEL[10:]
+
+
+def _large(message: Message, context: Context) -> list[Element]:
+    """Pictures that are seen and are large in both directions: marks of networks, logos, bars and bullets are not.
+
+    A size is what renders measured; without them what attributes and styles ask for, and what follows from the picture's own proportions.
+    """
     if message.document is None:
         return []
     found = []
     for image in message.document.elements("img"):
-        width, height = shown_size(message, image)
+        width, height = _measured(context, image) or _in_proportion(message, image)
         if message.cascade.is_hidden(image) or is_spacer(message, image):
             continue
         if (width is None or width >= _LARGE) and (height is None or height >= _LARGE / 2):
             found.append(image)
     return found
+
+
+def _measured(context: Context, image: Element) -> tuple[float, float] | None:
+    """The largest box that a render showed the picture in; None where none did."""
+    blocks = (
+        [render.measured.by_element.get(image.index) for render in context.renders.renders.values()] if context.renders is not None else []
+    )
+    shown = [block for block in blocks if block is not None and block.kind == "image" and not block.is_broken]
+    return max(((block.width, block.height) for block in shown), key=lambda size: size[0] * size[1], default=None)
+
+
+def _in_proportion(message: Message, image: Element) -> tuple[float | None, float | None]:
+    width, height = shown_size(message, image)
+    resource = message.resource(image.get("src") or "") if width is None or height is None else None
+    facts = measure(resource.data) if resource is not None else None
+    if facts is None or not facts.width or not facts.height:
+        return width, height
+    if width is None and height is None:
+        return facts.width, facts.height
+    ratio = facts.height / facts.width
+    return width if width is not None else (height or 0) / ratio, height if height is not None else (width or 0) * ratio
 
 
 #: A picture narrower than this, in CSS px, is a mark; as is one of half that height.
@@ -58,10 +92,14 @@ class OnlyOptions(Options):
     fix="Write the message as text, and let pictures go with it.",
     basis="Common practice, no published source",
     options=OnlyOptions,
+    version=2,
     samples=[
         clear(f"{_PICTURE}{_COPY}"),
         clear("<p>{{ body }}</p>" + _PICTURE),
         clear("<img src='https://pictures.kiln.org/logo.png' width='120' height='40' alt='Kiln'>"),
+        clear("<img src='bar.gif' width='600' alt='Spring'>", files={"bar.gif": _gif(1200, 80)}),
+        clear(_PICTURE, renders=laid_out("desktop-pane", _seen("img", 60), height=800)),
+        finds("<img src='spring.gif' width='600' alt='Spring'>", files={"spring.gif": _gif(1200, 900)}),
         clear("<p>x</p>"),
         finds(_PICTURE, at=_PICTURE),
         finds(
@@ -72,7 +110,7 @@ class OnlyOptions(Options):
 def find_only_pictures(message: Message, context: Context, options: OnlyOptions) -> Iterator[Hit]:
     """Beside its pictures and its footer a message has words to read."""
     need_html(message)
-    large = _large(message)
+    large = _large(message, context)
     if not large:
         raise DoesNotApply("the message shows no large picture")
     # What a field brings may be all the copy there is.
@@ -80,10 +118,6 @@ def find_only_pictures(message: Message, context: Context, options: OnlyOptions)
         return
     first, *others = (Place.in_html(message, image.start_tag, image.index) for image in large)
     yield Hit("The message has pictures and hardly a word to read.", first, {"pictures": len(large)}, identity="only", also=tuple(others))
-
-
-def _seen(selector: str, height: float) -> Box:
-    return box(selector, "image", 0, 0, 600, height)
 
 
 def _read(height: float) -> Box:
@@ -110,6 +144,7 @@ class BalanceOptions(Options):
     fix="Say in text what the pictures say, or show fewer of them.",
     basis="Common practice, no published source; areas as measured on the render",
     options=BalanceOptions,
+    version=2,
     samples=[
         clear(f"{_BIG}{_COPY}"),
         clear(f"<p>{{{{ body }}}}</p>{_THREE}"),
@@ -123,7 +158,7 @@ class BalanceOptions(Options):
 def find_text_ratio(message: Message, context: Context, options: BalanceOptions) -> Iterator[Hit]:
     """Pictures cover 60 % of the message at most, and over two large ones come with 400 characters of text."""
     need_html(message)
-    large = _large(message)
+    large = _large(message, context)
     if not large:
         raise DoesNotApply("the message shows no large picture")
     text = reading_of(message).visible_text

@@ -5,7 +5,7 @@ from __future__ import annotations
 import base64
 from collections.abc import Iterator
 
-from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.message import Message, image_references
 
 #: The smallest GIF: one transparent pixel.
@@ -24,7 +24,7 @@ _MIXED = (
     why="The reader sees an empty box with a broken-picture sign.",
     fix="Add the file to the package, or correct the reference.",
     basis="RFC 2392 §2 (from memory)",
-    version=2,
+    version=3,
     together="{many} pictures are not in the package.",
     samples=[
         clear('<img src="img/bowl.gif" alt="Bowl">', files={"img/bowl.gif": PIXEL}),
@@ -35,6 +35,8 @@ _MIXED = (
         clear(_MIXED.format(used="bowl@kiln.org")),
         clear(_MIXED.format(used="bowl%40kiln.org")),
         clear('<div style="background-image:url(#mark)">x</div>'),
+        clear('<td background="white"><img src="cid:bowl@kiln.org" alt="of the mail that this HTML was taken from"></td>'),
+        clear('<table background="#FF9900"><tr><td background="white">x</td></tr></table>'),
         finds('<img src="img/bowl.gif" alt="Bowl">', at="img/bowl.gif"),
         finds('<img src="" alt="Bowl">'),
         finds(_MIXED.format(used="plate@kiln.org"), at="cid:plate@kiln.org"),
@@ -44,6 +46,7 @@ _MIXED = (
 def find_missing(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """Each ``cid:`` and each path stands for a file that travels with the message."""
     seen: set[str] = set()
+    of_the_mail = 0
     for reference in image_references(message):
         value = reference.value.strip()
         if not reference.is_local or value in seen or value.startswith("#") or message.holds_field(value):
@@ -51,6 +54,8 @@ def find_missing(message: Message, context: Context, options: Options) -> Iterat
         seen.add(value)
         if not value and reference.element.tag == "img":
             yield Hit("A picture has an empty address.", Place.in_html(message, reference.attribute.span, reference.element.index))
+        elif value[:4].lower() == "cid:" and message.form == "html":
+            of_the_mail += 1
         elif value and message.resource(value) is None:
             yield Hit(
                 "The picture {reference} is not in the package.",
@@ -58,3 +63,5 @@ def find_missing(message: Message, context: Context, options: Options) -> Iterat
                 {"reference": value},
                 identity=value,
             )
+    if of_the_mail:
+        raise CannotTell("the HTML came alone, and names pictures that travel in the mail (cid:)")

@@ -14,7 +14,9 @@ from jetwind.core.images import is_spacer, shown_size
 from jetwind.core.images.collecting import Picture, Use
 from jetwind.core.markup import Element
 from jetwind.core.message import Message
+from jetwind.core.profiles.word_processor import revealed
 from jetwind.core.prose.outline import Width, outline_of
+from jetwind.core.source import Span, Spans
 
 _A = "https://pictures.kiln.org/bowl.jpg"
 _IMAGE = f"<img src='{_A}' width='600' height='400' alt='Bowl'>"
@@ -254,7 +256,7 @@ def find_wide(message: Message, context: Context, options: Options) -> Iterator[
         if source is None or width is None or message.cascade.is_hidden(element) or _is_held_down(message, element):
             continue
         room = _room(message, element)
-        if room is not None and width > room + 1:
+        if room is not None and width > room + _TOLERANCE:
             data = {"name": source.value.strip()[:300], "width": f"{width:g}", "room": f"{room:g}"}
             yield Hit(
                 "A picture of {width} px stands in a box of {room} px.",
@@ -264,6 +266,10 @@ def find_wide(message: Message, context: Context, options: Options) -> Iterator[
             )
     if not found:
         raise DoesNotApply("the message shows no pictures")
+
+
+#: Differences that no client shows, in px.
+_TOLERANCE = 5
 
 
 def _is_held_down(message: Message, element: Element) -> bool:
@@ -302,9 +308,11 @@ def _room(message: Message, element: Element) -> float | None:
         clear(f"<img src='{_A}' width='100%' alt='x'>"),
         clear(f"<img src='{_A}' style='width:1px;height:1px' alt=''>"),
         clear("<img src='cid:gone' style='display:none' alt=''>"),
+        clear(f"<!--[if !mso]><!-->{_BARE}<!--<![endif]--><![if !mso]>{_BARE}<![endif]>"),
         clear(_BARE, given=pictured(_A, 300, 200)),
         clear(f"<table width='600'><tr><td><img src='{_A}' style='width:300px' alt='x'></td></tr></table>", given=pictured(_A, 300, 200)),
         finds(_BARE, at=_BARE),
+        finds(f"<!--[if !mso]><!--><p>x</p><!--<![endif]-->{_BARE}", at=_BARE),
         finds(f"<img src='{_A}' style='width:300px' alt='x'>", given=pictured(_A, 600, 400)),
         finds(f"<table width='600'><tr><td>{_BARE}</td></tr></table>", given=pictured(_A, 1200, 800)),
     ],
@@ -313,10 +321,14 @@ def find_no_width(message: Message, context: Context, options: Options) -> Itera
     """Every picture has a width attribute, unless its pixels are the width that is meant."""
     _, document = need_html(message)
     known = {use.element.index: picture for picture in _all(message, context) for use in picture.images if use.element is not None}
+    # The engine that goes by the attribute never sees what stands in blocks for all others.
+    unseen = Spans(revealed(document.masked(Span(0, len(document.source.text))))[2] if "[if" in document.source.text.lower() else [])
     found = False
     for element in document.elements("img"):
         found = True
         if (element.get("width") or "").strip() or message.cascade.is_hidden(element) or is_spacer(message, element):
+            continue
+        if element.start_tag is not None and element.start_tag.start in unseen:
             continue
         picture = known.get(element.index)
         if picture is not None and (picture.is_tracking or _is_meant(message, element, picture)):

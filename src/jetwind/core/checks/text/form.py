@@ -36,6 +36,26 @@ _CSS = re.compile(rf"@media\b[^{{\n]{{0,80}}\{{|[.#\w][\w .,#:>*-]{{0,80}}\{{\s*
 _ENTITY = re.compile(r"&(?:#\d{2,6}|#[xX][0-9a-fA-F]{2,5}|[A-Za-z][A-Za-z0-9]{1,30});")
 
 
+#: What stands beside a piece of markup that a text speaks of.
+_QUOTES = "\"'`“”‘’«»„"
+_SPEAKS_OF = re.compile(
+    r"\b(?:tags?|elements?|attributes?|html|css|markup|entit(?:y|ies)|rules?|selectors?|propert(?:y|ies)|code|syntax|balises?|etiquetas?|elemente?n?|attributen?|atributos?|tagg)\b",
+    re.IGNORECASE,
+)
+#: Characters on either side in which such words are sought.
+_BESIDE = 50
+
+
+def _is_spoken_of(text: str, match: re.Match[str]) -> bool:
+    """Whether markup is what a text is about: it stands in quotes, or beside a word for it in its own line."""
+    start, end = match.span()
+    if text[start - 1 : start] and text[start - 1] in _QUOTES and text[end : end + 1] and text[end] in _QUOTES:
+        return True
+    before, after = text[max(0, start - _BESIDE) : start].rpartition("\n")[2], text[end : end + _BESIDE].partition("\n")[0]
+    own = match[0].partition("{")[0] if "{" in match[0] else ""
+    return _SPEAKS_OF.search(re.sub(r"<[^<>]*>", " ", f"{before} {own} {after}")) is not None
+
+
 @check(
     id="text.residue",
     name="Markup left in the plain text",
@@ -43,6 +63,7 @@ _ENTITY = re.compile(r"&(?:#\d{2,6}|#[xX][0-9a-fA-F]{2,5}|[A-Za-z][A-Za-z0-9]{1,
     why="Readers of the plain text get tags, style rules and codes between the words.",
     fix="Make the plain text afresh from the HTML, or delete the leftovers.",
     basis="Common practice, no published source",
+    version=2,
     samples=[
         clear(f"{_HEAD}\nShop <https://kiln.org/shop>, write to <hello@kiln.org>, 3 < 4 > 2, I <3 clay. R&D; Q&A; {{{{ first_name }}}}\n"),
         clear(f"{_HEAD}\nOn Monday <name> said: {{ note: bring clay }}\n"),
@@ -50,6 +71,8 @@ _ENTITY = re.compile(r"&(?:#\d{2,6}|#[xX][0-9a-fA-F]{2,5}|[A-Za-z][A-Za-z0-9]{1,
             _BOTH.format("Wrap rows in <table> and use &nbsp; for gaps.", "<p>Wrap rows in &lt;table&gt; and use &amp;nbsp; for gaps.</p>")
         ),
         clear(f"{_HEAD}\nSee https://kiln.org/?a=1&copy=2&lang=en\n"),
+        clear(f"{_HEAD}\nRead how the <table> element came to be, and why `&nbsp;` is no gap.\nThe tag <center> is old. “<br>” is not.\n"),
+        clear(f"{_HEAD}\nA rule such as p {{ margin: 0; }} takes the gaps away.\n"),
         finds(f"{_HEAD}\nSpring <b>sale</b> now\n", at="<b>"),
         finds(f"{_HEAD}\nHello<br>there\n", at="<br>"),
         finds(f"{_HEAD}\nSpring&nbsp;sale &rsquo;\n", at="&nbsp;"),
@@ -68,7 +91,7 @@ def find_residue(message: Message, context: Context, options: Options) -> Iterat
         for match in found:
             if what == "an entity" and not match[0].startswith("&#") and match[0][1:] not in html5:
                 continue
-            if match[0] in shown:
+            if match[0] in shown or _is_spoken_of(written, match):
                 continue
             yield Hit(
                 "The plain text shows {what}: {words}",
