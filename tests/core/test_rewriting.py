@@ -167,7 +167,7 @@ class TestStyles:
 def test_the_clients_own_sheet_comes_first_wherever_the_message_begins(start: str) -> None:
     """Also where a tag follows at once."""
     found = bare(rewrite(page(f"{start}<body style='margin:0'><p>x"), profiles()["webmail-columns"]).html)
-    assert found.strip().startswith(f"{start.strip()}<style>html {{ width: 660px }}")
+    assert found.strip().startswith(f"{start.strip()}<style>html:root:root {{ width: 660px !important;")
     assert "<div style='margin:0'><p>x" in found
 
 

@@ -146,7 +146,9 @@ class Page:
         if self.work.profile.engine == "word-processor":
             added.append(STAGE_RULE)
         if self.work.profile.chrome:
-            added.append(f"html {{ width: {self.work.profile.content_width}px }}")
+            # The pane is the client's: a message that sets its own html to 100 % gets no more room by it.
+            pane = f"width: {self.work.profile.content_width}px !important; min-width: 0 !important; max-width: none !important"
+            added.append(f"html:root:root {{ {pane} }}")
         if self.work.plan.by_how.get("body") or self.work.profile.engine == "word-processor":
             # The message stands in a page of the client's own, whose margin is not the message's affair.
             added.append("body { margin: 0 }")

@@ -125,6 +125,11 @@ class Measured:
                 found[block.element] = block
         return found
 
+    @cached_property
+    def text_by_element(self) -> dict[int, Block]:
+        """The letters that an element shows itself, by element."""
+        return {block.element: block for block in self.of("text")}
+
     def of(self, *kinds: str) -> Iterable[Block]:
         """Blocks of these kinds, in the order of the source."""
         return (block for block in self.blocks if block.kind in kinds)

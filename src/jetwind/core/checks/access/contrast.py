@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
+from itertools import islice
 
 from jetwind.core.checking import Box, CannotTell, Context, Hit, Level, Options, Place, box, check, clear, finds, laid_out
 from jetwind.core.checks.rendered import element_of, need_renders, says_something, seen_in, some
-from jetwind.core.markup import Document
+from jetwind.core.markup import Document, Element
 from jetwind.core.message import Message
 from jetwind.core.renders import Render, Renders
+from jetwind.core.renders.measured import Measured
 from jetwind.core.styles.contrast import Rgba, as_hex, contrast, ratio
 
 _WHITE, _BLACK = (255, 255, 255, 1), (0, 0, 0, 1)
@@ -214,6 +217,20 @@ def find_alternative_unreadable(message: Message, context: Context, options: Opt
         )
 
 
+def _of_letters(measured: Measured, link: Element) -> Rgba | None:
+    """The colour of most letters in a link; None where none were measured."""
+    letters: Counter[Rgba] = Counter()
+    for element in (link, *islice(link.elements(), _MOST_INSIDE)):
+        block = measured.text_by_element.get(element.index)
+        if block is not None and block.colour is not None:
+            letters[block.colour] += block.characters
+    return letters.most_common(1)[0][0] if letters else None
+
+
+#: Elements of a link whose letters are looked at: hostile markup nests thousands.
+_MOST_INSIDE = 50
+
+
 @check(
     id="access.link-colour-only",
     name="Link told by its colour alone",
@@ -229,6 +246,14 @@ def find_alternative_unreadable(message: Message, context: Context, options: Opt
         clear(
             "<p>a <a href=x>b</a></p>",
             renders=laid_out("desktop-pane", _link((200, 60, 60, 1), _BLACK, marked=False)),
+        ),
+        clear(
+            "<p>a <a href=x><b>b</b></a></p>",
+            renders=laid_out(
+                "desktop-pane",
+                _link((31, 95, 139, 1), (60, 60, 60, 1), marked=False),
+                box("b", "text", 0, 0, 20, 12, characters=1, colour=(200, 160, 20, 1)),
+            ),
         ),
         finds(
             "<p>a <a href=x>b</a></p>",
@@ -248,11 +273,14 @@ def find_colour_only(message: Message, context: Context, options: Options) -> It
         for block in render.measured.of("link"):
             if not block.in_text or block.marked or block.colour is None or block.other_colour is None:
                 continue
-            if element_of(document, block) is None:
+            link = element_of(document, block)
+            if link is None:
                 continue
-            value = contrast((*block.colour[:3], 1.0), (*block.other_colour[:3], 1.0))
+            # What is read are the letters inside: an element in the link may have a colour of its own.
+            letters = _of_letters(render.measured, link) or block.colour
+            value = contrast((*letters[:3], 1.0), (*block.other_colour[:3], 1.0))
             if value < 3:
-                _, elements, ids = found.setdefault((as_hex(block.colour), as_hex(block.other_colour)), (value, [], []))
+                _, elements, ids = found.setdefault((as_hex(letters), as_hex(block.other_colour)), (value, [], []))
                 elements.append(block.element)
                 ids.append(render.profile.id)
     for (colour, other), (value, elements, ids) in found.items():

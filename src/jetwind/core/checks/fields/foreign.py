@@ -6,6 +6,7 @@ from collections.abc import Iterable, Iterator
 from itertools import chain, islice
 
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checks.fields.malformed import is_of_another_syntax, misfits
 from jetwind.core.fields import tokens
 from jetwind.core.markup import Document, TextRun, parse, source_span
 from jetwind.core.markup.conditional import conditionals
@@ -47,6 +48,8 @@ _MOST_BLOCKS = 500
         clear("<!-- %old_name% and [YOUR NAME] --><!--[if mso]><p>100% wool, #glaze#clay</p><![endif]--><p>x</p>"),
         clear("<!--[if mso]>{{ x }}<![endif]--><![if !mso]><p>Price: $20 (from $25), 3 << 4</p><![endif]>"),
         finds("<p>Dear {first_name},</p>", at="{first_name}"),
+        finds("<p>{{$json.name}} {{ a ?? b }} {{ first name }}</p>", at="{{ a ?? b }}"),
+        finds("<p>{% extends 'x' %}{% block copy %}Hello{% endblock %}</p>", at="{% extends 'x' %}"),
         finds("<p>Dear <% name %>, your <%= order.total %></p>", at="<%= order.total %>"),
         finds("<p>Dear &lt;%= name %&gt;,</p>", at="&lt;%= name %&gt;"),
         finds("<p>{{#if vip}}Dear{{/if}} friend</p>", at="{{#if vip}}"),
@@ -67,7 +70,8 @@ _MOST_BLOCKS = 500
 )
 def find_foreign(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """Subject, preview text, HTML, alternative texts, addresses, styles and plain text hold no token of another syntax."""
-    for token, place in _tokens(message):
+    others = ((use.token.source, use.place) for use, _ in misfits(message)) if is_of_another_syntax(message) else ()
+    for token, place in chain(_tokens(message), others):
         yield Hit("“{token}” is a field in another syntax than this message's.", place, {"token": token}, identity=" ".join(token.split()))
 
 

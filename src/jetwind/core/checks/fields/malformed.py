@@ -7,7 +7,7 @@ import re
 from collections.abc import Iterator
 
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
-from jetwind.core.checking.field_texts import all_texts, uses
+from jetwind.core.checking.field_texts import Use, all_texts, uses
 from jetwind.core.fields import FieldToken, Syntax, condition, opaque, unclosed
 from jetwind.core.markup import source_span
 from jetwind.core.message import Message
@@ -46,6 +46,7 @@ _MOST = 2_000
         clear("<p>{% raw %}{{ }}{% endraw %} a } b { c {1} {} }</p><style>@media(x){a{b:c}}</style><p>{{#if a}}{{/if}}</p>"),
         clear("<script>var a = {b: {c: 1}};</script><p style='x'>Set {a, b}, {c: {d: e}} it</p>"),
         clear("<a href='https://kiln.example/?a=%7B%7Bx%7D%7D&amp;b={{ b | url_encode }}'>Go</a><!-- {{ old -->"),
+        clear("<p>{{$json.name}} {{ a ?? b }} {% extends 'x' %} {{ fn(a) }} {{ first name }}</p>"),  # of another syntax, told once
         finds("<p>Dear {{ first_name,</p>", at="{{ first_name,"),
         finds("<p>Dear {{ first_name }, hi</p>", at="{{ first_name "),
         finds("<p>Dear {{ }}, hi</p>", at="{{ }}"),
@@ -68,14 +69,63 @@ def find_malformed(message: Message, context: Context, options: Options) -> Iter
     Braces in styles and scripts and in comments are their own. Blocks as a whole are the affair of fields.block-unbalanced.
     """
     syntax = message.syntax
-    for use in uses(message):
-        if use.kind != "comment" and (why := _fault(use.token, syntax)):
-            yield Hit("“{token}” cannot be read: {why}.", use.place, {"token": use.token.source, "why": why}, identity=use.token.source)
+    # What is written in another syntax with the same marks is told once, by fields.foreign.
+    for use, why in () if is_of_another_syntax(message) else misfits(message):
+        yield Hit("“{token}” cannot be read: {why}.", use.place, {"token": use.token.source, "why": why}, identity=use.token.source)
     for written, span, place in _loose(message, syntax):
         mark = written[span.start : span.end]
         opens = mark.startswith((syntax.open_mark, syntax.block_open))
         why = "what it opens is never closed" if opens else "it closes what was never opened"
         yield Hit("“{token}” cannot be read: {why}.", place, {"token": mark, "why": why}, identity=mark)
+
+
+def misfits(message: Message) -> list[tuple[Use, str]]:
+    """The fields and tags between the syntax's own marks that it cannot read, each with why, as the end of a sentence."""
+    return message.shared(
+        "misfit fields",
+        lambda: [(use, why) for use in uses(message) if use.kind != "comment" and (why := _fault(use.token, message.syntax))],
+    )
+
+
+#: What other syntaxes write between these marks, and no slip in this one looks like: a sign in front, a call, an operator of theirs.
+_OF_OTHERS = re.compile(r"\{\{[-~]?\s*[$@=#>&^/*]|\{%[-~]?\s*=|\?\?|[\w'\"]\s*~\s*[\w'\"]|\.\[|\w\(")
+#: Tags that other syntaxes with these marks have and this one lacks (from memory).
+_TAGS_OF_OTHERS = frozenset(
+    {
+        "autoescape",
+        "block",
+        "blocktrans",
+        "elif",
+        "elseif",
+        "embed",
+        "endautoescape",
+        "endblock",
+        "extends",
+        "filter",
+        "from",
+        "import",
+        "load",
+        "macro",
+        "set",
+        "spaceless",
+        "static",
+        "trans",
+        "url",
+        "verbatim",
+        "with",
+    }
+)
+
+
+def is_of_another_syntax(message: Message) -> bool:
+    """Whether fields between the syntax's own marks give away that they were written for another sending system."""
+    syntax = message.syntax
+    own = (syntax.open_mark, syntax.block_open)
+    if syntax.grammar == "marks" or not misfits(message):
+        return False
+    return any((use.token.is_foreign and use.token.source.startswith(own)) for use in uses(message)) or any(
+        _OF_OTHERS.search(html.unescape(use.token.source)) or use.token.word in _TAGS_OF_OTHERS for use, _ in misfits(message)
+    )
 
 
 def _fault(token: FieldToken, syntax: Syntax) -> str:
