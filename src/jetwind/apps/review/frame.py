@@ -223,9 +223,9 @@ class Sheet:
     why: str
     rule: str
     excerpt: Excerpt | None
-    #: The number of the place shown, from 1, and of each place its address and its words.
+    #: The number of the place shown, from 1, and of each place its address, where it stands in words, and what is wrong there.
     at: int
-    places: list[tuple[str, str]]
+    places: list[tuple[str, str, str]]
     #: The sentence and the mend of the fault at this place, where the finding tells several together.
     fault: tuple[str, str] | None = None
 
@@ -248,18 +248,18 @@ class Sheet:
 _PARTS = {"html": "HTML", "text": "plain text"}
 
 
-def _place_in_words(finding: FindingRecord, number: int) -> str:
+def _place_in_words(finding: FindingRecord, number: int) -> tuple[str, str]:
     record, fault = finding.at_place(number), finding.fault_at(number)
     words = f"{_PARTS.get(record.part, record.part)} {record.name}".strip()
     where = f"{words}, line {record.line}, column {record.column}" if record.line else words
-    return f"{fault[0]} {where}" if fault is not None else where
+    return where, fault[0] if fault is not None else ""
 
 
 def sheet_of(message: Message, finding: ShownFinding, at: int, address: Callable[[int], str]) -> Sheet:
     """The sheet of a finding as it stands at one of its places: the source around it, and what its check says of itself."""
     record = finding.record.at_place(at)
     numbers = range(len(finding.record.others) + 1) if finding.record.others else ()
-    places = [(address(number), _place_in_words(finding.record, number)) for number in numbers]
+    places = [(address(number), *_place_in_words(finding.record, number)) for number in numbers]
     declared = registry().get(finding.record.check_id)
     return Sheet(
         replace(finding, record=record),
@@ -302,14 +302,14 @@ def _spam_in_words(kept: dict[str, Any] | None) -> str:
 
 
 def _answers(walk: Walk, state: StationState) -> list[tuple[str, str, str, str]]:
-    """Checks of this station that found nothing, with their answer and reason."""
+    """Checks of this station that found nothing, or could not tell of everything, with their answer and reason."""
     if walk.run is None:
         return []
     checks = registry()
     return [
-        (check_id, checks[check_id].name, outcome.replace("-", " "), reason)
+        (check_id, checks[check_id].name, "found in part" if outcome == "findings" else outcome.replace("-", " "), reason)
         for check_id, (outcome, reason, *_) in walk.run.outcomes.items()
-        if check_id in checks and station_of(check_id).slug == state.slug and outcome != "findings"
+        if check_id in checks and station_of(check_id).slug == state.slug and (outcome != "findings" or reason)
     ]
 
 

@@ -169,12 +169,19 @@ class Footer:
 
     def _identities(self) -> Iterator[Said]:
         names = names_of_sender(self._message)
+        words = _words_of_names(self._message)
         for passage, part in self._passages():
             plain = _plain(passage.text)
             for name in names:
                 if name in plain:
                     shown = re.search(r"[\W_]*".join(map(re.escape, name.replace(" ", ""))), passage.text, re.IGNORECASE)
                     start, end = shown.span() if shown else (0, len(passage.text))
+                    if (
+                        name in words
+                        and (written := passage.text[start : start + 1]).isalpha()
+                        and written == written.lower() != written.upper()
+                    ):
+                        continue  # one word of a longer name, in small letters, is the ordinary word: "fire with us at the works"
                     yield self._at("identity", passage, part, start, end)
             if match := _NAMED.search(passage.text):
                 yield self._at("identity", passage, part, match.start(), match.end())
@@ -246,6 +253,12 @@ def names_of_sender(message: Message) -> tuple[str, ...]:
             if len(label) > 2:
                 names += [" ".join(label.split("-")), label.replace("-", "")]
     return tuple(dict.fromkeys(name for name in names if len(name) > 2))
+
+
+def _words_of_names(message: Message) -> frozenset[str]:
+    """Single words of display names that have several."""
+    wholes = [_plain(box.name).split() for box in message.mailboxes("From") if not message.holds_field(box.name)]
+    return frozenset(word for whole in wholes if len(whole) > 1 for word in whole)
 
 
 def is_sender_known(message: Message) -> bool:

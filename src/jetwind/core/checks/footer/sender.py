@@ -30,9 +30,11 @@ def _need_copy(message: Message) -> None:
     fix="Write the organisation's name in the footer.",
     basis="Common practice, no published source, for how it is recognised; CASL s. 6(2), Directive 2002/58/EC art. 13(4) (from memory)",
     merged=True,
+    version=2,
     samples=[
         clear(f"{_HTML}<p>Twelve glazes.</p><p>Saltmarsh Kiln Works, 12 Kiln Quay</p>"),
         clear(f"{_HTML}<p>Your friends at Saltmarsh say hello.</p>"),
+        finds(f"{_HTML}<p>Fire with us at the works until Sunday.</p>"),  # an ordinary word of the name
         clear(f"{_HTML}<img src='https://kiln.org/a.png' alt='Saltmarsh Kiln Works'><p>Twelve glazes.</p>"),
         clear(f"{_HTML}<p>Twelve glazes.</p><p>kiln quay, since 1987</p>"),  # the words of the domain
         clear(f"{_HTML}<p>Twelve glazes.</p><p>© 2027 Harbour Pots. All rights reserved.</p>"),
