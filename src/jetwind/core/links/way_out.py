@@ -19,11 +19,13 @@ ADDRESS_WORDS = re.compile(
 )
 #: Further names than those of ``vague_links`` that say nothing by themselves: then the sentence around them speaks.
 _VAGUE = re.compile(
-    r"(?:please )?(?:click |tap |press |go )?(?:here|this link|link|this|hier|diesen link|remove|leave|stop|let us know|tell us|ici|aquí|aqui|qui|klik hier|här|her|tutaj)\W*\Z",
+    r"(?:please )?(?:click |tap |press |go )?(?:here|this link|link|this way|this|hier|diesen link|remove|leave|stop|let us know|tell us|ici|aquí|aqui|qui|klik hier|här|her|tutaj)\W*\Z",
     re.IGNORECASE,
 )
 
 
+#: A link whose text is an address.
+_ADDRESS = re.compile(r"://|www\.|@")
 _INLINE = frozenset({"span", "font", "small"})
 #: Ends of a sentence, and the strokes and dots between the links of a footer.
 _SENTENCE_END = re.compile(r"[.?!:;](?:\s|\Z)|[|•·–—]")
@@ -44,7 +46,7 @@ def ways_out(message: Message) -> Iterator[Link]:
 
 
 def _ways_out(message: Message) -> Iterator[Link]:
-    words = phrase_pattern("phrases", "unsubscribe")
+    words, chooses = phrase_pattern("phrases", "unsubscribe"), phrase_pattern("phrases", "preferences")
     candidates = list(links(message) if message.html else text_links(message))
     # What the header leads out by leads out in the copy, too, whatever it is called there.
     listed = {
@@ -64,8 +66,12 @@ def _ways_out(message: Message) -> Iterator[Link]:
             continue
         is_told = link.address in listed or bool(words.search(link.name) or ADDRESS_WORDS.search(unquote(link.address)))
         if not is_told and link.element is not None and number >= len(candidates) - _LAST:
-            led_to = f"{_before(link.element, spoken)} {link.name}"
-            is_told = bool(words.search(led_to) or (_is_vague(link.name) and words.search(_sentence(link.element))))
+            before = _before(link.element, spoken)
+            ends = "?:" if _is_vague(link.name) or _ADDRESS.search(link.name) else "?"
+            asked = "" if chooses.search(link.name) else _SENTENCE_END.split(before.rstrip(" |").rstrip(ends))[-1]
+            led_to = f"{_SENTENCE_END.split(before)[-1]} {link.name}"
+            # A question is answered by the link behind it, on the same line or the next, whatever it says itself; what a colon ends, by an address.
+            is_told = bool(words.search(led_to) or words.search(asked) or (_is_vague(link.name) and words.search(_sentence(link.element))))
         elif not is_told and link.element is None and message.text is not None and link.span is not None:
             is_told = bool(words.search(message.text.text[max(0, link.span.start - 200) : link.span.end + 80]))
         if is_told:
@@ -99,7 +105,7 @@ def _is_vague(name: str) -> bool:
 
 
 def _before(element: Element, spoken: set[int]) -> str:
-    """What leads to a link in its own sentence, but for runs of text in ``spoken``: "To unsubscribe or change your address, visit the …"."""
+    """What leads to a link in its own block, but for runs of text in ``spoken``: "To unsubscribe or change your address, visit the …"."""
     block = next((parent for parent in element.ancestors() if parent.tag in _CLOSE_TAGS and parent.tag not in _INLINE), None)
     words: list[str] = []
     for node in block.walk() if block is not None else ():
@@ -111,7 +117,7 @@ def _before(element: Element, spoken: set[int]) -> str:
             words.append("| ")
         if len(words) > 400:
             del words[:200]
-    return _SENTENCE_END.split(tidy("".join(words))[-300:])[-1]
+    return tidy("".join(words))[-300:]
 
 
 def _sentence(element: Element) -> str:
