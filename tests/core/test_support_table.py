@@ -13,10 +13,11 @@ from typing import Any
 
 import pytest
 
+from jetwind.cli.main import facts
 from jetwind.core.facts import table
 from jetwind.core.message import Message, read_bytes
-from jetwind.core.profiles import Profile, profiles, rewrite
-from jetwind.core.profiles.support import Feature, coverage, features, losses, origin, unsimulated
+from jetwind.core.profiles import Profile, profiles, rewrite, support
+from jetwind.core.profiles.support import Feature, coverage, features, losses, not_yet_applied, origin, unsimulated
 from tests.references import npm
 from tools.client_support import converted
 
@@ -60,6 +61,40 @@ def test_a_newer_table_with_a_value_of_another_kind_is_refused() -> None:
     }
     with pytest.raises(ValueError, match="maybe"):
         converted(given, "x@1")
+
+
+def test_features_of_a_newer_table_need_no_hand(monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> None:
+    """A property, an element and an attribute that are called what their slug says are carried out; any other is told as not yet applied."""
+    client = profiles()["webmail-wide"].modelled_on
+    newer: dict[str, Any] = {"origin": origin(), "features": {slug: _entry(feature) for slug, feature in features().items()}}
+    for slug, title, category in (
+        ("css-glaze-depth", "glaze-depth", "css"),
+        ("html-kiln", "<kiln>", "html"),
+        ("html-firing", "firing attribute", "html"),
+        ("css-nested-glazes", "Glazes inside glazes", "css"),
+    ):
+        newer["features"][slug] = {"title": title, "category": category, "clients": {client: "n"}, "notes": {}}
+    monkeypatch.setattr(support, "_support", lambda: newer)
+    features.cache_clear()
+    losses.cache_clear()
+    try:
+        lost = {loss.feature: (loss.how, set(loss.names)) for loss in losses(client)}
+        assert lost["css-glaze-depth"] == ("property", {"glaze-depth"})
+        assert lost["html-kiln"] == ("element", {"kiln"})
+        assert lost["html-firing"] == ("attribute", {"firing"})
+        assert "css-nested-glazes" not in lost
+        assert [feature.slug for feature in not_yet_applied()] == ["css-nested-glazes"]
+        assert ("Glazes inside glazes", support.NOT_YET) in unsimulated(client)
+        facts()
+        assert "not yet applied: css-nested-glazes (Glazes inside glazes), lacking or in part: 1 of 1 clients" in capsys.readouterr().out
+    finally:
+        monkeypatch.undo()
+        features.cache_clear()
+        losses.cache_clear()
+
+
+def _entry(feature: Feature) -> dict[str, Any]:
+    return {"title": feature.title, "category": feature.category, "clients": dict(feature.clients), "notes": dict(feature.notes)}
 
 
 def test_every_profile_is_modelled_on_a_client_that_the_table_knows() -> None:

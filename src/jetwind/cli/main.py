@@ -310,17 +310,18 @@ def _reader_of(message: Message, path: Path | None, name: str | None) -> Sample 
 
 @app.command()
 def facts() -> None:
-    """Print what Jetwind knows of clients: the support table's date, what of it is carried out, and what nobody has judged."""
-    from jetwind.core.profiles.support import coverage, features, origin, unjudged
+    """Print what Jetwind knows of clients: the support table's date, what of it is carried out, and what is not yet applied."""
+    from jetwind.core.profiles.support import coverage, features, not_yet_applied, origin
 
     table = origin()
     typer.echo(f"Client support: {table['package']}, table of {table['date']}, {table['licence']}; {len(features())} features")
     for category, counts in sorted(coverage().items()):
         typer.echo(
-            f"  {category}: {counts['applied']} of {sum(counts.values())} carried out, {counts['not applicable']} not applicable, {counts['not judged']} not judged"
+            f"  {category}: {counts['applied']} of {sum(counts.values())} carried out, {counts['not applicable']} not applicable, {counts['not yet applied']} not yet applied"
         )
-    for feature in unjudged():
-        typer.echo(f"  not judged: {feature.slug} ({feature.title})")
+    for feature in not_yet_applied():
+        lacking = sum(value[:1] in ("n", "a") for value in feature.clients.values())
+        typer.echo(f"  not yet applied: {feature.slug} ({feature.title}), lacking or in part: {lacking} of {len(feature.clients)} clients")
 
 
 def _profile_ids(value: str) -> list[str]:

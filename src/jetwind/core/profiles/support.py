@@ -70,7 +70,7 @@ def features() -> dict[str, Feature]:
     """Every feature of the table by its slug, in the table's order.
 
     One that nobody has classified yet, of a newer table, is applied by what its name and category say where that is plain, and is
-    not judged otherwise.
+    told as not yet applied otherwise.
     """
     sorting = table("client_features")
     found: dict[str, Feature] = {}
@@ -95,7 +95,7 @@ def features() -> dict[str, Feature]:
 
 
 #: Why a feature takes nothing out although the table says that clients lack it.
-NOT_JUDGED = "not judged: nobody has said yet what becomes of a message without it"
+NOT_YET = "not yet applied: nobody has said what becomes of a message without it"
 
 
 def _by_its_name(slug: str, entry: Mapping[str, Any]) -> dict[str, Any]:
@@ -112,12 +112,12 @@ def _by_its_name(slug: str, entry: Mapping[str, Any]) -> dict[str, Any]:
         return {"how": "element", "names": [name]}
     if entry["category"] == "html" and title == f"{name} attribute":
         return {"how": "attribute", "names": [name]}
-    return {"how": "none", "why": NOT_JUDGED}
+    return {"how": "none", "why": NOT_YET}
 
 
-def unjudged() -> list[Feature]:
+def not_yet_applied() -> list[Feature]:
     """Features of the table of which nobody has said what becomes of a message without them."""
-    return [feature for feature in features().values() if feature.why == NOT_JUDGED]
+    return [feature for feature in features().values() if feature.why == NOT_YET]
 
 
 @lru_cache(maxsize=128)
@@ -133,10 +133,12 @@ def losses(client: str, account: Account = "own") -> tuple[Loss, ...]:
 
 
 def unsimulated(client: str, account: Account = "own") -> list[tuple[str, str]]:
-    """Title and note of what this client supports partly in a way that no loss carries out."""
+    """Title and note of what this client lacks, or supports partly, in a way that no loss carries out."""
     left: list[tuple[str, str]] = []
     for feature in features().values():
         value = feature.clients.get(client, "")
+        if feature.why == NOT_YET and value[:1] in ("n", "a"):
+            left.append((feature.title, NOT_YET))
         if not value.startswith("a") or feature.how == "none":
             continue
         for number in value.split()[1:]:
@@ -147,10 +149,10 @@ def unsimulated(client: str, account: Account = "own") -> list[tuple[str, str]]:
 
 
 def coverage() -> dict[str, Counter[str]]:
-    """For each category of the table, how many features are applied by a transformation, are not applicable, or are not judged."""
+    """For each category of the table, how many features are applied by a transformation, are not applicable, or are not yet applied."""
     counts: dict[str, Counter[str]] = {}
     for feature in features().values():
-        kind = "not judged" if feature.why == NOT_JUDGED else "not applicable" if feature.how == "none" else "applied"
+        kind = "not yet applied" if feature.why == NOT_YET else "not applicable" if feature.how == "none" else "applied"
         counts.setdefault(feature.category, Counter())[kind] += 1
     return counts
 
