@@ -190,10 +190,14 @@ class TestHostileInput:
         assert max(len(answer.findings) for answer in results) <= 500
 
     def test_too_many_of_a_kind_are_counted_not_kept(self) -> None:
-        """The first five hundred, and a word that there are more."""
-        html = b"".join(b'<a href="http://k.org/%d">x</a>' % number for number in range(600))
-        result = next(answer for answer in review(read_bytes(_page(html), "x.eml"), Context()).results if answer.check == "links.insecure")
+        """The first five hundred, and a word that there are more; of what is told together, two thousand."""
+        many = b"".join(b"{{ field_%d }} " % number for number in range(600))
+        context = Context(known_fields=frozenset({"name"}))
+        (result,) = review(read_bytes(_page(many), "x.eml"), context, {"fields.unknown"}).results
         assert (len(result.findings), result.reason) == (500, "there are more; the first 500 are shown")
+        links = b"".join(b'<a href="http://k.org/%d">x</a>' % number for number in range(2_500))
+        (result,) = review(read_bytes(_page(links), "x.eml"), context, {"links.insecure"}).results
+        assert ([found.count for found in result.findings], result.reason) == ([2_000], "there are more; the first 2,000 are shown")
 
 
 class TestAnyInput:

@@ -58,7 +58,7 @@ def _answer(declared: Check, message: Message, context: Context, options: Option
         faults = list(_complete(declared, message, hits[:MOST_HITS], changed))
         of_copies = list(_of_copies(declared, message, context, options, changed, faults)) if declared.merged else []
         findings = tuple(islice((*together(declared, faults), *together(declared, of_copies)), MOST_FINDINGS + 1))
-        more = len(hits) > MOST_HITS or len(findings) > MOST_FINDINGS
+        most = MOST_FINDINGS if len(findings) > MOST_FINDINGS else MOST_HITS if len(hits) > MOST_HITS else 0
         findings = findings[:MOST_FINDINGS]
     except DoesNotApply as answer:
         return CheckResult(declared.id, Outcome.DOES_NOT_APPLY, reason=str(answer))
@@ -67,7 +67,7 @@ def _answer(declared: Check, message: Message, context: Context, options: Option
     except Exception as crash:
         logger.exception("check crashed", extra={"action": "check.crashed", "check": declared.id})
         return CheckResult(declared.id, Outcome.CRASHED, reason=f"{type(crash).__name__}: {crash}")
-    reason = f"there are more; the first {MOST_FINDINGS} are shown" if more else unseen
+    reason = f"there are more; the first {most:,} are shown" if most else unseen
     return CheckResult(declared.id, Outcome.FINDINGS if findings else Outcome.CLEAR, findings, reason)
 
 
