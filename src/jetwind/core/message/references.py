@@ -7,6 +7,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from tinycss2.color3 import parse_color
+
 from jetwind.core.markup import Attribute, Element
 from jetwind.core.source import LIMITS, Span
 from jetwind.core.styles import declarations, urls
@@ -40,13 +42,15 @@ class ImageReference:
         return self.scheme in ("", "cid")
 
 
-#: A colour, or nothing, where the address of a picture belongs: ``background="white"``. No client shows anything of the kind.
-_COLOUR = re.compile(r"\s*(?:#[0-9a-f]{3,8}|[a-z]{0,20}|rgba?\([^()]{1,40}\))\s*\Z", re.IGNORECASE)
-
-
 def is_picture_address(value: str) -> bool:
     """Whether the value of a background attribute may be the address of a picture."""
-    return _COLOUR.match(value) is None
+    value = value.strip()
+    # A colour where an address belongs (``background="white"``) shows nothing in any client.
+    return bool(value) and (len(value) > _LONGEST_COLOUR or parse_color(value) is None)
+
+
+#: No colour is written with more characters.
+_LONGEST_COLOUR = 60
 
 
 def image_references(message: Message) -> tuple[ImageReference, ...]:
