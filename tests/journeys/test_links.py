@@ -68,12 +68,13 @@ def test_from_taking_in_to_every_finding(house: Any, practice: None, start_worke
             f"Link {paths.index('/' + name) + 1}: answers.{DOMAIN}/{name}, {'200 · ' if word.startswith(('not s', 'says')) else ''}{word}"
         )
     findings = page.get_by_role("group", name="Findings of this station")
-    expect(findings.get_by_text(f"{ANSWERS}/410 answers 410.")).to_be_visible()
-    expect(findings.get_by_text(f"{ANSWERS}/slow takes 3.4 s.")).to_be_visible()
-    expect(
-        findings.get_by_text(re.compile(rf"The page of {ANSWERS}/desktop-only is [\d,]+ px wide on a phone of 390 px\."))
-    ).to_be_visible()
-    expect(findings.get_by_text(re.compile(rf"of the copy on the page of {ANSWERS}/tiny-text is smaller than 12 px\."))).to_be_visible()
+    expect(findings.get_by_text(re.compile(rf"{ANSWERS}/slow takes 3\.\d s\."))).to_be_visible()
+    places = page.get_by_role("navigation", name="Places of this finding")
+    findings.get_by_role("link", name="4 links lead to pages that answer with an error.").click()
+    expect(places.get_by_text(f"{ANSWERS}/410 answers 410.")).to_be_visible()
+    findings.get_by_role("link", name="3 links lead to pages that do not fit a phone.").click()
+    expect(places.get_by_text(re.compile(rf"The page of {ANSWERS}/desktop-only is [\d,]+ px wide on a phone of 390 px\."))).to_be_visible()
+    expect(places.get_by_text(re.compile(rf"of the copy on the page of {ANSWERS}/tiny-text is smaller than 12 px\."))).to_be_visible()
     expect(page.get_by_text("its server answers 404")).to_have_count(0)
 
     # By keyboard: a page on the map is a link, and what is selected is selected on the map, in the table and in the source.
