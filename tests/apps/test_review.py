@@ -202,6 +202,19 @@ class TestExcuses:
         services.lift_excuse(house.reviewer, newest, fingerprint(newest, "links.insecure"))
         assert "links.insecure" in open_checks(newest)
 
+    def test_lifting_leaves_no_older_excuse_behind(self, house: Any) -> None:
+        """One press lifts every excuse that covers what is there."""
+        revision = taken_in(house, mail(over_http(1)))
+        for numbers in ((1,), (1, 2)):
+            add_revision(house.author, revision.mailing, mail(over_http(*numbers)), "b.eml")
+            newest = checked(revision.mailing)
+            services.excuse(house.reviewer, newest, fingerprint(newest, "links.insecure"), "the same shop", only_this_revision=False)
+        add_revision(house.author, revision.mailing, mail(over_http(1)), "c.eml")
+        newest = checked(revision.mailing)
+        services.lift_excuse(house.reviewer, newest, fingerprint(newest, "links.insecure"))
+        assert "links.insecure" in open_checks(newest)
+        assert not Excuse.objects.filter(lifted_at=None).exists()
+
     def test_for_all_of_a_cause(self, house: Any) -> None:
         """It holds when places come, and says so in the log and in what is kept of it."""
         revision = taken_in(house, mail(over_http(1)))

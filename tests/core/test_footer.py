@@ -23,7 +23,7 @@ from jetwind.core.checking import (
 )
 from jetwind.core.links.said import footer_of, names_of_sender
 from jetwind.core.links.suggestions import suggestion
-from jetwind.core.message import Message, read_bytes
+from jetwind.core.message import Message, Sample, read_bytes
 from jetwind.engines.dictionaries import Installed
 from tests.factories import mail
 from tests.references import newsletters
@@ -264,6 +264,13 @@ class TestNoFooter:
         off = Context(settings={"footer.unsubscribe-missing": {"level": "off"}})
         assert list(self.told(self.SALE, off)) == ["footer.address-missing"]
         assert self.told(self.SALE, Context(kind=Kind.TRANSACTIONAL)) == {}
+
+    def test_a_footer_that_only_some_readers_get(self) -> None:
+        """What the others lack is told of their copies."""
+        foot = "<p>12 Kiln Quay, Saltmarsh SM4 7KW. <a href='https://k.org/u'>Unsubscribe</a></p>"
+        html = f"<p>Twelve glazes.</p>{{% if member %}}{foot}{{% endif %}}"
+        readers = (Sample("Tove", {"member": "yes"}), Sample("Bo", {"member": ""}))
+        assert "footer.address-missing" in self.told(mail(html, None), Context(readers=readers))
 
     @pytest.mark.parametrize(
         "kept",

@@ -260,8 +260,9 @@ def _signed(sign_off: SignOff) -> dict[str, str]:
     }
 
 
-def _finding(found: Any) -> dict[str, str]:
-    return {"check": found.check_id, "level": found.level, "fingerprint": found.fingerprint, "finding": found.sentence}
+def _finding(found: Any) -> dict[str, Any]:
+    faults = {"faults": [sentence for sentence, *_ in found.faults]} if found.faults else {}
+    return {"check": found.check_id, "level": found.level, "fingerprint": found.fingerprint, "finding": found.sentence, **faults}
 
 
 def as_bytes(content: dict[str, Any]) -> bytes:

@@ -16,9 +16,10 @@ class InForce(Generic[T]):
     """
 
     def __init__(self, excuses: Iterable[tuple[str, Mapping[str, int], T]]) -> None:
+        self._all = list(excuses)
         self._whole: dict[str, T] = {}
         self._members: dict[str, tuple[int, T]] = {}
-        for fingerprint, members, excuse in excuses:
+        for fingerprint, members, excuse in self._all:
             if not members:
                 self._whole[fingerprint] = excuse
             for member, places in members.items():
@@ -35,8 +36,14 @@ class InForce(Generic[T]):
 
     def touching(self, fingerprint: str, cause: str, members: Mapping[str, int]) -> list[T]:
         """Every excuse that covers a finding or some of its faults, each once."""
-        found = [self._of_whole(fingerprint, cause), *(self._of_fault(*member) for member in members.items())]
-        return list(dict.fromkeys(excuse for excuse in found if excuse is not None))
+        names = {fingerprint, cause, *members} - {""}
+        return list(
+            dict.fromkeys(
+                excuse
+                for excused, own, excuse in self._all
+                if (not own and excused in names) or any(places <= own.get(member, 0) for member, places in members.items())
+            )
+        )
 
     def _of_whole(self, fingerprint: str, cause: str) -> T | None:
         return self._whole.get(fingerprint) or (self._whole.get(cause) if cause else None)

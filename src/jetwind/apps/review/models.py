@@ -106,7 +106,7 @@ class FindingRecord(models.Model):
         return (self.faults[fault][0], self.faults[fault][1]) if fault is not None else None
 
     def values(self, name: str) -> list[Any]:
-        """What the sentence of each of its faults names so; none where it names nothing of the kind."""
+        """The value of this name in the data of each fault, such as its address; empty where the check gives no such value."""
         if name in self.data:
             return [self.data[name]]
         return list(self.data.get("each", {}).get(name, ()))
@@ -123,8 +123,8 @@ class FindingRecord(models.Model):
 class Excuse(models.Model):
     """A finding accepted with a reason. It holds for its fingerprint: for this revision only, or while the thing stays as it is.
 
-    Of a finding that tells several faults, ``members`` are the fingerprints of those that were there, with the number of their places: it
-    holds for them, and for fewer. One ``for_all`` has the fingerprint of their cause and holds for faults that come later, too.
+    A finding may tell several faults of one cause. ``members`` then maps the fingerprint of each excused fault to its number of places, and
+    the excuse holds for these faults in these places or fewer. With ``for_all`` the excuse holds for every fault of the cause.
     """
 
     mailing = models.ForeignKey(Mailing, on_delete=models.CASCADE, related_name="excuses")

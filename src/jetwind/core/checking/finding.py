@@ -149,7 +149,7 @@ class Finding:
 
     @property
     def members(self) -> dict[str, int]:
-        """The fingerprints of the faults of its cause that it tells, with the number of places of each; none where they are told one by one."""
+        """The number of places of each fault, by the fault's fingerprint; empty where the check does not group its faults."""
         if not self.cause:
             return {}
         return {fault.fingerprint: fault.places + fault.more for fault in self.faults} or {self.fingerprint: self.count}

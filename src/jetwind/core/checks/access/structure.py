@@ -273,6 +273,8 @@ def _holds_data(table: Element) -> bool:
         and min(map(len, rows.values())) >= 2
         and len({len(row) for row in rows.values()}) == 1
         and all(0 < len(text) <= _SHORT for text in texts)
+        # A grid of links is a menu.
+        and not all(any(True for _ in cell.elements("a")) for cell in cells)
     )
 
 

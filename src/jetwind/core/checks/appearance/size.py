@@ -96,6 +96,6 @@ def find_long_styles(message: Message, context: Context, options: Options) -> It
 
 
 def _limited(context: Context) -> list[Profile]:
-    """The profiles that keep style elements up to a length: of those that the message was rendered in, else of the usual ones."""
+    """The profiles with a limit on style elements. Renders say which profiles were chosen; without renders the usual ones count."""
     chosen = context.renders.renders.keys() if context.renders is not None else [one.id for one in profiles().values() if not one.is_rare]
     return [profiles()[profile_id] for profile_id in chosen if profile_id in profiles() and profiles()[profile_id].style_limit]

@@ -1,4 +1,4 @@
-"""What is asked of which kind of message: laws ask bulk mail, and a house may ask any kind. A footer that is not there is missed once."""
+"""Which messages need a footer, and what is told where there is none. Laws ask for a footer in bulk mail; a house may ask for it in any."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from jetwind.core.links.said import Demand, footer_of
 from jetwind.core.links.way_out import ADDRESS_WORDS
 from jetwind.core.message import Message
 
-#: What a footer holds, with the checks that miss it: the first of them that is asked tells that there is no footer.
+#: The checks that look for something in the footer, with what each looks for. Where there is no footer, the first check that is asked tells it.
 _HELD: dict[str, tuple[Demand, str]] = {
     "footer.unsubscribe-missing": ("unsubscribe", "a way out"),
     "footer.address-missing": ("address", "a postal address"),
@@ -32,6 +32,8 @@ def lacking(check_id: str, message: Message, context: Context, alone: Hit) -> Hi
     Raises:
         DoesNotApply: there is no footer, and another check that is asked along tells.
     """
+    if message.copy_for:
+        return alone  # other readers have a footer, and not every check that misses it is asked of copies
     footer = footer_of(message)
     missed = [other for other in _HELD if other == check_id or (other in context.asked and _is_asked(other, message, context))]
     if len(missed) < 2 or any(footer.said(demand) is not None for demand, _ in _HELD.values()) or _tries_to_lead_out(message):

@@ -39,7 +39,7 @@ _ENTITY = re.compile(r"&(?:#\d{2,6}|#[xX][0-9a-fA-F]{2,5}|[A-Za-z][A-Za-z0-9]{1,
 #: What stands beside a piece of markup that a text speaks of.
 _QUOTES = "\"'`“”‘’«»„"
 _SPEAKS_OF = re.compile(
-    r"\b(?:tags?|elements?|attributes?|html|css|markup|entit(?:y|ies)|rules?|selectors?|propert(?:y|ies)|code|syntax|balises?|etiquetas?|elemente?n?|attributen?|atributos?|tagg)\b",
+    r"\b(?:html|css|markup)\b|\b(?:tags?|elements?|entit(?:y|ies)|rules?|selectors?|balises?|etiquetas?)\b(?= such as|\W{0,3}\Z)|\A\W{0,3}(?:tags?|elements?|entit(?:y|ies)|rules?)\b",
     re.IGNORECASE,
 )
 #: Characters on either side in which such words are sought.
@@ -52,8 +52,10 @@ def _is_spoken_of(text: str, match: re.Match[str]) -> bool:
     if text[start - 1 : start] and text[start - 1] in _QUOTES and text[end : end + 1] and text[end] in _QUOTES:
         return True
     before, after = text[max(0, start - _BESIDE) : start].rpartition("\n")[2], text[end : end + _BESIDE].partition("\n")[0]
+    if match[0].startswith("<") and "</" in f"{before}{match[0]}{after}":
+        return False  # a pair of tags marks words, and is not what the words are about
     own = match[0].partition("{")[0] if "{" in match[0] else ""
-    return _SPEAKS_OF.search(re.sub(r"<[^<>]*>", " ", f"{before} {own} {after}")) is not None
+    return _SPEAKS_OF.search(f"{before}{own}") is not None or _SPEAKS_OF.search(after) is not None
 
 
 @check(
@@ -72,6 +74,8 @@ def _is_spoken_of(text: str, match: re.Match[str]) -> bool:
         ),
         clear(f"{_HEAD}\nSee https://kiln.org/?a=1&copy=2&lang=en\n"),
         clear(f"{_HEAD}\nRead how the <table> element came to be, and why `&nbsp;` is no gap.\nThe tag <center> is old. “<br>” is not.\n"),
+        finds(f"{_HEAD}\nUse code <b>GLAZE20 until Sunday\n", at="<b>"),
+        finds(f"{_HEAD}\nOur price tags <b>are</b> red\n", at="<b>"),
         clear(f"{_HEAD}\nA rule such as p {{ margin: 0; }} takes the gaps away.\n"),
         finds(f"{_HEAD}\nSpring <b>sale</b> now\n", at="<b>"),
         finds(f"{_HEAD}\nHello<br>there\n", at="<br>"),

@@ -33,7 +33,7 @@ _MASKED = re.compile(r"(?<![X*•])[X*•]{2,4}(?:[ -]?[X*•]{2,4}){0,4}[ -]?\d
 
 #: A bracketed request to the author; one that an address follows is a button of the plain text.
 _BRACKETED = re.compile(r"\[(?P<words>[^\[\]\n]{5,80})\](?!\s{0,3}[(<]|\s{0,3}https?:)")
-#: Names in capitals, joined by underscores, as templates write what is still to come.
+#: Names in capitals with underscores, such as FIRST_NAME: a template's author writes them where a value is to be filled in.
 _SHOUTED = re.compile(r"(?<![\w@./#&=?-])[^\W\d_a-z]{2,20}(?:_[^\W\d_a-z]{2,20}){1,4}(?![\w@/=-])")
 _CODE_BEFORE = re.compile(
     r"\b(?:codes?|coupon|voucher|gutschein\w*|kod|kode|código|codice|code promo|kortingscode|промокод|код)\W{0,4}\Z", re.IGNORECASE
