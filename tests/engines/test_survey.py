@@ -123,6 +123,42 @@ def test_every_check_over_renders_answers_on_real_messages(browser: Browser) -> 
             assert all(message.html.text[span.start : span.end].strip() for span in shown.spans), shown
 
 
+class TestPicturesThatAreNotThere:
+    """A picture that lies elsewhere and was not fetched keeps the space that the message declares for it, else a stated box."""
+
+    @pytest.mark.parametrize(
+        ("attributes", "width", "height"),
+        [
+            ('width="300" height="150" alt=""', 300, 150),
+            ('width="300" height="150" alt="Four bowls"', 300, 150),
+            ('style="width:240px;height:60px" alt=""', 240, 60),
+            ('width="600" height="300" style="width:50%;height:auto" alt=""', 280, 140),
+            ('style="width:100%" alt="Four bowls"', 560, 280),
+            ('width="320" alt=""', 320, 160),
+            ('height="80" alt="Four bowls"', 160, 80),
+            ('alt="Four bowls"', 200, 100),
+            ("", 200, 100),
+            ('class="wide" alt=""', 400, 200),
+        ],
+    )
+    def test_its_space(self, browser: Browser, attributes: str, width: int, height: int) -> None:
+        """As many px as the picture itself would take, or as a box of twice its height's width."""
+        html = f'<!doctype html><style>.wide {{ width: 400px }}</style><div style="width:560px"><img src="https://kiln.example/a.png" {attributes}></div><p>x</p>'
+        message = read_bytes(html.encode(), "x.html")
+        profile = profiles()["desktop-pane"]
+        measured = browser.capture(CaptureRequest.of(rewrite(message, profile), profile, "none")).measured
+        (image,) = measured.of("image")
+        assert (round(image.width), round(image.height)) == (width, height)
+        below = next(block for block in measured.of("text") if block.y >= image.bottom - ROUNDING)
+        assert below.y >= image.y + height
+
+    def test_what_is_counted_has_no_space(self, browser: Browser) -> None:
+        """A picture of one px, and one that the client does not load, are as they were."""
+        message = read_bytes(b'<!doctype html><img src="https://kiln.example/a.gif" width="1" height="1" alt=""><p>x</p>', "x.html")
+        for name in ("desktop-pane", "pane-blocked"):
+            assert "data-jetwind-lacking" not in rewrite(message, profiles()[name]).html.partition("</style>")[2]
+
+
 class TestLosses:
     """Only a loss that shows is told."""
 

@@ -24,7 +24,7 @@ def _parts(profile: Profile, shot: Render | None, layout: Measured | None) -> It
     if layout.without_font:
         yield f"no font on this machine for {', '.join(layout.without_font)}, whose letters are boxes"
     if unsized := layout.facts.get("unsized"):
-        yield f"heights are not to be trusted: {_counted(unsized, 'picture', 'pictures')} not loaded and without a height"
+        yield f"heights are not to be trusted: {_counted(unsized, 'picture', 'pictures')} not loaded and without a height, drawn half as high as wide"
     if layout.content_width > layout.width:
         yield f"content {layout.content_width} px wide"
     if layout.cut:

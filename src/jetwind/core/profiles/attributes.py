@@ -10,7 +10,7 @@ from jetwind.core.markup import Attribute, Document, Element, source_span
 from jetwind.core.message import is_picture_address
 from jetwind.core.profiles import night
 from jetwind.core.profiles.field_code import with_unknown_colours
-from jetwind.core.profiles.pictures import BLOCKED
+from jetwind.core.profiles.pictures import BLOCKED, LACKING, is_tracking
 from jetwind.core.profiles.plan import css_colour
 from jetwind.core.profiles.stylesheet import CssChange, attribute_kept, sheet_kept, with_addresses
 from jetwind.core.profiles.support import Loss
@@ -143,6 +143,14 @@ class Attributes:
         if address != attribute.value:
             work.set(attribute, address)
         resource = work.message.picture(attribute.value)
+        if (
+            resource is None
+            and address == attribute.value
+            and element.tag == "img"
+            and work.profile.images == "on"
+            and not is_tracking(size)
+        ):
+            self._keep_space(element)
         natural = work.pictures.natural.get(resource.sha256) if resource is not None else None
         if natural is not None and "width" not in element.names and "height" not in element.names and element.tag == "img":
             # Its own width, which a smaller copy no longer has; the height follows from the proportions.
@@ -152,6 +160,14 @@ class Attributes:
         width = (element.get("width") or "").strip()
         if work.profile.engine == "word-processor" and work.is_whole and element.tag == "img" and width.endswith("%"):
             self._of_the_file(element, attribute, width)
+
+    def _keep_space(self, element: Element) -> None:
+        """Mark a picture that is not there, so that it takes the space that the message declares for it; see LACKING_RULES."""
+        tag, names = element.start_tag, element.names
+        assert tag is not None, "an attribute stands in a start tag"
+        unknown = [] if "width" in names and "height" in names else ["ratio"]
+        unknown += [] if "width" in names or "height" in names else ["width"]
+        self._work.edits.append(Edit.insert(tag.start + 1 + len(element.tag), f' {LACKING}="{" ".join(unknown)}"'))
 
     def _of_the_file(self, element: Element, attribute: Attribute, width: str) -> None:
         """A percentage is taken of the picture's own width (support table, note on html-width)."""

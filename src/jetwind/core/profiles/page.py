@@ -11,6 +11,7 @@ from jetwind.core.message import Message
 from jetwind.core.profiles import night
 from jetwind.core.profiles.attributes import Attributes
 from jetwind.core.profiles.field_code import UNKNOWN_GROUND, without_code
+from jetwind.core.profiles.pictures import LACKING_RULES
 from jetwind.core.profiles.profile import Profile
 from jetwind.core.profiles.rewritten import MARK_ATTRIBUTE, Rewritten
 from jetwind.core.profiles.support import Loss
@@ -155,6 +156,8 @@ class Page:
         if self.work.is_whole and self.work.plan.night:
             added.append(f"html, body {{ background-color: {night.GROUND}; color: {night.LETTER} }} a {{ color: {night.LINK} }}")
             self.work.note("added", "night", "a dark ground, light letters and light links where the message sets none", None)
+        if self.work.profile.images == "on" and self._lacks_a_picture():
+            added.append(LACKING_RULES)
         if self.work.profile.images == "blocked":
             if self.work.profile.alternative == "plain":
                 added.append("img { font: 13px/1.4 sans-serif !important; color: #5a5a5a !important; background: #f1f1f1 !important }")
@@ -163,6 +166,10 @@ class Page:
                 added.append("img { font-size: 0 !important; color: transparent !important; background: #eeeeee !important }")
                 self.work.note("added", "alternative", "grey boxes without text for blocked pictures", None)
         return f"<style>{' '.join(added)}</style>" if added else ""
+
+    def _lacks_a_picture(self) -> bool:
+        addresses = (element.get("src") or "" for element in self.document.elements("img"))
+        return any(address[:5].lower() != "data:" and self.work.message.picture(address) is None for address in addresses)
 
     def _element(self, element: Element, start: Span) -> None:
         if self._taken_out(element, start):

@@ -22,6 +22,15 @@ from jetwind.core.source import Span
 
 #: An address that the browser is refused: it draws the box with its alternative text, as a client does.
 BLOCKED = f"http://{PARTS_HOST}/blocked"
+#: Marks a picture that is not there, with what the message's markup does not say of its size.
+LACKING = "data-jetwind-lacking"
+#: The space of such pictures. A browser gives an inline picture that does not come no space at all, whatever its attributes say. Anything
+#: that the message says outweighs these rules. Where the message says nothing, a box of 200 px by 100 px, or of that proportion, stands.
+LACKING_RULES = (
+    f":where(img[{LACKING}]) {{ display: inline-block; overflow: hidden }} "
+    f':where(img[{LACKING}~="ratio"]) {{ aspect-ratio: 2 / 1 }} '
+    f':where(img[{LACKING}~="width"]) {{ width: 200px }}'
+)
 #: Types that are told by what a picture's name ends with, for pictures that lie elsewhere.
 _ENDINGS = {
     "avif": "image/avif", "bmp": "image/bmp", "gif": "image/gif", "hdr": "image/vnd.radiance", "heic": "image/heic", "heif": "image/heif",
@@ -74,7 +83,7 @@ class Pictures:
         if resource is not None and (scheme is None or value[:4].lower() == "cid:"):
             return self._part(resource, span)
         if is_remote:
-            if not _is_tracking(size):
+            if not is_tracking(size):
                 self.lacking[value[:2000]] = None
             if self.profile.images == "stand-in":
                 return self._stand_in(size)
@@ -150,7 +159,7 @@ class Pictures:
         return next((loss for loss in self.plan.by_how.get("image", ()) if kind in loss.names), None) if kind else None
 
 
-def _is_tracking(size: tuple[str, str]) -> bool:
+def is_tracking(size: tuple[str, str]) -> bool:
     """Whether a place is given no more px than a picture has that is there to be counted."""
     return all(one.strip().isdecimal() and int(one.strip()[:9]) <= TRACKING_PX for one in size)
 
