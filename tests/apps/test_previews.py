@@ -29,7 +29,7 @@ from jetwind.core.profiles import REFERENCE, Profile, profiles, usual
 from jetwind.core.renders import Renders
 from jetwind.core.renders.measured import Block, Measured
 from jetwind.engines.bounded import CHECKING, Helper, PastBudget
-from jetwind.engines.browser import Capture, CaptureFailed, FakeBrowser
+from jetwind.engines.browser import TOO_SLOW, Capture, CaptureFailed, FakeBrowser
 from tests.apps.helpers import checked, taken_in
 from tests.factories import GOOD_HTML, mail, picture
 
@@ -247,6 +247,59 @@ class TestRendering:
         assert revision.renders.filter(state="failed").exists() is (times > 3)
         assert not revision.renders.filter(state="waiting").exists()
         assert not revision.renders.filter(state="done").exclude(problem="").exists()
+
+    @pytest.mark.parametrize("times", [1, 2, 9])
+    def test_a_machine_too_busy_to_try_losses(self, house: Any, monkeypatch: pytest.MonkeyPatch, times: int) -> None:
+        """Time that ran out is no answer: losses are tried again, the checks cannot tell until then, and only at last it is told as it is."""
+
+        class Busy(FakeBrowser):
+            left = times
+
+            def capture_all(self, requests: Any, done: Any, seconds: float = 60) -> None:
+                """Have no time for any page that is laid out for a loss, so many times."""
+                is_trial = any(request.paint for request in requests)
+                is_late, self.left = is_trial and self.left > 0, self.left - is_trial
+                late = CaptureFailed("The page could not be rendered: it did not lay out in time.", for_time=True)
+                for number, request in enumerate(requests):
+                    if not done(number, late if is_late else self.capture(request)):
+                        return
+
+        monkeypatch.setattr(services, "_browser", Busy())
+        revision = taken_in(house, illustrated('<style>.a { padding: 40px }</style><p class="a">Four bowls</p>'))
+        work = render(revision)
+        rounds = 1
+        while work.state == "waiting" and rounds < 9:
+            assert work.doing == "trying which losses show took too long; tried again when the machine may be free"
+            assert "it is tried again" in Revision.objects.get(pk=revision.pk).loss_trial.untold
+            run = checked(revision.mailing).check_runs.order_by("-created_at").first()
+            assert run is not None
+            assert run.outcomes["appearance.css-unsupported"][0] == "cannot-tell"
+            render_revision.func(revision_id=revision.pk, work_id=work.pk)
+            work.refresh_from_db()
+            rounds += 1
+        assert (work.state, rounds) == ("done", min(times, 3) + 1)
+        trial = Revision.objects.get(pk=revision.pk).loss_trial
+        assert (trial.shown is None, trial.untold) == ((True, TOO_SLOW) if times > 3 else (False, ""))
+        assert not revision.renders.exclude(state="done").exists()
+        # Nothing is tried once more.
+        assert render(revision).state == "done"
+
+    def test_the_helper_gives_way_to_the_browser(self, house: Any, fake_browser: FakeBrowser, monkeypatch: pytest.MonkeyPatch) -> None:
+        """A copy that holds more memory than it may is ended before each picture, made anew when it is asked, and gives the same renders."""
+        made: list[int] = []
+        plain = taken_in(house, illustrated())
+        render(plain)
+        monkeypatch.setattr(copies, "MOST_BESIDE_THE_BROWSER", -1)
+        monkeypatch.setattr(Helper, "close", lambda helper: made.append(1))
+        other = taken_in(house, illustrated(To="b@kiln.example"))
+        Render.objects.update(key="")
+        assert render(other).state == "done"
+        assert len(made) > 1, "it gives way before each round of pictures"
+        rows = [
+            [(row.profile, row.state, row.width, row.height, row.changes, row.blocked) for row in one.renders.order_by("profile")]
+            for one in (plain, other)
+        ]
+        assert rows[0] == rows[1]
 
     def test_checks_over_renders_answer_once_there_are_renders(self, house: Any, fake_browser: FakeBrowser) -> None:
         """Before: they cannot tell. After: only they are asked again, and the others keep their answer."""

@@ -1,11 +1,15 @@
-"""A message as it is rendered for one reader, held by a helper: the process that asks for renders never has it."""
+"""A message as it is rendered for one reader, held by a helper: the process that asks for renders never has it.
+
+While the browser works, a helper that holds much memory is ended: the two together would take more than a worker may. The next question
+begins another, which makes the copy anew.
+"""
 
 from __future__ import annotations
 
 import hashlib
 import json
 import logging
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Any
@@ -20,18 +24,27 @@ from jetwind.core.message import Message
 from jetwind.core.profiles import Change, Rewriter
 from jetwind.core.readers import as_reader
 from jetwind.core.renders.enlarged import Loss
-from jetwind.core.renders.led_back import LedBack
+from jetwind.core.renders.led_back import ElementsBack, LedBack
 from jetwind.core.renders.measured import Measured
 from jetwind.core.renders.showing import Shown
+from jetwind.core.renders.spoken import Spoken
 from jetwind.engines.bounded import REWRITING, BoundedRewriter, Budget, PastBudget
+from jetwind.engines.browser import ALL_SECONDS, Capture, CaptureRequest, Captures
 
 logger = logging.getLogger(__name__)
 
 #: Seconds of processor time until a copy can be rewritten: it is read, filled for its reader, and the way back from it is found.
 _MAKING_S = 20.0
+#: How often a copy may be made, at its longest: at first, and again after the browser had the memory.
+_MAKINGS = 4
 _BUDGET = Budget(
-    answer_seconds=_MAKING_S, all_seconds=_MAKING_S + REWRITING.all_seconds, memory=REWRITING.memory, clock_seconds=_MAKING_S * 6
+    answer_seconds=_MAKING_S,
+    all_seconds=_MAKINGS * _MAKING_S + REWRITING.all_seconds,
+    memory=REWRITING.memory,
+    clock_seconds=_MAKING_S * 6,
 )
+#: Octets that the helper may have for itself while the browser works; that of a large newsletter has 25 million.
+MOST_BESIDE_THE_BROWSER = 80_000_000
 
 #: Called before a copy is rendered, with the addresses of its pictures that lie elsewhere and a function that reports.
 before_renders: list[Callable[[Revision, Sequence[str], Callable[[str], None]], None]] = []
@@ -52,12 +65,12 @@ class _Made:
 class Facts:
     """Facts of a copy. ``elements`` counts its elements, 0 without HTML. ``key`` changes with everything that its renders depend on.
 
-    ``is_led`` says that places of the copy are led back to the message that it was made from.
+    ``back`` leads its elements back to the message that the copy was made from; None where the copy is the message.
     """
 
     elements: int
     key: str
-    is_led: bool
+    back: ElementsBack | None
 
 
 class Copy:
@@ -66,44 +79,72 @@ class Copy:
     def __init__(self, whom: AsWhom, held: Held) -> None:
         self.whom = whom
         self._held = held
-        self.facts = held.within(_MAKING_S).ask(_facts)
-        held.within(REWRITING.answer_seconds)
-        self.rewriter: Rewriter = BoundedRewriter(_ItsMessage(held))
+        self.facts: Facts = self._ask(_facts)
+        self.rewriter: Rewriter = BoundedRewriter(_ItsMessage(self._ask))
 
     @property
     def is_led(self) -> bool:
         """Whether places are led back to another message."""
-        return self.facts.is_led
+        return self.facts.back is not None
 
     def measured(self, found: Measured) -> Measured:
         """What was measured, with elements of the message itself."""
-        return self._held.ask(_measured, found) if self.is_led else found
+        return self.facts.back.measured(found) if self.facts.back is not None else found
 
     def elements(self, found: Sequence[int]) -> list[int]:
         """Elements of the message for elements of the copy, one for one; -1 for what no element of the message stands for."""
-        return self._held.ask(_elements, list(found)) if self.is_led else list(found)
-
-    def changes(self, found: Sequence[Change]) -> list[list[Any]]:
-        """What a client changes as rows to be kept: kind, feature, title, start and end in the source."""
-        return self._held.ask(_changes, tuple(found)) if self.is_led else _changes(None, found)
+        return [self.facts.back.element(element) for element in found] if self.facts.back is not None else list(found)
 
     def enlarged(self, found: tuple[Loss, ...]) -> tuple[Loss, ...]:
         """What is lost with larger text, with elements of the message itself."""
-        return self._held.ask(_enlarged, found) if self.is_led else found
+        return self.facts.back.enlarged(found) if self.facts.back is not None else found
+
+    def changes(self, found: Sequence[Change]) -> list[list[Any]]:
+        """What a client changes as rows to be kept: kind, feature, title, start and end in the source."""
+        return self._ask(_changes, tuple(found)) if self.is_led else _changes(None, found)
 
     def shown(self, found: Sequence[Shown]) -> list[Shown]:
         """Losses that show, with places of the message itself."""
-        return self._held.ask(_shown, list(found)) if self.is_led else list(found)
+        return self._ask(_shown, list(found)) if self.is_led else list(found)
+
+    def beside(self, browser: Captures) -> Captures:
+        """The browser, before which the helper gives way where it holds much memory."""
+        return _GivesWay(self._held, browser)
+
+    def _ask(self, question: Callable[..., Any], *args: Any) -> Any:
+        # The first question to a helper makes the copy.
+        return self._held.within(REWRITING.answer_seconds if self._held.lives else _MAKING_S).ask(question, *args)
+
+
+class _GivesWay:
+    """Asks the browser after the helper of a copy has given its memory back."""
+
+    def __init__(self, held: Held, browser: Captures) -> None:
+        self._held, self._browser = held, browser
+
+    def capture_all(
+        self, requests: Iterable[CaptureRequest], done: Callable[[int, Capture | Exception], bool], seconds: float = ALL_SECONDS
+    ) -> None:
+        self._held.rest(MOST_BESIDE_THE_BROWSER)
+        self._browser.capture_all(requests, done, seconds)
+
+    def spoken(self, request: CaptureRequest, seconds: float) -> tuple[Spoken, ...] | None:
+        self._held.rest(MOST_BESIDE_THE_BROWSER)
+        return self._browser.spoken(request, seconds)
+
+    def enlarged(self, request: CaptureRequest, seconds: float) -> tuple[Loss, ...] | None:
+        self._held.rest(MOST_BESIDE_THE_BROWSER)
+        return self._browser.enlarged(request, seconds)
 
 
 class _ItsMessage:
     """Answers questions about the message of a copy; the rewriter knows nothing of the way back."""
 
-    def __init__(self, held: Held) -> None:
-        self._held = held
+    def __init__(self, ask: Callable[..., Any]) -> None:
+        self._ask = ask
 
     def ask(self, question: Any, *args: Any, **kwargs: Any) -> Any:
-        return self._held.ask(_of_message, question, *args, **kwargs)
+        return self._ask(_of_message, question, args, kwargs)
 
 
 @contextmanager
@@ -159,24 +200,17 @@ def _facts(copy: _Made) -> Facts:
     asked = [message.html.text if message.html else "", sorted(picture.sha256 for picture in pictures)]
     asked.append(copy.source.sha256 if copy.led_back is not None else "")
     key = hashlib.sha256(json.dumps(asked).encode("utf-8", "surrogatepass")).hexdigest()
-    return Facts(len(document.all_elements) if document is not None else 0, key, copy.led_back is not None)
+    back = copy.led_back.elements if copy.led_back is not None else None
+    return Facts(len(document.all_elements) if document is not None else 0, key, back)
 
 
-def _of_message(copy: _Made, question: Callable[..., Any], *args: Any, **kwargs: Any) -> Any:
+def _of_message(copy: _Made, question: Callable[..., Any], args: tuple[Any, ...], kwargs: Mapping[str, Any]) -> Any:
     return question(copy.message, *args, **kwargs)
 
 
 def _way_back(copy: _Made) -> LedBack:
     assert copy.led_back is not None
     return copy.led_back
-
-
-def _measured(copy: _Made, found: Measured) -> Measured:
-    return _way_back(copy).measured(found)
-
-
-def _elements(copy: _Made, found: list[int]) -> list[int]:
-    return [_way_back(copy).element(element) for element in found]
 
 
 def _changes(copy: _Made | None, found: Sequence[Change]) -> list[list[Any]]:
@@ -186,10 +220,6 @@ def _changes(copy: _Made | None, found: Sequence[Change]) -> list[list[Any]]:
         place = [span.start, span.end] if span is not None else [None, None]
         rows.append([change.kind, change.feature, change.title.replace("\0", ""), *place])
     return rows
-
-
-def _enlarged(copy: _Made, found: tuple[Loss, ...]) -> tuple[Loss, ...]:
-    return _way_back(copy).enlarged(found)
 
 
 def _shown(copy: _Made, found: list[Shown]) -> list[Shown]:

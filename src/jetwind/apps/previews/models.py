@@ -64,13 +64,17 @@ class Render(models.Model):
 
 
 class LossTrial(models.Model):
-    """Which losses of the chosen profiles show on a revision. ``shown`` is null where that could not be told, for the reason in ``untold``."""
+    """Which losses of the chosen profiles show on a revision. ``shown`` is null where that could not be told, for the reason in ``untold``.
+
+    ``key`` is empty while that is still to be tried again; ``tries`` counts how often time ran out.
+    """
 
     revision = models.OneToOneField(Revision, on_delete=models.CASCADE, related_name="loss_trial")
     profiles = models.JSONField()
     key = models.CharField(max_length=64, db_index=True)
     shown = models.JSONField(null=True)
     untold = models.CharField(max_length=200, blank=True)
+    tries = models.PositiveSmallIntegerField(default=0)
 
     def __str__(self) -> str:
         return f"losses that show on {self.revision}"

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 import time
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import asdict, replace
 from datetime import timedelta
@@ -28,8 +28,20 @@ from jetwind.apps.workspace.selectors import chosen_profiles
 from jetwind.core.profiles import REFERENCE, Profile, Rewritten, profiles
 from jetwind.core.renders.departure import departure
 from jetwind.core.renders.measured import Measured
+from jetwind.core.renders.showing import Shown
 from jetwind.engines.bounded import PastBudget
-from jetwind.engines.browser import ALL_SECONDS, Capture, CaptureFailed, CaptureRequest, Captures, enlargeable, losses_shown, references
+from jetwind.engines.browser import (
+    ALL_SECONDS,
+    TOO_SLOW,
+    Capture,
+    CaptureFailed,
+    CaptureRequest,
+    Captures,
+    OutOfTime,
+    enlargeable,
+    losses_shown,
+    references,
+)
 
 
 def render_now(revision: Revision, work_id: int, browser: Captures) -> None:
@@ -40,6 +52,7 @@ def render_now(revision: Revision, work_id: int, browser: Captures) -> None:
         PutOff: some took too long, and are tried again later.
     """
     deadline = 0.0
+    late = 0
     first = at_the_workbench(whom_of, revision.pk)
     waiting = set(revision.renders.filter(state=Render.State.WAITING).values_list("reader", flat=True))
     for name in (first.name, *sorted(waiting - {first.name})):
@@ -55,15 +68,16 @@ def render_now(revision: Revision, work_id: int, browser: Captures) -> None:
         with copy_for(revision, whom, report) as copy:
             # Pictures that lie elsewhere have been waited for: a slow server takes nothing of the browser's minute.
             deadline = deadline or time.monotonic() + ALL_SECONDS
-            _render(revision, work_id, browser, copy, deadline)
+            beside = copy.beside(browser)
+            _render(revision, work_id, beside, copy, deadline)
             if name == first.name:
-                find_out(revision, copy, browser, deadline, report)
+                late = find_out(revision, copy, beside, report)
 
     put_off = list(revision.renders.filter(state=Render.State.WAITING, tries__gt=0, profile__in=profiles()).values_list("tries", flat=True))
-    if put_off:
-        pause = TRIED_AGAIN[min(max(put_off), len(TRIED_AGAIN)) - 1]
-        renders = "a render" if len(put_off) == 1 else f"{len(put_off)} renders"
-        raise jobs.PutOff(timezone.now() + pause, f"{renders} took too long; tried again when the machine may be free")
+    if put_off or late:
+        pause = TRIED_AGAIN[min(max([*put_off, late]), len(TRIED_AGAIN)) - 1]
+        what = "a render" if len(put_off) == 1 else f"{len(put_off)} renders" if put_off else "trying which losses show"
+        raise jobs.PutOff(timezone.now() + pause, f"{what} took too long; tried again when the machine may be free")
 
 
 #: How long a render whose time was too short waits before it is tried again.
@@ -86,10 +100,9 @@ _PORTION = 8_000_000
 
 
 class _Asked(NamedTuple):
-    """Renders that show the same page alike, the page, and what the browser is asked for."""
+    """Renders that show the same page alike, and what the browser is asked for."""
 
     renders: list[Render]
-    page: Rewritten
     request: CaptureRequest
 
 
@@ -102,7 +115,7 @@ def _render(revision: Revision, work_id: int, browser: Captures, copy: Copy, dea
     to_take: dict[str, _Asked] = {}
     for render in waiting:
         _ask(render, copy, to_take)
-        if sum(len(asked.page.html) for asked in to_take.values()) > _PORTION:
+        if sum(len(asked.request.html) for asked in to_take.values()) > _PORTION:
             _take(revision, work_id, browser, copy, deadline, list(to_take.values()))
             to_take.clear()
     _report(revision, work_id, "starting the browser" if to_take else "done")
@@ -115,6 +128,7 @@ def _ask(render: Render, copy: Copy, to_take: dict[str, _Asked]) -> None:
     profile = shown_in(profiles()[render.profile], render.mode)
     try:
         page = copy.rewriter(profile)
+        _note_page(render, page, copy)
     except PastBudget as past:
         _give_up(render, f"The message cannot be rewritten for this client: {past}.")
         return
@@ -126,15 +140,12 @@ def _ask(render: Render, copy: Copy, to_take: dict[str, _Asked]) -> None:
     render.key = key
     twin = Render.objects.filter(key=render.key, state=Render.State.DONE).exclude(pk=render.pk).first()
     if twin is not None:
-        try:
-            _take_over(render, twin, page, copy)
-        except PastBudget as past:
-            _give_up(render, f"What was measured cannot be kept: {past}.")
+        _take_over(render, twin, copy)
     elif render.key in to_take:
         # Two profiles that take the message alike, or a message that looks the same with its pictures blocked.
         to_take[render.key].renders.append(render)
     else:
-        to_take[render.key] = _Asked([render], page, request)
+        to_take[render.key] = _Asked([render], request)
 
 
 def _take(revision: Revision, work_id: int, browser: Captures, copy: Copy, deadline: float, asked: Sequence[_Asked]) -> None:
@@ -143,15 +154,10 @@ def _take(revision: Revision, work_id: int, browser: Captures, copy: Copy, deadl
 
     def taken(number: int, capture: Capture | Exception) -> bool:
         jobs.drop_broken_connections()
-        (first, *others), page, _ = asked[number]
-        try:
-            _finish(first, page, capture, copy)
-            for other in others:
-                _take_over(other, first, copy.rewriter(shown_in(profiles()[other.profile], other.mode)), copy)
-        except PastBudget as past:
-            for render in (first, *others):
-                if render.state == Render.State.WAITING:
-                    _give_up(render, f"What was measured cannot be kept: {past}.")
+        first, *others = asked[number].renders
+        _finish(first, capture, copy)
+        for other in others:
+            _take_over(other, first, copy)
         profile = profiles()[first.profile]
         try:
             _report(revision, work_id, ", ".join(filter(None, (profile.name, in_words(profile, first.mode)))))
@@ -160,7 +166,7 @@ def _take(revision: Revision, work_id: int, browser: Captures, copy: Copy, deadl
             return False
         return True
 
-    browser.capture_all([request for _, _, request in asked], taken, seconds=deadline - time.monotonic())
+    browser.capture_all([one.request for one in asked], taken, seconds=deadline - time.monotonic())
     if stopped:
         raise stopped[0]
 
@@ -170,23 +176,50 @@ def _give_up(render: Render, problem: str) -> None:
     render.save()
 
 
-def find_out(revision: Revision, copy: Copy, browser: Captures, deadline: float, report: Any = lambda doing: None) -> None:
-    """How far each layout departs and which losses show; then the checks that read renders are asked again."""
+def find_out(revision: Revision, copy: Copy, browser: Captures, report: Any = lambda doing: None) -> int:
+    """How far each layout departs and which losses show; then the checks that read renders are asked again.
+
+    Returns how often time has run out before all was found out, 0 where it is: a busy machine must give no other answer than a free one.
+    """
     chosen = [profiles()[name] for name in chosen_profiles(revision.mailing.workspace)]
     own = {render.profile: render for render in revision.renders.filter(mode=OWN, **copy.whom.here)}
     finished = [profile for profile in chosen if profile.id in own and own[profile.id].state == Render.State.DONE]
     if not finished or any(profile.id not in own or own[profile.id].state == Render.State.WAITING for profile in chosen):
-        return
-    # What a copy costs too much to be asked for stays unknown, and the checks say so; the rest is found out all the same.
-    with suppress(PastBudget):
-        _measure_departures(copy, own, finished, browser, deadline, report)
-    with suppress(PastBudget):
-        _listen(copy, own.get(REFERENCE), browser, deadline, report)
+        return 0
+    deadline = time.monotonic() + ALL_SECONDS
     enlarged = enlargeable(finished)
-    with suppress(PastBudget):
-        _enlarge(copy, own[enlarged.id] if enlarged is not None else None, browser, deadline, report)
-    _try_losses(revision, copy, chosen, finished, browser, deadline, report)
+    is_late = False
+    steps: tuple[Callable[[], None], ...] = (
+        lambda: _measure_departures(copy, own, finished, browser, deadline, report),
+        lambda: _listen(copy, own.get(REFERENCE), browser, deadline, report),
+        lambda: _enlarge(copy, own[enlarged.id] if enlarged is not None else None, browser, deadline, report),
+        lambda: _try_losses(revision, copy, chosen, finished, browser, deadline, report),
+    )
+    for step in steps:
+        try:
+            # What a copy costs too much to be asked for stays unknown, and the checks say so; the rest is found out all the same.
+            with suppress(PastBudget):
+                step()
+        except OutOfTime:
+            is_late = True
+    tries = _note_late(revision, chosen, copy) if is_late else 0
     ask_for_checks(revision)
+    return tries
+
+
+def _note_late(revision: Revision, chosen: Sequence[Profile], copy: Copy) -> int:
+    """Note that time ran out; how often it has, 0 where nothing is tried again."""
+    ids = [profile.id for profile in chosen]
+    trial, _ = LossTrial.objects.get_or_create(revision=revision, defaults={"profiles": ids, "key": ""})
+    trial.tries += 1
+    is_tried = trial.key == _trial_key(ids, ids, copy)
+    goes_on = trial.tries <= len(TRIED_AGAIN)
+    if not is_tried:
+        trial.profiles, trial.shown = ids, None
+        trial.key = "" if goes_on else _trial_key(ids, ids, copy)
+        trial.untold = "the machine was too busy to try which losses show; it is tried again" if goes_on else TOO_SLOW
+    trial.save()
+    return trial.tries if goes_on else 0
 
 
 def _measure_departures(
@@ -244,8 +277,7 @@ def _try_losses(
     report: Any,
 ) -> None:
     ids = [profile.id for profile in chosen]
-    asked = [__version__, ids, [profile.id for profile in finished], copy.facts.key]
-    key = hashlib.sha256(json.dumps(asked).encode()).hexdigest()
+    key = _trial_key(ids, [profile.id for profile in finished], copy)
     if LossTrial.objects.filter(revision=revision, key=key).exists():
         return
     twin = LossTrial.objects.filter(key=key).first()
@@ -263,11 +295,17 @@ def _try_losses(
             shown = None
         answer = {"shown": [asdict(one) for one in shown] if shown is not None else None, "untold": ""}
         if shown is None:
-            answer["untold"] = "the message takes too long to lay out to try each feature"
+            answer["untold"] = TOO_SLOW
     LossTrial.objects.update_or_create(revision=revision, defaults={"profiles": ids, "key": key, **answer})
 
 
-def _take_over(render: Render, twin: Render, page: Rewritten, copy: Copy) -> None:
+def _trial_key(chosen: Sequence[str], finished: Sequence[str], copy: Copy) -> str:
+    """Changes with everything that an answer about losses depends on."""
+    asked = [__version__, list(Shown.__slots__), chosen, finished, copy.facts.key]
+    return hashlib.sha256(json.dumps(asked).encode()).hexdigest()
+
+
+def _take_over(render: Render, twin: Render, copy: Copy) -> None:
     """The answer to the same question, asked before; what was dropped on the way, and where it stands, is each render's own."""
     if twin.state == Render.State.DONE and (twin.tree or copy.is_led):
         found = twin.layout
@@ -276,7 +314,6 @@ def _take_over(render: Render, twin: Render, page: Rewritten, copy: Copy) -> Non
         _keep_measured(render, found, copy)
     else:
         render.measured = twin.measured
-    _keep_page(render, page, copy)
     for name in ("state", "problem", "blob_sha256", "content_type", "width", "height"):
         setattr(render, name, getattr(twin, name))
     render.save()
@@ -294,7 +331,7 @@ def _key(request: CaptureRequest, page: Rewritten) -> str:
     ).hexdigest()
 
 
-def _finish(render: Render, page: Rewritten, capture: Capture | Exception, copy: Copy) -> None:
+def _finish(render: Render, capture: Capture | Exception, copy: Copy) -> None:
     if isinstance(capture, CaptureFailed) and capture.for_time and render.tries < len(TRIED_AGAIN):
         # A machine that is busy, as it is at a first start, must not leave a message without its renders for good.
         render.tries += 1
@@ -305,7 +342,6 @@ def _finish(render: Render, page: Rewritten, capture: Capture | Exception, copy:
         _give_up(render, str(capture))
         return
     _keep_measured(render, capture.measured, copy)
-    _keep_page(render, page, copy)
     render.problem = ""
     render.state = Render.State.DONE
     render.blob_sha256 = store.keep(capture.image)
@@ -318,7 +354,8 @@ def _finish(render: Render, page: Rewritten, capture: Capture | Exception, copy:
 _MOST_LACKING = 60
 
 
-def _keep_page(render: Render, page: Rewritten, copy: Copy) -> None:
+def _note_page(render: Render, page: Rewritten, copy: Copy) -> None:
+    """Note on a render, without saving it, where its page was changed and what it lacks: afterwards the copy may be gone."""
     render.changes = copy.changes(page.changes)
     blocked = set(copy.elements(sorted(page.blocked)))
     render.clipped, render.blocked = page.clipped, sorted(blocked - {-1} if copy.is_led else blocked)

@@ -88,6 +88,8 @@ def _renders(revision: Revision) -> Renders:
                 one["effect"],
                 tuple(one["profiles"]),
                 tuple(Span(span["start"], span["end"]) for span in one["spans"]),
+                # Answers of before that was noted lack it.
+                tuple(one.get("elements", ())),
             )
             for one in trial.shown
         )

@@ -35,7 +35,7 @@ SENDING_S = 15.0
 LONG_S = 40.0
 _LIMITS = Budget(answer_seconds=LONG_S, all_seconds=1_000_000.0, memory=700_000_000)
 #: Octets of memory beyond which a helper is ended after its answer: what it keeps of messages is given back.
-MOST_KEPT = 350_000_000
+MOST_KEPT = 250_000_000
 #: What a task works on by itself, besides what it asks of further helpers: seconds for the largest newsletter.
 WORKING = Budget(answer_seconds=30.0, all_seconds=30.0, memory=700_000_000, clock_seconds=1_800.0)
 #: Going through all messages of a house: each is read, and a thousand of them take a minute.
@@ -242,6 +242,16 @@ class Held:
             Exception: whatever the question, or the making, raises.
         """
         return self._helper.ask(ask_of, question, *args, **kwargs)
+
+    @property
+    def lives(self) -> bool:
+        """Whether a helper is there that has made the thing."""
+        return self._helper.lives
+
+    def rest(self, most: int) -> None:
+        """End the helper where it has more than ``most`` octets for itself: the next question begins another, which makes the thing anew."""
+        if self._helper.resident > most:
+            self._helper.close()
 
     def within(self, seconds: float) -> Held:
         """The same, whose next answers may take so long at most; the budget holds all the same."""

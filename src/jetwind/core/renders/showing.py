@@ -6,6 +6,7 @@ with that one feature kept: what the rest of the client makes up for, such as a 
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Literal
@@ -31,13 +32,31 @@ class Trial:
 
 @dataclass(frozen=True, slots=True)
 class Shown:
-    """A feature whose loss shows: as moved or vanished blocks or only as another look, where, and in which profiles."""
+    """A feature whose loss shows: as moved or vanished blocks or only as another look, where, and in which profiles.
+
+    ``spans`` are all places where a client loses it. ``elements`` are those whose block shows the loss, by index in the message's tree, at
+    most MOST_ELEMENTS; empty where that is not known, as for a ground or a border.
+    """
 
     feature: str
     title: str
     effect: Effect
     profiles: tuple[str, ...]
     spans: tuple[Span, ...]
+    elements: tuple[int, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Answer:
+    """What a trial has shown: the effect, and the elements whose block shows it."""
+
+    trial: Trial
+    effect: Effect
+    elements: frozenset[int] = frozenset()
+
+
+#: Elements that one loss keeps: more are not gone through.
+MOST_ELEMENTS = 1_000
 
 
 def trials(pages: dict[str, Rewritten], chosen: Sequence[Profile]) -> list[Trial]:
@@ -110,6 +129,32 @@ def effect(feature: str, before: Measured, after: Measured) -> Effect | None:
     return "look" if [box[4] for box in before.painted] != [box[4] for box in after.painted] else None
 
 
+def differing(before: Measured, after: Measured) -> frozenset[int]:
+    """Elements whose block of letters or picture has moved, changed its size or look, or stands in one of the two alone.
+
+    Blocks are held against each other by their element and their number in it.
+    """
+    one, other = _by_number(before), _by_number(after)
+    return frozenset(key[0] for key in one.keys() | other.keys() if not _is_alike(one.get(key), other.get(key)))
+
+
+_Look = tuple[tuple[float, float, float, float], tuple[object, ...]]
+
+
+def _by_number(measured: Measured) -> dict[tuple[int, str, int], _Look]:
+    numbered: dict[tuple[int, str, int], _Look] = {}
+    count: Counter[tuple[int, str]] = Counter()
+    for block, place in zip(measured.of("text", "image"), _places(measured), strict=True):
+        own = (block.element, block.kind)
+        numbered[*own, count[own]] = place, (block.colour, block.size, block.weight)
+        count[own] += 1
+    return numbered
+
+
+def _is_alike(one: _Look | None, other: _Look | None) -> bool:
+    return one is not None and other is not None and one[1] == other[1] and not _differ([one[0]], [other[0]])
+
+
 def _places(measured: Measured) -> Iterator[tuple[float, float, float, float]]:
     """Place across, gap above, width and height of what can be read or seen, in order; a change further up counts once."""
     above = 0.0
@@ -132,14 +177,18 @@ def _differ(
     )
 
 
-def gather(pages: dict[str, Rewritten], answers: Sequence[tuple[Trial, Effect]]) -> list[Shown]:
+def gather(pages: dict[str, Rewritten], answers: Sequence[Answer]) -> list[Shown]:
     """One entry for each feature whose loss shows anywhere, with the places in the message that use it."""
-    found: dict[str, tuple[Effect, list[str]]] = {}
-    for trial, answer in answers:
-        before, ids = found.get(trial.feature, ("look", []))
-        found[trial.feature] = ("layout" if "layout" in (before, answer) else "look", [*ids, *trial.profiles])
+    found: dict[str, list[Answer]] = {}
+    for answer in answers:
+        found.setdefault(answer.trial.feature, []).append(answer)
     shown: list[Shown] = []
-    for feature, (answer, ids) in found.items():
+    for feature, of_feature in found.items():
+        effect: Effect = "layout" if any(answer.effect == "layout" for answer in of_feature) else "look"
+        ids = [profile_id for answer in of_feature for profile_id in answer.trial.profiles]
+        # Where one of the answers cannot say which elements, all places may be those that show.
+        known = all(answer.elements for answer in of_feature)
+        elements = sorted({element for answer in of_feature for element in answer.elements}) if known else []
         spans = sorted(
             {
                 change.span
@@ -148,5 +197,5 @@ def gather(pages: dict[str, Rewritten], answers: Sequence[tuple[Trial, Effect]])
                 if change.feature == feature and change.span is not None
             }
         )
-        shown.append(Shown(feature, features()[feature].title, answer, tuple(ids), tuple(spans)))
+        shown.append(Shown(feature, features()[feature].title, effect, tuple(ids), tuple(spans), tuple(elements[:MOST_ELEMENTS])))
     return shown

@@ -115,14 +115,17 @@ class Helper:
 
     @property
     def resident(self) -> int:
-        """Octets of memory that the helper has for itself alone now (proc(5), statm: resident less shared); 0 where none lives."""
+        """Octets of memory that the helper has for itself alone now (proc(5), smaps_rollup: what is private); 0 where none lives.
+
+        Pages that it shares with the process that it was forked from are not counted: they stay when the helper ends.
+        """
         if self._process is None:
             return 0
         try:
-            _, resident, shared, *_ = Path(f"/proc/{self._process.pid}/statm").read_text().split()
+            lines = Path(f"/proc/{self._process.pid}/smaps_rollup").read_text().splitlines()
         except OSError:
             return 0
-        return (int(resident) - int(shared)) * os.sysconf("SC_PAGE_SIZE")
+        return sum(int(line.split()[1]) * 1024 for line in lines if line.startswith("Private_"))
 
     @property
     def lives(self) -> bool:

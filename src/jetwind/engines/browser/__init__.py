@@ -4,10 +4,11 @@ from jetwind.engines.browser.capture import ALL_SECONDS, Capture, CaptureFailed,
 from jetwind.engines.browser.chromium import Browser
 from jetwind.engines.browser.fake import FakeBrowser
 from jetwind.engines.browser.landing import Landing, LandingBrowser, landings
-from jetwind.engines.browser.survey import Captures, enlargeable, losses_shown, references, survey
+from jetwind.engines.browser.survey import TOO_SLOW, Captures, OutOfTime, enlargeable, losses_shown, references, survey
 
 __all__ = [
     "ALL_SECONDS",
+    "TOO_SLOW",
     "Browser",
     "Capture",
     "CaptureFailed",
@@ -16,6 +17,7 @@ __all__ = [
     "FakeBrowser",
     "Landing",
     "LandingBrowser",
+    "OutOfTime",
     "enlargeable",
     "landings",
     "losses_shown",

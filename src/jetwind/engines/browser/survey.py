@@ -4,16 +4,17 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from dataclasses import replace
 from typing import Literal, Protocol, TypeVar
 
 from jetwind.core.profiles import REFERENCE, Profile, Rewriter, Rewritten, untouched
 from jetwind.core.renders import Render, Renders
 from jetwind.core.renders.enlarged import Loss as Lost
 from jetwind.core.renders.measured import Measured
-from jetwind.core.renders.showing import Effect, Shown, Trial, as_it_is, effect, gather, trials, whole, with_it, without
+from jetwind.core.renders.showing import Answer, Effect, Shown, Trial, as_it_is, differing, effect, gather, trials, whole, with_it, without
 from jetwind.core.renders.spoken import Spoken
 from jetwind.engines.bounded.helper import PastBudget
-from jetwind.engines.browser.capture import ALL_SECONDS, Capture, CaptureRequest, is_heavy
+from jetwind.engines.browser.capture import ALL_SECONDS, Capture, CaptureFailed, CaptureRequest, is_heavy
 
 Item = TypeVar("Item")
 
@@ -31,6 +32,10 @@ class Captures(Protocol):
 
     def enlarged(self, request: CaptureRequest, seconds: float) -> tuple[Lost, ...] | None:
         """What is lost of a page whose text is set twice as large; None where it does not say so in time."""
+
+
+class OutOfTime(Exception):
+    """Time on the clock ran out before every page was laid out. That says nothing of the message: a machine with less to do may get further."""
 
 
 def survey(
@@ -68,18 +73,16 @@ def survey(
     enlarged = browser.enlarged(CaptureRequest.of(pages[one.id][1], one, "none"), deadline - time.monotonic()) if one is not None else None
     if failed:
         return Renders(ordered, failed, untold="a profile could not be rendered", enlarged=enlarged)
-    shown = losses_shown(
-        rewriter,
-        {profile_id: page for profile_id, (_, page) in pages.items()},
-        [profile for profile, _ in pages.values()],
-        browser,
-        deadline - time.monotonic(),
-    )
+    chosen = [profile for profile, _ in pages.values()]
+    try:
+        shown = losses_shown(rewriter, {profile_id: page for profile_id, (_, page) in pages.items()}, chosen, browser)
+    except OutOfTime:
+        shown = None
     return Renders(
         ordered,
         failed,
         shown=tuple(shown) if shown is not None else None,
-        untold="" if shown is not None else _SLOW,
+        untold="" if shown is not None else TOO_SLOW,
         enlarged=enlarged,
     )
 
@@ -105,11 +108,16 @@ class _Remembering:
         return self._known[key]
 
 
-_SLOW = "the message takes too long to lay out to try each feature"
+#: Why losses are not told.
+TOO_SLOW = "the message takes too long to lay out to try each feature"
 
 
 def references(rewriter: Rewriter, chosen: Sequence[Profile], browser: Captures, seconds: float = ALL_SECONDS) -> dict[str, Measured]:
-    """For each profile the layout of the message in its window with nothing lost; equal windows are laid out once."""
+    """For each profile the layout of the message in its window with nothing lost; equal windows are laid out once.
+
+    Raises:
+        OutOfTime: they are not all laid out in so many seconds.
+    """
     deadline = time.monotonic() + seconds
     requests: dict[tuple[object, ...], CaptureRequest] = {}
     keys: dict[str, tuple[object, ...]] = {}
@@ -128,7 +136,11 @@ def references(rewriter: Rewriter, chosen: Sequence[Profile], browser: Captures,
 def losses_shown(
     rewriter: Rewriter, pages: Mapping[str, Rewritten], chosen: Sequence[Profile], browser: Captures, seconds: float = ALL_SECONDS
 ) -> list[Shown] | None:
-    """The features whose loss shows, or None where the message is too slow to try them all in so many seconds."""
+    """The features whose loss shows, or None where the message is too heavy to try them all.
+
+    Raises:
+        OutOfTime: they are not all tried in so many seconds.
+    """
     if any(is_heavy(page.html) for page in pages.values()):
         # Hundreds of pages of this size would be held and laid out.
         return None
@@ -140,7 +152,7 @@ def losses_shown(
 
 def _losses_shown(
     rewriter: Rewriter, pages: Mapping[str, Rewritten], chosen: Sequence[Profile], browser: Captures, deadline: float
-) -> list[Shown] | None:
+) -> list[Shown]:
     by_id = {profile.id: profile for profile in chosen}
     tried = trials(dict(pages), chosen)
     bases: dict[Profile, Measured | None] = {}
@@ -156,28 +168,26 @@ def _losses_shown(
         for ids in ways.values():
             page = without(rewriter, trial, by_id[ids[0]])
             asked.append((Trial(trial.feature, trial.window, tuple(ids)), _request(page, trial.window)))
-    answers: list[tuple[Trial, Effect]] = []
+    answers: list[Answer] = []
     for some in _dozens(asked):
         if time.monotonic() > deadline:
-            return None
+            raise OutOfTime
         for (trial, _), after in zip(some, _measured([request for _, request in some], browser, deadline), strict=True):
             before = bases[trial.window]
             found_effect = effect(trial.feature, before, after) if before is not None and after is not None else None
             if found_effect is not None:
-                answers.append((trial, found_effect))
-    confirmed = _confirmed(rewriter, answers, by_id, browser, deadline)
-    return gather(dict(pages), confirmed) if confirmed is not None else None
+                answers.append(_answer(trial, found_effect, before, after))
+    return gather(dict(pages), _confirmed(rewriter, answers, by_id, browser, deadline))
 
 
-def _confirmed(
-    rewriter: Rewriter, answers: list[tuple[Trial, Effect]], by_id: Mapping[str, Profile], browser: Captures, deadline: float
-) -> list[tuple[Trial, Effect]] | None:
+def _confirmed(rewriter: Rewriter, answers: list[Answer], by_id: Mapping[str, Profile], browser: Captures, deadline: float) -> list[Answer]:
     """The losses that show among everything else that the client loses.
 
     Where a client's losses show only together, so that keeping one of them changes nothing, those found one by one stand for it.
     """
-    asked: list[tuple[Trial, Effect, str, CaptureRequest, CaptureRequest]] = []
-    for trial, alone in answers:
+    asked: list[tuple[Trial, Answer, str, CaptureRequest, CaptureRequest]] = []
+    for alone in answers:
+        trial = alone.trial
         ways: dict[tuple[str, str], list[str]] = {}
         for profile_id in trial.profiles:
             pair = (as_it_is(rewriter, trial, by_id[profile_id]).html, with_it(rewriter, trial, by_id[profile_id]).html)
@@ -191,23 +201,27 @@ def _confirmed(
     measured: dict[tuple[object, ...], Measured | None] = {}
     for some in _dozens(list(requests.items())):
         if time.monotonic() > deadline:
-            return None
+            raise OutOfTime
         measured.update(zip((key for key, _ in some), _measured([request for _, request in some], browser, deadline), strict=True))
-    shows: list[tuple[Trial, Effect]] = []
-    silent: dict[tuple[str, Profile], list[tuple[Trial, Effect]]] = {}
+    shows: list[Answer] = []
+    silent: dict[tuple[str, Profile], list[Answer]] = {}
     loud: set[tuple[str, Profile]] = set()
     for part, alone, client, as_is, kept in asked:
         lost, whole_one = measured[_key(as_is)], measured[_key(kept)]
         among = effect(part.feature, whole_one, lost) if whole_one is not None and lost is not None else None
         if among is not None:
-            shows.append((part, among))
+            shows.append(_answer(part, among, whole_one, lost))
             loud.add((client, part.window))
-        elif alone == "layout":
-            silent.setdefault((client, part.window), []).append((part, alone))
+        elif alone.effect == "layout":
+            silent.setdefault((client, part.window), []).append(replace(alone, trial=part))
     for where, parts in silent.items():
-        if where not in loud and _departs(rewriter, parts[0][0], by_id, measured, browser, deadline):
+        if where not in loud and _departs(rewriter, parts[0].trial, by_id, measured, browser, deadline):
             shows += parts
     return shows
+
+
+def _answer(trial: Trial, effect: Effect, before: Measured | None, after: Measured | None) -> Answer:
+    return Answer(trial, effect, differing(before, after) if before is not None and after is not None else frozenset())
 
 
 def _departs(
@@ -239,11 +253,21 @@ def _request(page: Rewritten, window: Profile) -> CaptureRequest:
 
 
 def _measured(requests: list[CaptureRequest], browser: Captures, deadline: float) -> list[Measured | None]:
+    """What is measured of each page; None for one that cannot be laid out.
+
+    Raises:
+        OutOfTime: some would have needed more time.
+    """
     answers: list[Measured | None] = [None] * len(requests)
+    is_late = False
 
     def done(number: int, capture: Capture | Exception) -> bool:
+        nonlocal is_late
         answers[number] = capture.measured if isinstance(capture, Capture) else None
-        return True
+        is_late = is_late or (isinstance(capture, CaptureFailed) and capture.for_time)
+        return not is_late
 
     browser.capture_all(requests, done, max(0.0, deadline - time.monotonic()))
+    if is_late:
+        raise OutOfTime
     return answers
