@@ -84,6 +84,7 @@ class Hit:
     at the place. Hits of one identity become one fault with all their places, so it names the thing and not where it stands.
     ``also`` are further places of this hit. ``level`` and ``fix`` override the declaration's for this hit alone.
     ``cause`` names the cause where a check tells the faults of several causes together, each in a sentence of its own (``Check.together``).
+    ``among`` parts the faults of a cause further: only those of equal value are told together.
     """
 
     message: str
@@ -94,6 +95,7 @@ class Hit:
     fix: str | None = None
     also: tuple[Place, ...] = ()
     cause: str = ""
+    among: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,7 +118,8 @@ class Finding:
     """One fault, or all faults of one cause, with everything that the check's declaration says about them.
 
     ``others`` are the places besides ``place``, ``more`` how many there are beyond those that are listed. ``cause`` is a fingerprint of the
-    cause where the check tells faults of one cause together, else empty. ``faults`` are these faults, from two on; of one, there are none.
+    cause where the check tells faults of one cause together, else empty. ``several`` is then the sentence that tells two of them or more.
+    ``faults`` are these faults, from two on; of one, there are none.
     """
 
     check: str
@@ -130,6 +133,7 @@ class Finding:
     others: tuple[Place, ...] = ()
     more: int = 0
     cause: str = ""
+    several: str = ""
     faults: tuple[Fault, ...] = ()
 
     @property

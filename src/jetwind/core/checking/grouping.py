@@ -22,9 +22,9 @@ def fingerprint(check_id: str, identity: str) -> str:
     return _digest(check_id, " ".join(identity.split()), "1")
 
 
-def cause_of(declared: Check, cause: str) -> str:
+def cause_of(declared: Check, cause: str, among: str = "") -> str:
     """The fingerprint of a cause whose faults are told together; empty where they are told one by one."""
-    return _digest(declared.id, cause, "cause") if cause in declared.together else ""
+    return _digest(declared.id, cause, "cause", *([among] if among else [])) if cause in declared.together else ""
 
 
 def together(declared: Check, faults: Iterable[Finding]) -> list[Finding]:
@@ -32,16 +32,16 @@ def together(declared: Check, faults: Iterable[Finding]) -> list[Finding]:
 
     What only some readers' copies have is told together for the same readers.
     """
-    sentences = {cause_of(declared, cause): sentence for cause, sentence in declared.together.items()}
     groups: dict[tuple[str, ...], list[Finding]] = {}
     for fault in faults:
         of_cause = (fault.cause, fault.level.value, str(fault.data.get("merged_for", "")))
-        groups.setdefault(of_cause if fault.cause in sentences else (fault.fingerprint,), []).append(fault)
-    return [_as_one(declared, group, sentences[group[0].cause]) if len(group) > 1 else group[0] for group in groups.values()]
+        groups.setdefault(of_cause if fault.cause else (fault.fingerprint,), []).append(fault)
+    return [_as_one(declared, group) if len(group) > 1 else group[0] for group in groups.values()]
 
 
-def _as_one(declared: Check, group: Sequence[Finding], sentence: str) -> Finding:
+def _as_one(declared: Check, group: Sequence[Finding]) -> Finding:
     first = group[0]
+    sentence = first.several
     listed: list[Place] = []
     told: list[Fault] = []
     for fault in group:
@@ -52,7 +52,12 @@ def _as_one(declared: Check, group: Sequence[Finding], sentence: str) -> Finding
     # Of each fault that is listed, what its own sentence names: pages find an address or a picture by it.
     names = [name for name in first.data if all(name in fault.data for fault in group)]
     listed_data = [fault.data for fault, one in zip(group, told, strict=True) if one.places]
-    data: dict[str, Any] = {"many": many, "faults": len(group), "each": {name: [values[name] for values in listed_data] for name in names}}
+    alike = {name: first.data[name] for name in names if all(fault.data[name] == first.data[name] for fault in group)}
+    data: dict[str, Any] = alike | {
+        "many": many,
+        "faults": len(group),
+        "each": {name: [values[name] for values in listed_data] for name in names},
+    }
     if readers := first.data.get("merged_for"):
         # As the runner words what only some copies have.
         sentence, data = "For {merged_for}: " + sentence, {**data, "merged_for": readers, "readers": readers}

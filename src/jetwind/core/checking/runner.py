@@ -125,7 +125,8 @@ def _complete(declared: Check, message: Message, hits: list[Hit], changed: Level
             fingerprint=fingerprint(declared.id, identity),
             others=tuple(islice(places, 1, MOST_PLACES)),
             more=max(0, len(places) - MOST_PLACES),
-            cause=cause_of(declared, first.cause),
+            cause=cause_of(declared, first.cause, first.among),
+            several=declared.together.get(first.cause, ""),
         )
 
 
