@@ -8,24 +8,32 @@ from pathlib import Path
 
 from calibration import report, weights, words
 from calibration.corpus import Labelled, measured
+from calibration.groups import FOLDS
 
 
 def files(rows: list[Labelled]) -> dict[Path, str]:
     """What calibration makes of the mail, by file: the words, the weights, the report."""
     pulls = report.held_back_pulls(rows)
-    scores = [0.0] * len(rows)
-    for fold in range(report.FOLDS):
+    scores, bare = [0.0] * len(rows), [0.0] * len(rows)
+    for fold in range(FOLDS):
         seen = [number for number, row in enumerate(rows) if row.fold != fold]
-        found = weights.fitted([rows[number] for number in seen], [pulls[number] for number in seen])
+        found = weights.fitted([rows[number] for number in seen])
         for number, row in enumerate(rows):
             if row.fold == fold:
-                scores[number] = round(found.score(row, pulls[number]), 1)
-    final = weights.fitted(rows, pulls)
+                scores[number], bare[number] = round(found.score(row, pulls[number]), 1), found.reasons_alone(row)
+    # What a score says is told of messages that had no part in it, either.
+    said = [0.0] * len(rows)
+    for fold in range(FOLDS):
+        seen = [number for number, row in enumerate(rows) if row.fold != fold]
+        told = weights.says([rows[number] for number in seen], [scores[number] for number in seen])
+        said = [weights.share_at(scores[number], told) if row.fold == fold else said[number] for number, row in enumerate(rows)]
+    final = weights.fitted(rows)
     tenths = words.trained(rows)
+    measures = report.Measures(pulls, scores, bare, said)
     return {
         words.FILE: words.written(tenths, final.words),
-        weights.FILE: weights.written(final, Counter(row.group for row in rows)),
-        report.FILE: report.written(rows, pulls, scores, final, tenths),
+        weights.FILE: weights.written(final, weights.says(rows, scores), Counter(row.group for row in rows)),
+        report.FILE: report.written(rows, measures, final, tenths),
     }
 
 

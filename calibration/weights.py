@@ -1,8 +1,10 @@
-"""Weights of the reasons by a logistic regression that leans on the weights set by hand where there is little mail to go by."""
+"""Weights of the reasons by a logistic regression, and what share of mail was unwanted at a score.
+
+The reasons are weighed without the words, which would else take what they have to say.
+"""
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -15,34 +17,38 @@ from jetwind.core.spam import BANDS, declared
 from jetwind.core.spam.words import LEAST, MOST
 
 FILE = Path(__file__).parents[1] / "src" / "jetwind" / "core" / "facts" / "spam_weights.toml"
-#: Of mail that is as often wanted as unwanted, so much is unwanted at the line of the medium band.
-AT_MEDIUM = 0.25
-#: How much mail a weight set by hand is worth, as a share of all of it; a weight never falls
-#: below a tenth of a point, nor rises above twice that of the hand: habits of 2002 are not those of today.
-_BELIEF = 0.004
-_LEAST, _MOST = 0.1, 2.0
-#: What one unit of the word model's pull may be worth: its words are those of 2002.
-_MOST_WORDS = 1.0
-_ROUNDS = 2_000
+#: How much of all mail is taken to be of each group.
+_MIX = (("easy ham", 0.2), ("hard ham", 0.3), ("spam", 0.5))
+#: What holds the weights of reasons near nothing, so that a reason that parts nothing weighs nothing.
+_RIDGE = 3e-4
+#: No weight is above so many times that set by hand, nor above so much by itself: habits of 2002 are not those of today.
+_MOST, _HEAVIEST = 3.0, 2.0
+#: Points of a unit of what the regression gives the reasons, and of a unit of the word model's pull: so chosen that the bands hold, while no
+#: reason but the heaviest brings a message near the medium band by itself. The words are those of 2002, and have their own limits.
+_POINTS, _POINTS_OF_WORDS = 1.3, 1.5
+#: Messages that a reason applies to at the fewest: of a rarer one nothing is measured, and it keeps the weight set by hand.
+FEWEST = 5
+#: Points under which a reason is said to part nothing.
+_LEAST = 0.05
+_ROUNDS = 4_000
+#: Scores at which the share of unwanted mail is told; between them it lies on a straight line.
+KNOTS = (-1.0, -0.5, 0.5, 1.5, 2.5, 3.5, 4.5, 5.5, 7.0)
 
 
 @dataclass(frozen=True)
 class Weights:
-    """Points of each measured reason and of one unit of the word model's pull; odds of unwanted mail at score 0, and what a point adds to them (natural logarithms)."""
+    """Points of each measured reason and of one unit of the word model's pull."""
 
     points: dict[str, float]
     words: float
-    at_nothing: float
-    a_point: float
 
     def score(self, row: Labelled, pull: float) -> float:
-        """The score of a message as ``spam_sum`` gives it."""
-        words = min(max(self.words * pull, LEAST), MOST)
-        return row.by_hand + sum(self.points[reason] * times for reason, times in row.reasons) + words
+        """The score of a message as ``spam_sum`` gives it, without what is set by hand."""
+        return self.reasons_alone(row) + min(max(self.words * pull, LEAST), MOST)
 
-    def share(self, score: float) -> float:
-        """The share of unwanted mail at a score, of mail as often wanted as not."""
-        return 1 / (1 + math.exp(-(self.at_nothing + self.a_point * score)))
+    def reasons_alone(self, row: Labelled) -> float:
+        """The same without the words."""
+        return sum(self.points[reason] * times for reason, times in row.reasons)
 
 
 def priors() -> dict[str, float]:
@@ -50,52 +56,82 @@ def priors() -> dict[str, float]:
     return {known.id: known.weight for known in declared().values() if not known.by_hand and known.id != "words"}
 
 
-def fitted(rows: Sequence[Labelled], pulls: Sequence[float]) -> Weights:
-    """Weights under which the score's bands hold on these messages. Easy and hard ham count alike, and spam as much as both."""
+def fitted(rows: Sequence[Labelled]) -> Weights:
+    """The weights that these messages give."""
     prior = priors()
     names = list(prior)
     table = np.zeros((len(rows), len(names)))
     for number, row in enumerate(rows):
         for reason, times in row.reasons:
             table[number, names.index(reason)] = times
-    pull, by_hand = np.array(pulls), np.array([row.by_hand for row in rows])
     wanted = np.array([row.is_spam for row in rows], dtype=np.float64)
+    share = shares(rows)
+    hand = np.array([prior[name] for name in names])
+    is_rare = (table != 0).sum(axis=0) < FEWEST
+    apart = np.where(is_rare, 0.0, _apart(table * ~is_rare, wanted, share, hand))
+    points = {name: round(float(value) * _POINTS, 2) for name, value in zip(names, apart, strict=True)}
+    points |= {name: prior[name] for name, rare in zip(names, is_rare, strict=True) if rare}
+    return Weights({name: value if value >= _LEAST else 0.0 for name, value in points.items()}, _POINTS_OF_WORDS)
+
+
+def _apart(
+    table: NDArray[np.float64], wanted: NDArray[np.float64], share: NDArray[np.float64], hand: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    """What each reason says by itself and beside the others, without the words: a logistic regression without negative weights."""
+    weights, bias = np.zeros(len(hand)), 0.0
+    ahead, ahead_bias = weights.copy(), bias
+    # A step that never leads uphill: the slope changes no faster than this.
+    step = 4.0 / (float((share[:, None] * table * table).sum()) + 1.0 + 4 * _RIDGE)
+    for number in range(_ROUNDS):
+        # A column of the table is added up row by row, so the sum does not depend on how a library shares out its work.
+        sums = (table * ahead).sum(axis=1) + ahead_bias
+        slope = share * (1.0 / (1.0 + np.exp(-sums)) - wanted)
+        after = np.clip(ahead - step * ((table * slope[:, None]).sum(axis=0) + _RIDGE * ahead), 0.0, np.minimum(_MOST * hand, _HEAVIEST))
+        after_bias = ahead_bias - step * float(slope.sum())
+        momentum = number / (number + 3)
+        ahead, ahead_bias = after + momentum * (after - weights), after_bias + momentum * (after_bias - bias)
+        weights, bias = after, after_bias
+    return weights
+
+
+def shares(rows: Sequence[Labelled]) -> NDArray[np.float64]:
+    """What each message counts for; all together count 1."""
     share = np.zeros(len(rows))
-    for group, mass in (("easy ham", 0.25), ("hard ham", 0.25), ("spam", 0.5)):
+    for group, mass in _MIX:
         mine = np.array([row.group == group for row in rows])
         share[mine] = mass / max(mine.sum(), 1)
-    hand = np.array([prior[name] for name in names])
-    points, words, a_point = hand.copy(), 0.8, 0.9
-    at_medium = math.log(AT_MEDIUM / (1 - AT_MEDIUM))
-    for number in range(_ROUNDS):
-        step = 0.5 if number < _ROUNDS // 2 else 0.1
-        # A column of the table is added up row by row, so the sum does not depend on how a library shares out its work.
-        pulled = np.clip(words * pull, LEAST, MOST)
-        over = by_hand + (table * points).sum(axis=1) + pulled - BANDS["medium"]
-        slope = share * (1.0 / (1.0 + np.exp(-(at_medium + a_point * over))) - wanted)
-        points = np.clip(
-            points - step * 4 * (a_point * (table * slope[:, None]).sum(axis=0) + _BELIEF * (points - hand)), _LEAST, _MOST * hand
-        )
-        inside = (words * pull > LEAST) & (words * pull < MOST)
-        words = float(np.clip(words - step * a_point * (slope * pull * inside).sum(), 0.2, _MOST_WORDS))
-        a_point = float(np.clip(a_point - step * (slope * over).sum(), 0.4, 2.0))
-    bias = at_medium - a_point * BANDS["medium"]
-    return Weights(
-        {name: round(float(value), 2) for name, value in zip(names, points, strict=True)},
-        round(words, 2),
-        round(bias, 3),
-        round(a_point, 3),
-    )
+    return share
 
 
-def written(weights: Weights, counts: Mapping[str, int]) -> str:
+def says(rows: Sequence[Labelled], scores: Sequence[float]) -> list[float]:
+    """The share of unwanted mail at each knot: of the messages near it, those nearest most, and never less at a higher one."""
+    score, share = np.array(scores), shares(rows)
+    wanted = np.array([row.is_spam for row in rows], dtype=np.float64)
+    found: list[float] = []
+    for knot in KNOTS:
+        near = share * np.clip(1.0 - np.abs(score - knot), 0.0, 1.0)
+        if knot == KNOTS[0]:
+            near = share * (score <= knot + 0.5)
+        elif knot == KNOTS[-1]:
+            near = share * (score >= knot - 0.5)
+        lowest = found[-1] if found else 0.0
+        here = float((near * wanted).sum() / near.sum()) if near.sum() else lowest
+        found.append(round(max(here, lowest), 3))
+    return found
+
+
+def share_at(score: float, told: Sequence[float]) -> float:
+    """The share at a score, on the straight line between two knots."""
+    return float(np.interp(score, KNOTS, told))
+
+
+def written(weights: Weights, told: Sequence[float], counts: Mapping[str, int]) -> str:
     """The file that ships; ``counts`` is how much mail of each group it was measured on."""
     lines = [
         "# Weights of the reasons of spam risk in points, as python -m calibration measured them (docs/spam-calibration.md); do not edit.",
-        "# at_nothing and a_point: natural logarithm of the odds of unwanted mail at score 0, and what a point adds to it, of mail as often wanted as not.",
+        "# says: pairs of a score and the share of the mail at it that was unwanted, of mail as often wanted as not; straight lines lie between them.",
         "",
-        f"at_nothing = {weights.at_nothing}",
-        f"a_point = {weights.a_point}",
+        f"says = [{', '.join(f'[{knot:g}, {share:g}]' for knot, share in zip(KNOTS, told, strict=True))}]",
         "",
         "[mail]",
         *(f"{group.replace(' ', '_')} = {counts[group]}" for group in ("easy ham", "hard ham", "spam")),

@@ -10,12 +10,13 @@ import pytest
 from calibration import report, weights, words
 from calibration.__main__ import files
 from calibration.corpus import Labelled, measured, without_tell_tales
+from calibration.groups import folds, grouped, near_duplicates, runs_of
 from calibration.weights import area, bands
 
 
 def row(name: str, folder: str, fold: int, text: str, reasons: tuple[tuple[str, float], ...] = ()) -> Labelled:
     """One message as it is measured."""
-    return Labelled(folder, name, fold, False, tuple(sorted(set(text.split()))), reasons, 0.0)
+    return Labelled(folder, name, fold, False, tuple(sorted(set(text.split()))), reasons)
 
 
 class TestWhatShips:
@@ -26,18 +27,27 @@ class TestWhatShips:
         made = files(measured())
         for path, text in made.items():
             assert path.read_text("utf-8") == text, f"{path.name} is stale; run: python -m calibration"
-        areas = dict(re.findall(r"^\| (easy ham|hard ham|HTML-only mail) \| ([\d.]+) \|", made[report.FILE], re.MULTILINE))
-        assert float(areas["easy ham"]) >= 0.97
-        assert float(areas["hard ham"]) >= 0.92
-        assert float(areas["HTML-only mail"]) >= 0.92
+        rows = re.findall(r"^\| (easy ham|hard ham|HTML-only mail) \| ([\d.]+) \| ([\d.]+) \|", made[report.FILE], re.MULTILINE)
+        areas = {name: (float(whole), float(bare)) for name, whole, bare in rows}
+        for name, whole, bare in (("easy ham", 0.97, 0.94), ("hard ham", 0.94, 0.86), ("HTML-only mail", 0.95, 0.87)):
+            assert areas[name] >= (whole, bare)
+            assert areas[name][1] >= bare
+
+    def test_what_a_score_says_is_true(self) -> None:
+        """From 1 to 3 points within 0.05, of messages that had no part in it; from 3 to 4, where there are 85 of them, within 0.08."""
+        text = Path("docs/spam-calibration.md").read_text("utf-8")
+        rows = re.findall(r"^\| ([123]) to [234] \| ([\d.]+) \([\d,]+\) \| ([\d.]+) \|", text, re.MULTILINE)
+        assert [lowest for lowest, _, _ in rows] == ["1", "2", "3"]
+        for lowest, was, said in rows:
+            assert float(said) == pytest.approx(float(was), abs=0.081 if lowest == "3" else 0.051)
 
     def test_no_band_lies(self) -> None:
-        """Of mail as often wanted as not: nine in ten of the low band were wanted, two in three of the medium and nineteen in twenty of the high one were not."""
+        """Of mail as often wanted as not: six in seven of the low band were wanted, two in three of the medium and nineteen in twenty of the high one were not."""
         text = Path("docs/spam-calibration.md").read_text("utf-8")
         rows = re.findall(r"^\| spam against [^|]+ \| (low|medium|high) \| [\d,]+ \| [\d,]+ \| ([\d.]+) \|", text, re.MULTILINE)
         assert len(rows) == 9
         for band, precision in rows:
-            assert float(precision) >= {"low": 0.9, "medium": 0.67, "high": 0.95}[band]
+            assert float(precision) >= {"low": 6 / 7, "medium": 0.66, "high": 0.95}[band]
 
 
 class TestParts:
@@ -73,12 +83,64 @@ class TestParts:
         assert '"prize":' in words.written(made, 1.0)
 
     def test_a_reason_without_mail_keeps_the_weight_of_the_hand(self) -> None:
-        """And one that only spam has grows, up to twice that."""
+        """One that only spam has grows, up to three times that; one that only wanted mail has weighs nothing."""
         rows = [row(str(number), "spam-1", 0, "", (("subject-money", 1.0),)) for number in range(40)]
-        rows += [row(str(number), folder, 0, "") for folder in ("easy-ham-1", "hard-ham-1") for number in range(40)]
-        found = weights.fitted(rows, [0.0] * len(rows))
+        rows += [
+            row(str(number), folder, 0, "", (("text-missing", 1.0),)) for folder in ("easy-ham-1", "hard-ham-1") for number in range(40)
+        ]
+        found = weights.fitted(rows)
         prior = weights.priors()
-        assert found.points["link-number"] == pytest.approx(prior["link-number"], abs=0.01)
-        assert prior["subject-money"] < found.points["subject-money"] <= 2 * prior["subject-money"]
-        assert found.share(3.0) == pytest.approx(weights.AT_MEDIUM, abs=0.01)
-        assert found.share(6.0) > found.share(3.0)
+        assert found.points["link-number"] == prior["link-number"]
+        assert found.points["text-missing"] == 0.0
+        assert found.points["subject-money"] > prior["subject-money"]
+        assert found.reasons_alone(rows[0]) == found.points["subject-money"]
+
+    def test_what_a_score_says(self) -> None:
+        """The share of unwanted mail near it, on a straight line between knots, never less at a higher score."""
+        rows = [row(str(number), folder, 0, "") for folder in ("spam-1", "easy-ham-1", "hard-ham-1") for number in range(40)]
+        told = weights.says(rows, [7.0] * 20 + [2.0] * 20 + [0.0] * 80)
+        assert told == sorted(told)
+        assert (told[0], told[-1]) == (0.0, 1.0)
+        assert weights.share_at(2.0, told) == 1.0
+        assert weights.share_at(1.0, told) == pytest.approx((told[2] + told[3]) / 2)
+
+
+class TestFolds:
+    """What is measured has had no part in what it is measured by."""
+
+    WORDS = [f"word{number}" for number in range(60)]
+
+    def mail(self, sender: str, subject: str, words: list[str]) -> bytes:
+        """A message of these words."""
+        return f"From: {sender}\nSubject: {subject}\n\n{' '.join(words)}\n".encode()
+
+    def test_who_stands_together(self) -> None:
+        """One sender, one subject under a reply's mark, and a copy with a fifth of it changed; never two that share a footer."""
+        other = [f"other{number}" for number in range(60)]
+        raws = [
+            self.mail("a@kiln.org", "Pots", self.WORDS),
+            self.mail("A <A@kiln.org>", "Bowls", other),
+            self.mail("b@kiln.org", "Re: [list] pots", [f"x{number}" for number in range(60)]),
+            self.mail("c@kiln.org", "Jugs", [*self.WORDS[:48], *(f"new{number}" for number in range(12))]),
+            self.mail("d@kiln.org", "Cups", [*(f"y{number}" for number in range(60)), *self.WORDS[:20]]),
+        ]
+        assert grouped(raws) == [0, 0, 0, 0, 4]
+
+    def test_near_duplicates_share_more_than_half_both_ways(self) -> None:
+        """A short message that stands whole in a long one is none."""
+        long, short = frozenset(range(100)), frozenset(range(30))
+        assert list(near_duplicates([long, short, frozenset(range(40, 100))])) == [(0, 2)]
+
+    def test_runs_are_of_what_is_read(self) -> None:
+        """Tags part no words, and fewer than five words make no run."""
+        assert runs_of(b"Content-Type: text/html\n\n<p>one two <b>three</b> four five</p>") == runs_of(b"x: y\n\nOne two three four five")
+        assert runs_of(b"x: y\n\none two three four") == frozenset()
+
+    def test_groups_stay_whole_and_folds_even(self) -> None:
+        """The largest is placed first; of each kind every fold has its part."""
+        groups = [*([0] * 20), *range(1, 81)]
+        kinds = ["easy ham"] * 20 + ["easy ham", "spam"] * 40
+        made = folds(groups, kinds)
+        assert len(set(made[:20])) == 1
+        spam = [fold for fold, kind in zip(made, kinds, strict=True) if kind == "spam"]
+        assert [spam.count(fold) for fold in range(5)] == [8] * 5

@@ -16,22 +16,17 @@ from jetwind.core.message import Message, read_bytes
 from jetwind.core.spam import SpamSum, spam_sum
 from tests.references import newsletters
 
-_LETTERS = "".join(f"&#{ord(letter)};" for letter in "free money")
-
 #: What is put into the HTML of each newsletter, and the reason that must be there because of it.
 FAULTS = [
-    ("<script>track()</script>", "active-content"),
     ("<p style='font-size:3px'>apples plates and other words of no sense here</p>", "text-tiny"),
     (
         "<div style='background-color:#ffffff'><p style='color:#fefefe'>apples plates and other words of no sense here at all</p></div>",
         "text-like-ground",
     ),
     ("<p>mo<!-- x1 -->ney mort<!-- q -->gage fr<!-- z -->ee</p>", "markup-in-words"),
-    (f"<p>{_LETTERS}</p>", "markup-encoded"),
     ("<a href='http://192.0.2.7/x'>x</a>", "link-number"),
     ("<a href='http://3221225991/x'>x</a>", "link-number"),
     ("<a href='https://www.bank.org@hidden.kiln.org/'>x</a>", "link-user"),
-    ("<a href='http://kiln.org:8113/x'>x</a>", "link-port"),
     ("<a href='http://kiln.org/%66%72%65%65'>x</a>", "link-escaped"),
     ("<a href='https://kiln-offers.org/sale'>www.bank.org</a>", "link-text-mismatch"),
     ("<a href='https://sho.rt/aB3dE'>x</a>", "link-opaque"),
@@ -39,7 +34,6 @@ FAULTS = [
     ("<a href='http://buy-all-the-kilns-now.com/'>x</a>", "link-dashes"),
     ("<img src='http://192.0.2.7/a.png' alt='Pots'>", "pictures-elsewhere"),
     ("<p>Act now: a risk-free offer.</p>", "wording-pressure"),
-    ("<p>You have been selected. Claim your prize.</p>", "wording-winnings"),
     ("<p>Work from home and earn extra money.</p>", "wording-earning"),
     ("<p>Bad credit? Consolidate your debt.</p>", "wording-loans"),
     ("<p>Lose weight with no prescription.</p>", "wording-health"),
@@ -50,7 +44,6 @@ FAULTS = [
     ("<p>Get F.R.E.E m0ney today.</p>", "wording-disguised"),
     ("<p>Your p\u0430yment and your \u0430ccount.</p>", "wording-invisible"),
     ("<p>xkqjwvbz pqrtsdfg wqzzkjhh</p>", "wording-nonsense"),
-    ("<p>Earn $5,000 a week, $20,000 a month, $240,000 a year.</p>", "wording-amounts"),
 ]
 
 #: Reasons that hide something or threaten: on wanted newsletters each is told of at most so many of 118.

@@ -39,7 +39,7 @@ from jetwind.core.checking import PLACES
 from jetwind.core.message import Message
 from jetwind.core.prose.plain import plain_from_html, with_plain_text
 from jetwind.core.reports import STATIONS, Review, as_csv, as_html, as_json, as_sarif
-from jetwind.core.spam import BANDS, measured_on
+from jetwind.core.spam import BANDS, measured_on, says
 
 
 @require_GET
@@ -78,7 +78,13 @@ def spam_reasons(request: HttpRequest) -> HttpResponse:
     return render(
         request,
         "review/spam_reasons.html",
-        {"groups": spam_station.reasons_by_group(), "bands": BANDS, "mail": measured_on(), "section": "settings"},
+        {
+            "groups": spam_station.reasons_by_group(),
+            "bands": BANDS,
+            "mail": measured_on(),
+            "says": [(score, round(100 * share)) for score, share in says()],
+            "section": "settings",
+        },
     )
 
 

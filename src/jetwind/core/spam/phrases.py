@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 
-from jetwind.core.facts import phrase_pattern, phrase_set
+from jetwind.core.checking import CannotTell
+from jetwind.core.facts import phrase_pattern, phrase_set, table
+from jetwind.core.message import Message
+from jetwind.core.prose.language import detected, same
 
 #: Single letters with one blank, dot or stroke between them: four letters at least.
 _SPACED = re.compile(r"(?<![\w'’.-])[^\W\d_](?:[ .*_-][^\W\d_]){3,20}(?![\w'’.-])")
@@ -28,6 +31,24 @@ def told_in(key: str, texts: Sequence[str]) -> Iterator[tuple[int, re.Match[str]
     for number, text in enumerate(texts) if pattern is not None else ():
         for match in pattern.finditer(text[:_MOST]) if pattern is not None else ():
             yield number, match
+
+
+def need_language(message: Message, known: Collection[str]) -> None:
+    """Nothing, where the copy is in one of the languages ``known``, or too short to tell.
+
+    Raises:
+        CannotTell: the copy is in another language, in which nothing of what is looked for is known.
+    """
+    language = detected(message)
+    if language is None or any(same(language, one) for one in known):
+        return
+    names = table("languages")["names"]
+    raise CannotTell(f"the copy is in {names.get(language, 'another language')}, in which nothing of the kind is known")
+
+
+def languages_of(key: str) -> Collection[str]:
+    """The languages that the turns of phrase under ``key`` are known in."""
+    return tuple(table("spam_phrases")[key])
 
 
 def disguised(text: str) -> list[str]:

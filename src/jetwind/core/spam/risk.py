@@ -16,6 +16,7 @@ from jetwind.core.spam.total import spam_sum
     why="Filters may put the message aside before any reader sees it.",
     fix="Look at the heaviest reasons first, change one thing, and see what moves.",
     basis="Common practice, no published source; weights and bands measured on open mail of 2002 (docs/spam-calibration.md), those of modern habits set by hand",
+    version=2,
     samples=[
         clear(
             "From: a@kiln.org\nSubject: Spring glaze sale\n\nTwelve glazes at a fifth off until Sunday.\nUnsubscribe: https://kiln.org/u\n"
@@ -31,8 +32,7 @@ def find_risk(message: Message, context: Context, options: Options) -> Iterator[
     band = total.band()
     if band == "low":
         if total.unknown:
-            names = ", ".join(f"“{name}”" for name, _ in total.unknown[:3])
-            raise CannotTell(f"of {names} nothing can be told yet: {total.unknown[0][1]}")
+            raise CannotTell("; ".join(f"nothing can be told of {names}: {why}" for names, why in total.unknown_by_why[:3]))
         return
     yield Hit(
         "Spam risk is {band}: {score}, most of it from “{heaviest}”.",

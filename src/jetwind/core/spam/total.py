@@ -61,7 +61,7 @@ class OtherScore:
 
 @dataclass(frozen=True, slots=True)
 class SpamSum:
-    """All reasons that apply, heaviest first. ``unknown`` are those of which nothing can be told yet: name and why."""
+    """All reasons that apply, heaviest first. ``unknown`` are those of which nothing can be told: name and why."""
 
     reasons: tuple[SpamReason, ...]
     unknown: tuple[tuple[str, str], ...] = ()
@@ -70,6 +70,14 @@ class SpamSum:
     def score(self, without: Collection[str] = ()) -> float:
         """The sum in points, leaving out the reasons with the ids ``without``, to one decimal place. Words may pull it below zero."""
         return round(sum(reason.weight for reason in self.reasons if reason.id not in without), 1) + 0.0
+
+    @property
+    def unknown_by_why(self) -> list[tuple[str, str]]:
+        """Reasons of which nothing can be told, each sentence of why once: names and why."""
+        names: dict[str, list[str]] = {}
+        for name, why in self.unknown:
+            names.setdefault(why, []).append(f"“{name}”")
+        return [(", ".join(of), why) for why, of in names.items()]
 
     @property
     def is_known(self) -> bool:
@@ -152,6 +160,11 @@ def measured_weights() -> dict[str, float]:
 def measured_on() -> dict[str, int]:
     """How many messages the weights were measured on: ``easy_ham``, ``hard_ham``, ``spam``."""
     return {key: int(value) for key, value in table("spam_weights")["mail"].items()}
+
+
+def says() -> list[tuple[float, float]]:
+    """Scores, each with the share of the mail at it that was unwanted, of mail as often wanted as not (docs/spam-calibration.md)."""
+    return [(float(score), float(share)) for score, share in table("spam_weights")["says"]]
 
 
 def spam_sum(message: Message, context: Context) -> SpamSum:

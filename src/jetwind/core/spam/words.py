@@ -21,6 +21,7 @@ from jetwind.core.message import Message
 from jetwind.core.prose.language import detected
 from jetwind.core.spam.copy import spoken
 from jetwind.core.spam.declaring import Evidence, reason
+from jetwind.core.spam.phrases import need_language
 
 _WORD = re.compile(r"[^\W\d_]{3,20}")
 _ADDRESS = re.compile(r"(?<!\S)\S*(?:@|://|www\.)\S*", re.IGNORECASE)
@@ -108,7 +109,8 @@ def _words(message: Message) -> set[str]:
     ],
 )
 def words(message: Message, context: Context) -> Evidence | None:
-    """The pull of all known words together; left or right; not asked of a message that is not English."""
+    """The pull of all known words together; left or right; not told of a message that is not English."""
+    need_language(message, ("en",))
     model = word_model()
     here = words_of(message)
     points = min(max(model.points * model.pull(here), LEAST), MOST)

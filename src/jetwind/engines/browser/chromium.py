@@ -41,8 +41,8 @@ PATIENCE_MS = 15_000
 MOST_PIXELS = 8_000_000
 #: Pages at work at once for one message: measured, more gain nothing on two cores. One more is kept for another message.
 SLOTS = 3
-#: Pages that are kept for the next picture: those of one message, at two pixel ratios. Each takes 20 to 70 MB.
-MOST_KEPT = 2 * SLOTS
+#: Pages that are kept for the next picture. Each takes 20 to 70 MB, and making one takes a twentieth of a second.
+MOST_KEPT = SLOTS + 1
 #: Octets that the browser's processes may have for themselves; on real newsletters they take a third.
 MOST_MEMORY = 1_500_000_000
 #: Chromium keeps memory from page to page; a fresh one after so many pictures bounds it.

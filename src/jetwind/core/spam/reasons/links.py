@@ -111,20 +111,6 @@ def link_user(message: Message, context: Context) -> Evidence | None:
 
 
 @reason(
-    id="link-port",
-    name="Unusual port in a link",
-    group="links",
-    weight=1.0,
-    why="Pages meant for everybody are at the usual port.",
-    fix="Serve the page at https without a port.",
-    samples=[_CLEAN, clear(f"{_HEAD}<a href='https://kiln.org:443/'>x</a>"), finds(f"{_HEAD}<a href='http://kiln.org:8113/x'>x</a>")],
-)
-def link_port(message: Message, context: Context) -> Evidence | None:
-    """A port other than that of the scheme."""
-    return _first(message, [(link, f"{url.host}:{url.port}") for link, url in _web(message) if url.port])
-
-
-@reason(
     id="link-escaped",
     name="Plain letters of an address percent-encoded",
     group="links",
@@ -229,6 +215,7 @@ def link_program(message: Message, context: Context) -> Evidence | None:
     name="Host made of many words",
     group="links",
     weight=0.7,
+    by_hand=True,
     why="Names like cheap-this-and-that-online are bought for one day.",
     fix="Link to your own domain.",
     samples=[
@@ -296,29 +283,6 @@ def link_insecure(message: Message, context: Context) -> Evidence | None:
     found = [(link, url) for link, url in _web(message)]
     plain = [(link, url.host) for link, url in found if url.scheme == "http"]
     return _first(message, plain) if len(plain) * 2 > len(found) else None
-
-
-@reason(
-    id="link-code",
-    name="Domain that looks drawn by lot",
-    group="links",
-    weight=0.5,
-    why="Names of letters and figures without sense are bought by the hundred and thrown away.",
-    fix="Link to your own domain.",
-    samples=[
-        _CLEAN,
-        clear(f"{_HEAD}<a href='https://kiln.org/glazes/spring?m=8f3a9c2b7d6e5f4a3b2c1d'>x</a>"),
-        finds(f"{_HEAD}<a href='http://x7kq2.net/8f3a9c2b7d'>x</a>"),
-    ],
-)
-def link_code(message: Message, context: Context) -> Evidence | None:
-    """The registrable domain mixes letters and figures twice and more, as one drawn by lot does."""
-    found = []
-    for link, url in _web(message):
-        label = organisational_domain(url.host).partition(".")[0]
-        if len(re.findall(r"[a-z](?=\d)|\d(?=[a-z])", label)) >= 3 and not label.startswith("xn--"):
-            found.append((link, url.host))
-    return _first(message, found)
 
 
 @reason(

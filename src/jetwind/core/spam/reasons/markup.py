@@ -23,6 +23,7 @@ _CLEAN = clear(f"<!doctype html><html lang='en'><body>{_COPY}</body></html>")
     name="Heavy markup for its text",
     group="markup",
     weight=0.5,
+    by_hand=True,
     why="Much markup around little text is a habit of mail that hides something.",
     fix="Take out what is not needed: nested tables, styles that nothing uses, comments.",
     effort=2,
@@ -39,28 +40,11 @@ def markup_heavy(message: Message, context: Context) -> Evidence | None:
 
 
 @reason(
-    id="active-content",
-    name="Script or form in the message",
-    group="markup",
-    weight=1.2,
-    why="Clients take scripts and forms out, and filters ask what they were there for.",
-    fix="Take it out, and link to a page that does it.",
-    samples=[_CLEAN, finds("<form action='https://kiln.org'><input></form>"), finds("<script>x()</script>")],
-)
-def active_content(message: Message, context: Context) -> Evidence | None:
-    """Scripts, forms, frames and objects."""
-    elements = list(message.document.elements("script", "form", "iframe", "object", "embed", "applet")) if message.document else []
-    if not elements:
-        return None
-    said = ", ".join(sorted({element.tag for element in elements}))
-    return Evidence(said, Place.in_html(message, elements[0].start_tag, elements[0].index))
-
-
-@reason(
     id="text-hidden",
     name="Much hidden text",
     group="markup",
     weight=1.2,
+    by_hand=True,
     why="Text that no reader sees is there to mislead filters.",
     fix="Take it out; leave the hidden preview text.",
     samples=[
@@ -88,6 +72,7 @@ def _words(element: Element) -> str:
     name="Text too small to read",
     group="markup",
     weight=1.2,
+    by_hand=True,
     why="Text of three pixels is written for filters and not for readers.",
     fix="Take it out, or set it at a size that can be read.",
     samples=[
@@ -131,6 +116,7 @@ def _own_size(message: Message, element: Element) -> float | None:
     name="Text in the colour of its ground",
     group="markup",
     weight=1.5,
+    by_hand=True,
     why="Text that cannot be seen is there to mislead filters.",
     fix="Take it out, or give it a colour that can be read.",
     samples=[
@@ -235,63 +221,37 @@ def _is_made_up(name: str) -> bool:
 
 @reason(
     id="markup-loud",
-    name="Much large type",
+    name="Large type, again and again",
     group="markup",
-    weight=0.5,
-    why="Copy that is set large throughout shouts.",
-    fix="Set headings large, and copy at its own size.",
-    samples=[_CLEAN, clear(f"<font size='6'>Spring sale</font>{_COPY * 2}"), finds(f"<font size='+3'>{_COPY}</font>")],
+    weight=0.8,
+    why="Copy that is set large in many places, or throughout, shouts.",
+    fix="Set headings large with styles, and copy at its own size.",
+    samples=[
+        _CLEAN,
+        clear(f"<font size='6'>Spring sale</font>{_COPY * 2}"),
+        clear(f"<h1>Spring sale</h1><h2>Bowls</h2>{_COPY}<h2>Jugs</h2>{_COPY}"),
+        finds(f"<font size='+3'>{_COPY}</font>"),
+        finds(f"<font size='5'>Spring sale</font>{_COPY}<font size=4>Order now</font>{_COPY}"),
+    ],
 )
 def markup_loud(message: Message, context: Context) -> Evidence | None:
-    """More than a third of the letters, and a hundred of them, inside ``font`` of size 5 and more."""
+    """Two and more ``font`` elements of size 4 and above, or more than a third of the letters, and a hundred of them, inside one."""
     if message.document is None:
         return None
-    loud = 0
-    first: Element | None = None
-    for element in message.document.elements("font"):
-        if re.fullmatch(r"\+[2-9]|[5-9]|\d\d", (element.get("size") or "").strip()) and not any(
-            _is_loud(parent) for parent in element.ancestors()
-        ):
-            loud += len(" ".join(element.text.split()))
-            first = first or element
+    large = [element for element in message.document.elements("font") if _is_loud(element)]
+    outer = [element for element in large if not any(_is_loud(parent) for parent in element.ancestors())]
+    loud = sum(len(" ".join(element.text.split())) for element in outer)
     shown = len(reading_of(message).visible_text)
-    if first is None or loud < 100 or loud * 3 <= shown:
+    if not large or (len(large) < 2 and (loud < 100 or loud * 3 <= shown)):
         return None
-    return Evidence(f"{loud:,} of {shown:,} characters", Place.in_html(message, first.start_tag, first.index))
+    place = Place.in_html(message, outer[0].start_tag, outer[0].index)
+    said = f"{loud:,} of {shown:,} characters, in {len(large)} place{'s' if len(large) > 1 else ''}"
+    return Evidence(said, place, times=max(1.0, min(len(large), 4) / 2))
 
 
 def _is_loud(element: Element) -> bool:
-    return element.tag == "font" and bool(re.fullmatch(r"\+[2-9]|[5-9]|\d\d", (element.get("size") or "").strip()))
-
-
-_REFERENCE = re.compile(r"&#(?:x(?P<hex>[0-9a-f]{2})|(?P<number>\d{2,3}));?", re.IGNORECASE)
-
-
-@reason(
-    id="markup-encoded",
-    name="Plain letters written as numbers",
-    group="markup",
-    weight=1.5,
-    why="Letters that need no character reference are written as one to hide words.",
-    fix="Write the letters themselves.",
-    samples=[
-        _CLEAN,
-        clear(f"{_COPY}<p>Tom &#38; Maeve&#8217;s &#34;kiln&#34; &#169; &#97;t</p>"),
-        finds(f"{_COPY}<p>&#102;&#114;&#101;&#101; &#x6d;&#x6f;&#x6e;&#x65;&#x79;</p>"),
-    ],
-)
-def markup_encoded(message: Message, context: Context) -> Evidence | None:
-    """Eight and more ASCII letters as character references."""
-    if message.html is None:
-        return None
-    found = []
-    for match in _REFERENCE.finditer(message.html.text[:500_000]):
-        number = int(match["hex"], 16) if match["hex"] else int(match["number"])
-        if chr(number).isascii() and chr(number).isalpha():
-            found.append(match)
-    if len(found) < 8:
-        return None
-    return Evidence(f"{len(found)} letters, as in “{found[0][0]}”", Place.in_html(message, Span(*found[0].span())))
+    """Whether it is set larger than usual (HTML §15.3.4: size 3 is the usual one, and signs count from it)."""
+    return element.tag == "font" and bool(re.fullmatch(r"\+[2-9]|[4-9]|\d\d", (element.get("size") or "").strip()))
 
 
 @reason(

@@ -52,6 +52,7 @@ def sender_name_missing(message: Message, context: Context) -> Evidence | None:
     name="Another address in the sender’s name",
     group="sender",
     weight=1.2,
+    by_hand=True,
     why="The inbox shows the name alone, so the message seems to come from somebody else.",
     fix="Write the organisation’s name where its name belongs.",
     samples=[

@@ -45,6 +45,7 @@ def text_missing(message: Message, context: Context) -> Evidence | None:
     name="Plain text says something else",
     group="structure",
     weight=0.7,
+    by_hand=True,
     why="A harmless text for filters beside another for readers is an old trick.",
     fix="Make the plain text afresh from the HTML.",
     samples=[
@@ -77,6 +78,7 @@ def parts_differ(message: Message, context: Context) -> Evidence | None:
     name="Nothing to read and nothing to see",
     group="structure",
     weight=1.0,
+    by_hand=True,
     why="An empty message tries out whether an address exists.",
     fix="Write the message.",
     samples=[
@@ -116,39 +118,6 @@ def copy_missing(message: Message, context: Context) -> Evidence | None:
 def attachment_risky(message: Message, context: Context) -> Evidence | None:
     """A program, a script, a document with macros or a locked archive."""
     return found_by("sending.attachment-risky", message, context)
-
-
-@reason(
-    id="mime-faulty",
-    name="Faulty parts",
-    group="structure",
-    weight=0.6,
-    why="Mail programs put parts together rightly; hurried scripts do not.",
-    fix="Let a mail library put the message together.",
-    samples=[_PLAIN, finds(f"{_HEAD}Content-Type: multipart/alternative; boundary=b\n\n--b\nContent-Type: text/plain\n\n{_LONG}\n")],
-)
-def mime_faulty(message: Message, context: Context) -> Evidence | None:
-    """A boundary that is missing, a part that does not end, octets that the transfer encoding does not allow."""
-    return found_by("sending.mime", message, context)
-
-
-@reason(
-    id="charset-missing",
-    name="Letters without a charset",
-    group="structure",
-    weight=0.6,
-    why="Octets beyond ASCII with no charset declared are a habit of old scripts.",
-    fix="Declare the charset, best UTF-8.",
-    samples=[_PLAIN, finds(f"{_HEAD}Content-Type: text/html\nContent-Transfer-Encoding: 8bit\n\n<p>Gl\udce4ser {_LONG}</p>\n")],
-)
-def charset_missing(message: Message, context: Context) -> Evidence | None:
-    """Text beyond ASCII in a mail whose part names no charset."""
-    for part, name in ((message.html, "html"), (message.text, "text")):
-        if message.form == "eml" and part is not None and not part.text.isascii() and part.declared_charset is None and not part.is_utf_8:
-            return Evidence(
-                f"the {'HTML' if name == 'html' else 'plain text'} names no charset", Place("html" if name == "html" else "text")
-            )
-    return None
 
 
 @reason(

@@ -198,6 +198,7 @@ def subject_long(message: Message, context: Context) -> Evidence | None:
     name="Disguised words in the subject",
     group="subject",
     weight=1.8,
+    by_hand=True,
     why="Who parts or swaps letters hides words from filters.",
     fix="Write the words as they are spelt.",
     samples=[

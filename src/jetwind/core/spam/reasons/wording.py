@@ -10,7 +10,7 @@ from jetwind.core.checking.copy import Copy
 from jetwind.core.message import Message
 from jetwind.core.spam.copy import spoken
 from jetwind.core.spam.declaring import Evidence, reason
-from jetwind.core.spam.phrases import disguised, told_in
+from jetwind.core.spam.phrases import disguised, languages_of, need_language, told_in
 
 _HEAD = "From: Kiln Works <hello@kiln.org>\nSubject: Twelve glazes\n\n"
 _CLEAN = clear(
@@ -30,6 +30,7 @@ def _phrases(message: Message, key: str, *, most: float = 2.5, each: float = 0.5
         if place is None:
             place = copies[number].place(match.start(), match.end())
     if place is None:
+        need_language(message, languages_of(key))
         return None
     said = ", ".join(f"“{phrase}”" for phrase in found[:6]) + (f" and {len(found) - 6} more" if len(found) > 6 else "")
     return Evidence(said, place, times=min(1 + each * (len(found) - 1), most))
@@ -48,25 +49,6 @@ def _phrases(message: Message, key: str, *, most: float = 2.5, each: float = 0.5
 def wording_pressure(message: Message, context: Context) -> Evidence | None:
     """“Act now”, “no obligation”, “100% free” and the like."""
     return _phrases(message, "pressure")
-
-
-@reason(
-    id="wording-winnings",
-    name="Talk of winning",
-    group="wording",
-    weight=0.9,
-    why="Prizes that nobody took part for are a bait.",
-    fix="Say what the draw is, who may take part and where its rules are.",
-    effort=2,
-    samples=[
-        _CLEAN,
-        clear(f"{_HEAD}The prize for the finest bowl went to Maeve.\n"),
-        finds(f"{_HEAD}You have been selected. Claim your prize!\n", at="You have been selected"),
-    ],
-)
-def wording_winnings(message: Message, context: Context) -> Evidence | None:
-    """“You have won”, “claim your prize” and the like."""
-    return _phrases(message, "winnings")
 
 
 @reason(
@@ -202,29 +184,6 @@ def wording_strangers(message: Message, context: Context) -> Evidence | None:
 
 
 @reason(
-    id="wording-click",
-    name="“Click here”, again and again",
-    group="wording",
-    weight=0.4,
-    why="Mail that lives on one press asks for it again and again.",
-    fix="Let links say what the reader gets.",
-    samples=[
-        _CLEAN,
-        clear(f"{_HEAD}Click here for the list.\n"),
-        finds(f"{_HEAD}Click here for kilns. Click here for clay. Click below for all.\n"),
-    ],
-)
-def wording_click(message: Message, context: Context) -> Evidence | None:
-    """Three times and more, the ways out of the list left out."""
-    copies = list(spoken(message))
-    found = [(copies[number], match) for number, match in told_in("click", [copy.text for copy in copies])]
-    if len(found) < 3:
-        return None
-    copy, match = found[0]
-    return Evidence(f"{len(found)} times", copy.place(match.start(), match.end()), times=min(len(found) / 3, 2))
-
-
-@reason(
     id="wording-marks",
     name="Many exclamation marks",
     group="wording",
@@ -234,14 +193,14 @@ def wording_click(message: Message, context: Context) -> Evidence | None:
     samples=[_CLEAN, finds(f"{_HEAD}Buy! Now! Here! Today! Yes!\n")],
 )
 def wording_marks(message: Message, context: Context) -> Evidence | None:
-    """Five and more, and more than one in 250 characters."""
+    """Three and more, and more than one in 400 characters."""
     copies = list(spoken(message))
     count, characters = sum(copy.text.count("!") for copy in copies), sum(len(copy.text) for copy in copies)
-    if count < 5 or count * 250 <= characters:
+    if count < 3 or count * 400 <= characters:
         return None
     first = next(copy for copy in copies if "!" in copy.text)
     at = first.text.index("!")
-    return Evidence(f"{count} in {characters:,} characters", first.place(at, at + 1), times=1.5 if count * 100 > characters else 1.0)
+    return Evidence(f"{count} in {characters:,} characters", first.place(at, at + 1), times=round(min(count * 400 / characters, 1.5), 1))
 
 
 @reason(
@@ -280,6 +239,7 @@ def wording_capitals(message: Message, context: Context) -> Evidence | None:
     name="Disguised words",
     group="wording",
     weight=1.8,
+    by_hand=True,
     why="Who parts or swaps letters hides words from filters.",
     fix="Write the words as they are spelt.",
     samples=[
@@ -337,37 +297,6 @@ def wording_invisible(message: Message, context: Context) -> Evidence | None:
     return None
 
 
-_AMOUNT = re.compile(
-    r"(?:[$€£]|\b(?:USD|EUR|GBP|US\$)\s?)\s?\d{1,3}(?:[,.]\d{3})+(?:[.,]\d\d)?|[$€£]\s?\d{4,}|\b\d+(?:[.,]\d+)?\s?(?:million|billion)\b|[$€£]{2,}",
-    re.IGNORECASE,
-)
-
-
-@reason(
-    id="wording-amounts",
-    name="Large sums",
-    group="wording",
-    weight=0.6,
-    why="Sums of thousands and millions are the bait of mail about money.",
-    fix="Leave sums out that are no prices.",
-    effort=2,
-    samples=[
-        _CLEAN,
-        clear(f"{_HEAD}The kiln costs $2,400, the wheel $890.\n"),
-        finds(f"{_HEAD}Earn $5,000 a week, $20,000 a month, $240,000 a year.\n", at="$5,000"),
-    ],
-)
-def wording_amounts(message: Message, context: Context) -> Evidence | None:
-    """Three amounts of a thousand and more, or a million."""
-    found = [(copy, match) for copy in spoken(message) for match in _AMOUNT.finditer(copy.text)]
-    millions = [match for _, match in found if "illion" in match[0]]
-    if len(found) < 3 and not millions:
-        return None
-    copy, match = found[0]
-    said = ", ".join(dict.fromkeys(" ".join(match[0].split()) for _, match in found[:5]))
-    return Evidence(said, copy.place(match.start(), match.end()), times=1.5 if len(found) >= 6 else 1.0)
-
-
 _VOWELS = re.compile(r"[aeiouyäöüàâéèêëíîïóôúûåæøœ]", re.IGNORECASE)
 _LETTERS = re.compile(r"(?<![\w@./:=&?%-])[a-z]{7,30}(?![\w@./:=&?%-])")
 
@@ -377,6 +306,7 @@ _LETTERS = re.compile(r"(?<![\w@./:=&?%-])[a-z]{7,30}(?![\w@./:=&?%-])")
     name="Words without sense",
     group="wording",
     weight=1.2,
+    by_hand=True,
     why="Letters drawn by lot make each copy differ, so that filters do not know it again.",
     fix="Take them away.",
     samples=[
