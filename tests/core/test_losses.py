@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import pytest
 
-from jetwind.core.checking import Context, Finding, Outcome, registry, run_check
+from jetwind.core.checking import Context, Finding, Outcome, registry, run, run_check
 from jetwind.core.facts import table
 from jetwind.core.message import Message, read_bytes
 from jetwind.core.profiles import profiles
@@ -181,6 +181,12 @@ class TestTold:
         (one,) = told(message, *shown, check="appearance.html-unsupported")
         assert one.message == "Parts of a form are lost: 2 places show."
         assert one.fix == "Lead to a page that has the form, by a link."
+        renders = Renders({"word-processor": Render(profiles()["word-processor"], Measured(600, 600, 600, 600))}, shown=shown[1:])
+        asked = ("appearance.active-content", "appearance.html-unsupported")
+        both = {one.check: len(one.findings) for one in run(message, Context(renders=renders), asked)}
+        assert both == {"appearance.active-content": 1, "appearance.html-unsupported": 0}, (
+            "asked along with active content, a form is told once"
+        )
 
 
 def test_advice_names_what_there_is() -> None:
