@@ -108,7 +108,7 @@ _WORD = re.compile(r"(?<![\w@./#&%+-])[^\W\d_]+(?:['’ʼ][^\W\d_]+)*(?![\w@/]|[
     why="Spelling slips cost trust, and spelling slips in bulk look like fraud.",
     fix="Correct the word, or add it to the workspace's word list.",
     basis="dictionary: Debian's hunspell packages, or the one that the package chunspell carries",
-    version=2,
+    version=3,
     samples=[
         clear("<p>The colour of the glaze is the color of the sea; we can't organise or organize more.</p>"),
         clear("<p>Ask Tove at Saltmarsh about SKU ABX-12 or tove@kiln.org and https://kiln.org/sprng.</p>"),
@@ -128,6 +128,7 @@ _WORD = re.compile(r"(?<![\w@./#&%+-])[^\W\d_]+(?:['’ʼ][^\W\d_]+)*(?![\w@/]|[
         clear("From: a@b.org\nSubject: x\n\nThe new glazes are ready, and every stu-\ndio has pre- and post-war bowls of stone-\nware.\n"),
         clear("<p>for (item in itemlist) { printf(itmname); }</p><p>Glazez</p><p>mit Brefmarken</p>"),
         clear("<p>Our potter Brnška and the señoritta are here on Monday, with stoolpigeons and thumbboards for everyone.</p>"),
+        clear("<p>On donderdag 11 juli Tove wrote that the kiln is warm, and on środa we answered.</p>"),
         clear("<p>Our newsletter has an href, a url and the smtp of the backend, and dialup for everyone.</p>"),
         finds("<p>We have recieved your pots and glazes</p>", at="recieved"),
         finds("<p>We fire on Mondays. Membershipp is open to everyone.</p>", at="Membershipp"),
@@ -143,7 +144,7 @@ def find_unknown_words(message: Message, context: Context, options: Options) -> 
         raise CannotTell("no dictionaries are at hand")
     language = _language(message)
     # Filler Latin is sample text left in, which is told once and by its own check.
-    known = frozenset(word.casefold() for word in context.word_list) | phrase_set("phrases", "filler_latin") | _names(message)
+    known = frozenset(word.casefold() for word in context.word_list) | phrase_set("phrases", "filler_latin") | _names(message) | _days()
     judged = False
     told: set[str] = set()
     sought: dict[tuple[str, str], str] = {}
@@ -183,6 +184,13 @@ def find_unknown_words(message: Message, context: Context, options: Options) -> 
             )
     if not judged and not names_of(language):
         raise CannotTell(f"there is no dictionary of the language “{language}”")
+
+
+@cache
+def _days() -> frozenset[str]:
+    """Months and weekdays in every language of ours: a mail program writes them above what somebody wrote, in the language of its owner."""
+    rows = (row for names in table("calendar").values() for key in ("months", "weekdays") for row in names[key])
+    return frozenset(name for row in rows for name in row)
 
 
 def _nearest(dictionaries: Dictionaries, language: str, word: str, sought: dict[tuple[str, str], str]) -> str:
