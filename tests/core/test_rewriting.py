@@ -9,6 +9,7 @@ import pytest
 from jetwind.core.markup import parse
 from jetwind.core.message import Message, read_bytes
 from jetwind.core.profiles import Change, profiles, rewrite, untouched
+from jetwind.core.profiles.pictures import LACKING_RULES
 from jetwind.core.profiles.plan import Plan
 from jetwind.core.profiles.stylesheet import attribute_kept, sheet_kept, with_addresses
 from jetwind.core.profiles.support import Loss
@@ -25,8 +26,9 @@ def page(html: str, **files: bytes) -> Message:
 
 
 def bare(html: str) -> str:
-    """Rewritten HTML without marks."""
-    return re.sub(r' data-jetwind-element="\d+"', "", html)
+    """Rewritten HTML without marks, and without the space of pictures that are not there."""
+    html = html.replace(f"<style>{LACKING_RULES}</style>", "")
+    return re.sub(r' data-jetwind-(?:element="\d+"|lacking="[a-z ]*")', "", html)
 
 
 def places(message: Message, changes: tuple[Change, ...], feature: str) -> list[str]:

@@ -24,7 +24,7 @@ def test_from_the_contact_sheet_to_a_mark(house: Any, sign_in: Any, start_worker
     wait_until(lambda: Work.objects.filter(kind="checks").order_by("-id")[0].state == "done", "the checks over renders", 60)
     page = sign_in("reviewer")
     page.goto(page.url.rstrip("/") + f"/mailings/{revision.mailing_id}/r1/appearance/")
-    expect(page.get_by_text("display is lost in", exact=False).first).to_be_visible()
+    expect(page.get_by_text("display is lost:", exact=False).first).to_be_visible()
 
     # The odd one out comes first, and its card leads to it.
     page.get_by_text("Arrange and save").click()

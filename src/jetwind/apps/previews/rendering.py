@@ -296,7 +296,7 @@ def _try_losses(
         answer = {"shown": [asdict(one) for one in shown] if shown is not None else None, "untold": ""}
         if shown is None:
             answer["untold"] = TOO_SLOW
-    LossTrial.objects.update_or_create(revision=revision, defaults={"profiles": ids, "key": key, **answer})
+    LossTrial.objects.update_or_create(revision=revision, defaults={"profiles": ids, "key": key, "tries": 0, **answer})
 
 
 def _trial_key(chosen: Sequence[str], finished: Sequence[str], copy: Copy) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from bisect import bisect_right
+from bisect import bisect_left, bisect_right
 from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cached_property
@@ -56,7 +56,10 @@ class LossPlaces:
         return bool(showing) and all(rule.is_of_media for rule in showing)
 
     def _inside(self, sheets: Iterable[Span]) -> list[_PlacedRule]:
-        return [rule for span in sheets for rule in self._rules if span.start <= rule.start < span.end]
+        found: list[_PlacedRule] = []
+        for span in sheets:
+            found += self._rules[bisect_left(self._rule_starts, span.start) : bisect_left(self._rule_starts, span.end)]
+        return found
 
     def _shows(self, span: Span) -> bool:
         element = self._element_at(span)

@@ -83,7 +83,7 @@ const dress = (table) => {
 };
 
 const dressAll = () => {
-  for (const table of document.querySelectorAll("table.sheet")) dress(table);
+  for (const table of document.querySelectorAll("table.sheet")) if (table.tHead) dress(table);
 };
 dressAll();
 document.addEventListener("htmx:afterSwap", dressAll);
