@@ -72,7 +72,7 @@ def _measured(row: tuple[str, str, bytes]) -> Labelled:
     message = read_bytes(raw, "x.eml")
     known = declared()
     plain = ((reason.id.removeprefix("spam."), reason.times) for reason in spam_sum(message, Context(Kind.PROMOTIONAL)).reasons)
-    # What is set by hand is of modern mail: nothing can be learned here of how often it applies.
+    # Weights set by hand belong to reasons of modern mail; mail of 2002 cannot tell how often such a reason applies.
     times = [(reason, often) for reason, often in plain if not known[reason].by_hand and reason != "words"]
     is_html_only = message.html is not None and (message.text is None or not message.text.text.strip())
     return Labelled(folder, name, 0, is_html_only, tuple(sorted(words_of(message))), tuple(sorted(times)))

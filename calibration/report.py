@@ -21,8 +21,10 @@ _EDGES = (-2.0, -1.0, 0.0, 1.0, 2.0, 3.0, 4.0, 5.0, 6.0, 8.0, 10.0)
 
 @dataclass(frozen=True)
 class Measures:
-    """What was measured of each message, by weights and words that had not seen it: the pull of its words, its score, the score of the
-    reasons without the words, and what the score says of it.
+    """Four figures for each message, made by weights and words that had not seen that message.
+
+    ``pulls`` has the pull of its words, ``scores`` its score, ``bare`` the score of its reasons without the words, and ``said`` the share
+    of unwanted mail that the score stands for.
     """
 
     pulls: Sequence[float]

@@ -43,7 +43,7 @@ class Weights:
     words: float
 
     def score(self, row: Labelled, pull: float) -> float:
-        """The score of a message as ``spam_sum`` gives it, without what is set by hand."""
+        """The score that ``spam_sum`` gives a message, without the reasons whose weights are set by hand."""
         return self.reasons_alone(row) + min(max(self.words * pull, LEAST), MOST)
 
     def reasons_alone(self, row: Labelled) -> float:

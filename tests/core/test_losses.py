@@ -12,7 +12,7 @@ from jetwind.core.message import Message, read_bytes
 from jetwind.core.profiles import profiles
 from jetwind.core.profiles.support import features
 from jetwind.core.renders import Render, Renders
-from jetwind.core.renders.loss_places import LossPlaces
+from jetwind.core.renders.loss_places import LossPlaces, Sources
 from jetwind.core.renders.measured import Block, Measured
 from jetwind.core.renders.showing import Shown, differing
 from jetwind.core.source import Span
@@ -104,27 +104,27 @@ class TestPlaces:
         message = message_of()
         assert message.document is not None
         all_three = list(spans(message, "float:left"))
-        assert LossPlaces(message.document, [element(message, "p.a")]).that_show(all_three) == all_three[:1]
-        assert LossPlaces(message.document, [element(message, "p.b")]).that_show(all_three) == all_three[:2]
-        assert LossPlaces(message.document, []).that_show(all_three) == all_three
+        assert LossPlaces(Sources(message.document), [element(message, "p.a")]).that_show(all_three) == all_three[:1]
+        assert LossPlaces(Sources(message.document), [element(message, "p.b")]).that_show(all_three) == all_three[:2]
+        assert LossPlaces(Sources(message.document), []).that_show(all_three) == all_three
 
     def test_in_a_sheet(self) -> None:
         """The rule that hits it."""
         message = message_of()
         assert message.document is not None
         both = [*spans(message, "padding: 0"), *spans(message, "color: red")]
-        places = LossPlaces(message.document, [element(message, "p.a")])
+        places = LossPlaces(Sources(message.document), [element(message, "p.a")])
         assert places.that_show(both) == both[:1]
         sheet = [Span(0, 87)]
         assert places.declarations(sheet) == (3, 2)
         assert places.are_of_media(sheet)
-        assert not LossPlaces(message.document, [element(message, "p.b")]).are_of_media(sheet)
+        assert not LossPlaces(Sources(message.document), [element(message, "p.b")]).are_of_media(sheet)
 
     def test_elements_that_are_not_there(self) -> None:
         """What only some client reads has no element in the message."""
         message = message_of()
         assert message.document is not None
-        assert not LossPlaces(message.document, [-1, 4_000]).are_known
+        assert not LossPlaces(Sources(message.document), [-1, 4_000]).are_known
 
 
 class TestTold:
@@ -184,9 +184,9 @@ class TestTold:
         renders = Renders({"word-processor": Render(profiles()["word-processor"], Measured(600, 600, 600, 600))}, shown=shown[1:])
         asked = ("appearance.active-content", "appearance.html-unsupported")
         both = {one.check: len(one.findings) for one in run(message, Context(renders=renders), asked)}
-        assert both == {"appearance.active-content": 1, "appearance.html-unsupported": 0}, (
-            "asked along with active content, a form is told once"
-        )
+        assert both == {"appearance.active-content": 1, "appearance.html-unsupported": 0}
+        off = Context(renders=renders, settings={"appearance.active-content": {"level": "off"}})
+        assert [len(one.findings) for one in run(message, off, asked)] == [0, 1], "a form is not hidden where that check is switched off"
 
 
 def test_advice_names_what_there_is() -> None:

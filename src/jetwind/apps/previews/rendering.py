@@ -11,6 +11,7 @@ from dataclasses import asdict, replace
 from datetime import timedelta
 from typing import Any, NamedTuple
 
+from django.db import transaction
 from django.db.models import Count, Q
 from django.utils import timezone
 
@@ -207,16 +208,17 @@ def find_out(revision: Revision, copy: Copy, browser: Captures, report: Any = la
     return tries
 
 
+@transaction.atomic
 def _note_late(revision: Revision, chosen: Sequence[Profile], copy: Copy) -> int:
     """Note that time ran out; how often it has, 0 where nothing is tried again."""
     ids = [profile.id for profile in chosen]
-    trial, _ = LossTrial.objects.get_or_create(revision=revision, defaults={"profiles": ids, "key": ""})
+    LossTrial.objects.get_or_create(revision=revision, defaults={"profiles": ids, "key": ""})
+    trial = LossTrial.objects.select_for_update().get(revision=revision)
     trial.tries += 1
-    is_tried = trial.key == _trial_key(ids, ids, copy)
+    key = _trial_key(ids, ids, copy)
     goes_on = trial.tries <= len(TRIED_AGAIN)
-    if not is_tried:
-        trial.profiles, trial.shown = ids, None
-        trial.key = "" if goes_on else _trial_key(ids, ids, copy)
+    if trial.key != key:
+        trial.profiles, trial.shown, trial.key = ids, None, "" if goes_on else key
         trial.untold = "the machine was too busy to try which losses show; it is tried again" if goes_on else TOO_SLOW
     trial.save()
     return trial.tries if goes_on else 0

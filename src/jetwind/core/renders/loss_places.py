@@ -9,7 +9,7 @@ from functools import cached_property
 
 from jetwind.core.markup import Document, Element
 from jetwind.core.source import SourceText, Span
-from jetwind.core.styles.matching import matches
+from jetwind.core.styles.matching import Match, matches
 from jetwind.core.styles.placed import rules
 
 
@@ -26,12 +26,57 @@ class _PlacedRule:
     is_of_media: bool
 
 
-class LossPlaces:
-    """The places of one loss. ``elements`` are those whose block shows it, by index; without any, every place may show it."""
+class Sources:
+    """Where the tags and style rules of a document stand: worked out once for all losses of a message."""
 
-    def __init__(self, document: Document, elements: Iterable[int]) -> None:
-        self._document = document
-        self._near = _near(document, elements)
+    def __init__(self, document: Document) -> None:
+        self.document = document
+
+    def element_at(self, span: Span) -> Element | None:
+        """The element in whose tag, or in whose sheet, a place stands."""
+        at = bisect_right(self._tags, (span.start, len(self.document.all_elements))) - 1
+        return self.document.all_elements[self._tags[at][1]] if at >= 0 else None
+
+    @cached_property
+    def _tags(self) -> list[tuple[int, int]]:
+        elements = self.document.all_elements
+        return sorted((element.start_tag.start, element.index) for element in elements if element.start_tag is not None)
+
+    @cached_property
+    def rules(self) -> list[_PlacedRule]:
+        """Every rule of style elements in the order of the source, numbered as the cascade numbers them."""
+        found: list[_PlacedRule] = []
+        order = 0
+        for block in self.document.elements("style"):
+            if (block.get("type") or "text/css").strip().lower() != "text/css" or (sheet := self.document.sheet_of(block)) is None:
+                continue
+            css, span = sheet
+            given = SourceText(css)
+            for rule in rules(css):
+                order += 1
+                if rule.prelude:
+                    start = span.start + given.offset(rule.prelude[0].source_line, rule.prelude[0].source_column)
+                    is_of_media = bool(block.get("media")) or any(name == "media" for name, _ in rule.within)
+                    found.append(_PlacedRule(start, order, len(rule.declarations), is_of_media))
+        return sorted(found, key=lambda rule: rule.start)
+
+    @cached_property
+    def starts(self) -> list[int]:
+        """Where each of these rules begins."""
+        return [rule.start for rule in self.rules]
+
+    @cached_property
+    def matches(self) -> dict[int, list[Match]]:
+        """The rules that hit each element, by the element's index."""
+        return matches(self.document)
+
+
+class LossPlaces:
+    """The places of one loss. ``elements`` are those whose block shows the loss, by index; without any, every place may show it."""
+
+    def __init__(self, sources: Sources, elements: Iterable[int]) -> None:
+        self._sources = sources
+        self._near = _near(sources.document, elements)
 
     @property
     def are_known(self) -> bool:
@@ -58,54 +103,22 @@ class LossPlaces:
     def _inside(self, sheets: Iterable[Span]) -> list[_PlacedRule]:
         found: list[_PlacedRule] = []
         for span in sheets:
-            found += self._rules[bisect_left(self._rule_starts, span.start) : bisect_left(self._rule_starts, span.end)]
+            found += self._sources.rules[bisect_left(self._sources.starts, span.start) : bisect_left(self._sources.starts, span.end)]
         return found
 
     def _shows(self, span: Span) -> bool:
-        element = self._element_at(span)
+        element = self._sources.element_at(span)
         if element is None:
             return True
         if element.tag != "style" or element.start_tag is None or span.start < element.start_tag.end:
             return element.index in self._near or (element.tag == "style" and self.declarations([span])[1] > 0)
-        at = bisect_right(self._rule_starts, span.start) - 1
-        return at >= 0 and self._rules[at].order in self._hitting
-
-    def _element_at(self, span: Span) -> Element | None:
-        """The element in whose tag, or in whose sheet, a place stands."""
-        at = bisect_right(self._tags, (span.start, len(self._document.all_elements))) - 1
-        return self._document.all_elements[self._tags[at][1]] if at >= 0 else None
-
-    @cached_property
-    def _tags(self) -> list[tuple[int, int]]:
-        elements = self._document.all_elements
-        return sorted((element.start_tag.start, element.index) for element in elements if element.start_tag is not None)
-
-    @cached_property
-    def _rules(self) -> list[_PlacedRule]:
-        """Every rule of style elements in the order of the source, numbered as the cascade numbers them."""
-        found: list[_PlacedRule] = []
-        order = 0
-        for block in self._document.elements("style"):
-            if (block.get("type") or "text/css").strip().lower() != "text/css" or (sheet := self._document.sheet_of(block)) is None:
-                continue
-            css, span = sheet
-            given = SourceText(css)
-            for rule in rules(css):
-                order += 1
-                if rule.prelude:
-                    start = span.start + given.offset(rule.prelude[0].source_line, rule.prelude[0].source_column)
-                    is_of_media = bool(block.get("media")) or any(name == "media" for name, _ in rule.within)
-                    found.append(_PlacedRule(start, order, len(rule.declarations), is_of_media))
-        return sorted(found, key=lambda rule: rule.start)
-
-    @cached_property
-    def _rule_starts(self) -> list[int]:
-        return [rule.start for rule in self._rules]
+        at = bisect_right(self._sources.starts, span.start) - 1
+        return at >= 0 and self._sources.rules[at].order in self._hitting
 
     @cached_property
     def _hitting(self) -> frozenset[int]:
         """The numbers of rules that hit an element near one that shows the loss."""
-        return frozenset(match.order for index, found in matches(self._document).items() if index in self._near for match in found)
+        return frozenset(match.order for index, found in self._sources.matches.items() if index in self._near for match in found)
 
 
 def _near(document: Document, elements: Iterable[int]) -> frozenset[int]:

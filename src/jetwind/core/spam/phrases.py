@@ -37,7 +37,7 @@ def need_language(message: Message, known: Collection[str]) -> None:
     """Nothing, where the copy is in one of the languages ``known``, or too short to tell.
 
     Raises:
-        CannotTell: the copy is in another language, in which nothing of what is looked for is known.
+        CannotTell: the copy is in another language, and Jetwind knows no such words or turns of phrase of that language.
     """
     language = detected(message)
     if language is None or any(same(language, one) for one in known):

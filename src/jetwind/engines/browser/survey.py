@@ -253,7 +253,7 @@ def _request(page: Rewritten, window: Profile) -> CaptureRequest:
 
 
 def _measured(requests: list[CaptureRequest], browser: Captures, deadline: float) -> list[Measured | None]:
-    """What is measured of each page; None for one that cannot be laid out.
+    """Lay each page out and measure it; None stands for a page that cannot be laid out.
 
     Raises:
         OutOfTime: some would have needed more time.

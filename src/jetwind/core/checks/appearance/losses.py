@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from bisect import bisect_right
 from collections.abc import Iterable, Iterator
 from typing import Any
 
@@ -15,7 +14,7 @@ from jetwind.core.markup import Document
 from jetwind.core.message import Message
 from jetwind.core.profiles.support import features
 from jetwind.core.renders import Renders
-from jetwind.core.renders.loss_places import LossPlaces
+from jetwind.core.renders.loss_places import LossPlaces, Sources
 from jetwind.core.renders.showing import Effect, Shown
 from jetwind.core.source import Span
 
@@ -25,6 +24,7 @@ _CAUSES = {
     "keyword": "declarations", "function": "declarations", "unit": "declarations", "variables": "declarations", "important": "declarations",
     "control": "form",
 }  # fmt: skip
+_ACTIVE = "appearance.active-content"
 #: Elements that are parts of a form.
 _FORM = frozenset({"form", "select", "textarea", "fieldset", "label", "legend", "option", "datalist"})
 
@@ -54,21 +54,21 @@ def _hits(message: Message, context: Context, category: str) -> Iterator[Hit]:
     document, renders = need_renders(message, context)
     if renders.shown is None:
         raise CannotTell(renders.untold)
-    tags = sorted((element.start_tag.start, element.index) for element in document.all_elements if element.start_tag is not None)
+    sources = Sources(document)
     # A form is told once: the check of active content says that it works nowhere, whichever of its parts a client leaves out.
-    is_told = "appearance.active-content" in context.asked and bool(document.elements("form"))
+    is_told = _ACTIVE in context.asked and context.settings.get(_ACTIVE, {}).get("level") != "off" and bool(list(document.elements("form")))
     for group in _by_what_is_dropped([shown for shown in renders.shown if shown.feature.startswith(category) and shown.spans]):
         if not (is_told and _cause(group[0].feature) == "form"):
-            yield _hit(message, document, renders, tags, group)
+            yield _hit(message, sources, renders, group)
 
 
-def _hit(message: Message, document: Document, renders: Renders, tags: list[tuple[int, int]], group: list[Shown]) -> Hit:
+def _hit(message: Message, sources: Sources, renders: Renders, group: list[Shown]) -> Hit:
     """One loss: of a feature, or of several kinds of selectors in the same rules."""
     effect: Effect = "layout" if any(shown.effect == "layout" for shown in group) else "look"
-    places = LossPlaces(document, {element for shown in group for element in shown.elements} if all(one.elements for one in group) else ())
-    all_spans = _telling(document, sorted({span for shown in group for span in shown.spans}))
+    places = LossPlaces(sources, {element for shown in group for element in shown.elements} if all(one.elements for one in group) else ())
+    all_spans = _telling(sources.document, sorted({span for shown in group for span in shown.spans}))
     spans = places.that_show(all_spans)
-    first, *others = (Place.in_html(message, span, _element_at(tags, span)) for span in spans[:MOST_PLACES])
+    first, *others = (_place(message, sources, span) for span in spans[:MOST_PLACES])
     titles = list(dict.fromkeys(shown.title for shown in group))
     cause = _cause(group[0].feature)
     ids = [profile_id for profile_id in renders.renders if any(profile_id in shown.profiles for shown in group)]
@@ -169,10 +169,9 @@ def _by_what_is_dropped(shown: list[Shown]) -> list[list[Shown]]:
     return [group for _, group in groups]
 
 
-def _element_at(tags: list[tuple[int, int]], span: Span) -> int | None:
-    """The element whose tag, attribute or sheet the span stands in; ``tags`` are starts of tags with their elements."""
-    at = bisect_right(tags, (span.start, len(tags))) - 1
-    return tags[at][1] if at >= 0 else None
+def _place(message: Message, sources: Sources, span: Span) -> Place:
+    element = sources.element_at(span)
+    return Place.in_html(message, span, element.index if element is not None else None)
 
 
 def _together(what: dict[str, str], where: str = " in {clients}") -> dict[str, str]:
