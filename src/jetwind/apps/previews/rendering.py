@@ -213,7 +213,7 @@ def _note_late(revision: Revision, chosen: Sequence[Profile], copy: Copy) -> int
     """Note that time ran out; how often it has, 0 where nothing is tried again."""
     ids = [profile.id for profile in chosen]
     LossTrial.objects.get_or_create(revision=revision, defaults={"profiles": ids, "key": ""})
-    trial = LossTrial.objects.select_for_update().get(revision=revision)
+    trial = LossTrial.objects.select_for_update(no_key=True).get(revision=revision)
     trial.tries += 1
     key = _trial_key(ids, ids, copy)
     goes_on = trial.tries <= len(TRIED_AGAIN)
