@@ -23,6 +23,7 @@ from jetwind.core.message import Message, read_bytes
 from jetwind.core.profiles import Rewritten, profiles, rewrite
 from jetwind.engines.browser import Browser, Capture, CaptureFailed, CaptureRequest, FakeBrowser, chromium, losses_shown
 from jetwind.engines.browser.capture import HEAVY_CHARACTERS, HEAVY_PIXELS, HEAVY_TAGS
+from jetwind.engines.browser.chromium import SLOTS
 from jetwind.engines.browser.pages import OneMessage
 from jetwind.engines.browser.turns import Turns
 from tests.factories import package
@@ -229,6 +230,37 @@ class TestHeavy:
             for ratio in (1, 2, 1, 3):
                 browser.capture(CaptureRequest("<p>kiln</p>", {}, 300, 200, ratio))
             assert [ratio for ratio, _ in browser._pages] == [1, 3]
+        finally:
+            browser.close()
+
+    def test_a_crowded_browser_has_one_page_for_a_message(self, monkeypatch: pytest.MonkeyPatch) -> None:
+        """Its pages take turns, none is kept, and another message has a page beside it; a browser with room has several at once."""
+        browser = Browser()
+        at_work: list[int] = []
+        take = browser._take
+
+        async def watched(page: Any, request: CaptureRequest) -> Capture:
+            at_work.append(len(browser._at_work))
+            return await take(page, request)
+
+        browser._take = watched  # type: ignore[method-assign]
+        requests = [CaptureRequest(f"<p>kiln {number}</p>", {}, 300, 200) for number in range(6)]
+        try:
+            browser.capture_all(requests, lambda number, capture: isinstance(capture, Capture))
+            assert max(at_work) == SLOTS
+            monkeypatch.setattr(chromium, "CROWDED", 1)
+            at_work.clear()
+            browser._note_octets(2)
+            browser.capture_all(requests, lambda number, capture: isinstance(capture, Capture))
+            assert at_work == [1] * 6
+            assert browser._pages == {}
+            at_work.clear()
+            both = [threading.Thread(target=browser.capture_all, args=(requests, lambda number, capture: True)) for _ in range(2)]
+            for thread in both:
+                thread.start()
+            for thread in both:
+                thread.join()
+            assert max(at_work) == 2
         finally:
             browser.close()
 

@@ -14,7 +14,7 @@ import math
 import ssl
 import threading
 import time
-from collections.abc import Callable, Coroutine, Iterable
+from collections.abc import AsyncIterator, Callable, Coroutine, Iterable
 from concurrent.futures import Future
 from typing import Any, TypeVar
 
@@ -26,7 +26,7 @@ from jetwind.engines.browser.capture import ALL_SECONDS, Capture, CaptureFailed,
 from jetwind.engines.browser.devtools import CLOSED, DevTools, DevToolsError
 from jetwind.engines.browser.executable import FLAGS, find_executable
 from jetwind.engines.browser.left_behind import left_behind
-from jetwind.engines.browser.memory import give_back, guard
+from jetwind.engines.browser.memory import LOOKS_EVERY_S, give_back, guard
 from jetwind.engines.browser.pages import OneMessage, Page
 from jetwind.engines.browser.proxy import PartsProxy
 from jetwind.engines.browser.starting import started
@@ -43,6 +43,8 @@ MOST_PIXELS = 8_000_000
 SLOTS = 3
 #: Pages that are kept for the next picture. Each takes 20 to 70 MB, and making one takes a twentieth of a second.
 MOST_KEPT = SLOTS + 1
+#: Octets of all its processes beyond which the browser is crowded: no page is kept for the next picture, and each message has one at a time.
+CROWDED = 400_000_000
 #: Octets that the browser's processes may have for themselves; on real newsletters they take a third.
 MOST_MEMORY = 1_500_000_000
 #: Chromium keeps memory from page to page; a fresh one after so many pictures bounds it.
@@ -72,6 +74,8 @@ class Browser:
         self._guard: asyncio.Task[None] | None = None
         #: How often a page was ended because the browser took too much memory.
         self._ended_for_memory = 0
+        #: Octets that its processes had when they were last looked at.
+        self._octets = 0
         #: The way out of what belongs to no page: it has nothing to serve.
         self._proxy: PartsProxy | None = None
         self._secure: ssl.SSLContext | None = None
@@ -155,52 +159,69 @@ class Browser:
     async def _captured(self, request: CaptureRequest, message: OneMessage, stopped: Callable[[], bool]) -> Capture:
         slot = await self._turns.take(message)
         try:
-            if request.is_heavy:
-                # It needs the memory that they keep.
-                await self._discard_idle()
-            for attempt in (1, 2):
-                if stopped():
-                    raise CaptureFailed("cancelled")
-                if message.given_up:
-                    raise CaptureFailed(f"The page was not tried: {message.given_up}.", for_time=message.given_up_for_time)
-                left = message.deadline - time.monotonic()
-                if left <= 0:
-                    raise CaptureFailed("The page was not tried: the message takes too long to render.", for_time=True)
-                key = (request.pixel_ratio, slot)
-                self._at_work.add(key)
-                ended_before = self._ended_for_memory
-                try:
-                    return await asyncio.wait_for(
-                        self._take(await self._page(key, request.fetched), request), min(self._patience_ms * 2 / 1000, left)
-                    )
-                except (DevToolsError, TimeoutError) as failure:
-                    # A page that hung may hang the next message too: it is thrown away, and made anew when needed.
-                    await self._discard(key)
-                    too_large = self._ended_for_memory > ended_before and str(failure) == CLOSED
-                    if attempt == 1 and str(failure) == CLOSED and not too_large:
-                        # The browser ended because of another page, so this one is tried again.
-                        await asyncio.sleep(0.2)
-                        continue
-                    reason = "it did not lay out in time" if isinstance(failure, TimeoutError) else str(failure)
-                    if too_large:
-                        reason = f"it needs more than {MOST_MEMORY // 1_000_000:,} MB of memory"
-                    if (too_large or isinstance(failure, TimeoutError)) and not message.laid_out:
-                        # What could not be laid out once, with nothing else to show for it, is not tried in every other window.
-                        message.given_up = f"in another profile {reason}"
-                        message.given_up_for_time = not too_large
-                    for_time = isinstance(failure, TimeoutError) and not too_large
-                    raise CaptureFailed(f"The page could not be rendered: {reason}.", for_time=for_time) from failure
-            raise AssertionError("the second attempt answers or raises")
+            async with self._room_for(message):
+                return await self._tried(request, message, slot, stopped)
         finally:
             key = (request.pixel_ratio, slot)
             self._at_work.discard(key)
             # While a heavy page is laid out, none is kept for the next picture: it needs the memory.
-            if request.is_heavy or self._heavy.locked() or (key in self._pages and self._pages[key].is_worn):
+            is_crowded = request.is_heavy or self._is_crowded
+            if is_crowded or self._heavy.locked() or (key in self._pages and self._pages[key].is_worn):
                 await self._discard(key)
             await self._discard_idle(MOST_KEPT)
-            if request.is_heavy:
+            if is_crowded:
                 await asyncio.to_thread(give_back)
             self._turns.give_back(message, slot)
+
+    @contextlib.asynccontextmanager
+    async def _room_for(self, message: OneMessage) -> AsyncIterator[None]:
+        """While the browser is crowded, a message has no second page at work."""
+        while self._is_crowded and message.at_work:
+            await asyncio.sleep(LOOKS_EVERY_S)
+        message.at_work += 1
+        try:
+            yield
+        finally:
+            message.at_work -= 1
+
+    async def _tried(self, request: CaptureRequest, message: OneMessage, slot: int, stopped: Callable[[], bool]) -> Capture:
+        """The picture from the page of a place; tried twice where the browser ended because of another page."""
+        if request.is_heavy or self._is_crowded:
+            # It needs the memory that they keep.
+            await self._discard_idle()
+        for attempt in (1, 2):
+            if stopped():
+                raise CaptureFailed("cancelled")
+            if message.given_up:
+                raise CaptureFailed(f"The page was not tried: {message.given_up}.", for_time=message.given_up_for_time)
+            left = message.deadline - time.monotonic()
+            if left <= 0:
+                raise CaptureFailed("The page was not tried: the message takes too long to render.", for_time=True)
+            key = (request.pixel_ratio, slot)
+            self._at_work.add(key)
+            ended_before = self._ended_for_memory
+            try:
+                return await asyncio.wait_for(
+                    self._take(await self._page(key, request.fetched), request), min(self._patience_ms * 2 / 1000, left)
+                )
+            except (DevToolsError, TimeoutError) as failure:
+                # A page that hung may hang the next message too: it is thrown away, and made anew when needed.
+                await self._discard(key)
+                too_large = self._ended_for_memory > ended_before and str(failure) == CLOSED
+                if attempt == 1 and str(failure) == CLOSED and not too_large:
+                    # The browser ended because of another page, so this one is tried again.
+                    await asyncio.sleep(0.2)
+                    continue
+                reason = "it did not lay out in time" if isinstance(failure, TimeoutError) else str(failure)
+                if too_large:
+                    reason = f"it needs more than {MOST_MEMORY // 1_000_000:,} MB of memory"
+                if (too_large or isinstance(failure, TimeoutError)) and not message.laid_out:
+                    # What could not be laid out once, with nothing else to show for it, is not tried in every other window.
+                    message.given_up = f"in another profile {reason}"
+                    message.given_up_for_time = not too_large
+                for_time = isinstance(failure, TimeoutError) and not too_large
+                raise CaptureFailed(f"The page could not be rendered: {reason}.", for_time=for_time) from failure
+        raise AssertionError("the second attempt answers or raises")
 
     async def _alone(self, request: CaptureRequest, ask: Callable[[Page], Coroutine[Any, Any, T]], seconds: float) -> T | None:
         """What is asked of one page that is thrown away after it; None where it does not answer in time."""
@@ -249,6 +270,13 @@ class Browser:
 
     def _note_ended(self) -> None:
         self._ended_for_memory += 1
+
+    def _note_octets(self, octets: int) -> None:
+        self._octets = octets
+
+    @property
+    def _is_crowded(self) -> bool:
+        return self._octets > CROWDED
 
     async def _take(self, page: Page, request: CaptureRequest) -> Capture:
         devtools = self._devtools
@@ -405,7 +433,10 @@ class Browser:
             await self._close()
             raise
         self._taken = 0
-        self._guard = asyncio.create_task(guard(self._devtools, lambda: bool(self._turns.in_use), self._note_ended, lambda: MOST_MEMORY))
+        self._octets = 0
+        self._guard = asyncio.create_task(
+            guard(self._devtools, lambda: bool(self._turns.in_use), self._note_ended, lambda: MOST_MEMORY, self._note_octets)
+        )
 
     async def _close_for_good(self) -> None:
         await self._close()

@@ -19,13 +19,23 @@ logger = logging.getLogger(__name__)
 LOOKS_EVERY_S = 0.25
 
 
-async def guard(devtools: DevTools, is_busy: Callable[[], bool], ended: Callable[[], object], most: Callable[[], int]) -> None:
-    """End the largest page when the browser's processes together take more than ``most`` octets; ``ended`` is told each time."""
+async def guard(
+    devtools: DevTools,
+    is_busy: Callable[[], bool],
+    ended: Callable[[], object],
+    most: Callable[[], int],
+    noted: Callable[[int], object] = lambda octets: None,
+) -> None:
+    """End the largest page when the browser's processes together take more than ``most`` octets; ``ended`` is told each time.
+
+    ``noted`` gets the octets of all processes together, as often as they are looked at.
+    """
     while devtools.is_open:
         await asyncio.sleep(LOOKS_EVERY_S)
         if not is_busy():
             continue
         taken = await asyncio.to_thread(memory_of, devtools.pid)
+        noted(sum(taken.values()))
         if sum(taken.values()) > most() and taken:
             ended()
             logger.warning("a page took too much memory", extra={"action": "browser.page-ended", "octets": sum(taken.values())})

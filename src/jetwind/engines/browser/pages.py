@@ -26,9 +26,13 @@ class Page:
 
 @dataclass(eq=False)
 class OneMessage:
-    """The pictures that are taken of one message: until when, how many have come, and why no more are tried."""
+    """The pictures that are taken of one message: until when, how many have come, and why no more are tried.
+
+    ``at_work`` counts its pages that are laid out now.
+    """
 
     deadline: float
     laid_out: int = 0
+    at_work: int = 0
     given_up: str = ""
     given_up_for_time: bool = False
