@@ -1,11 +1,12 @@
 """How the work on hostile repetition grows from 100 to 200 KB, each piece in each place.
 
-PYTHONPATH=src .jetwind/venv/bin/python -m benchmarks.hostile_growth
+PYTHONPATH=src .jetwind/venv/bin/python -m benchmarks.hostile_growth ["PIECE, PLACE" …]
 """
 
 from __future__ import annotations
 
 import gc
+import sys
 import time
 
 from jetwind.core.checking import Context, registry, run
@@ -27,14 +28,16 @@ def cost(raw: bytes) -> float:
     return min(taken)
 
 
-def main() -> None:
-    """Print the growth of each that takes more than a moment, and the steepest of all."""
+def main(wanted: list[str]) -> None:
+    """Print the growth of each that takes more than a moment, or of each that is wanted, and the steepest of all."""
     registry()
     run(read_bytes(b"Subject: x\n\nword", "a.eml"), Context(dictionaries=Installed()))
     print("   100 KB     200 KB   growth   what, where")
     steepest, slowest = 0.0, 0.0
     for place in PLACES:
         for piece in PIECES:
+            if wanted and f"{piece}, {place}" not in wanted:
+                continue
             times = [cost(hostile(piece, place, size)) for size in (100_000, 200_000)]
             growth = times[1] / times[0]
             slowest = max(slowest, times[1])
@@ -46,4 +49,4 @@ def main() -> None:
 
 
 if __name__ == "__main__":
-    main()
+    main(sys.argv[1:])

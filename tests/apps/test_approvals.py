@@ -13,11 +13,13 @@ from jetwind.apps.approvals.models import Release, SignOff
 from jetwind.apps.audit.models import LogEntry
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.selectors import revision_for
-from jetwind.apps.intake.services import Details, add_revision, change_details
+from jetwind.apps.intake.services import Details, add_revision, change_details, set_measured_reader, set_syntax
+from jetwind.apps.jobs.models import Work
 from jetwind.apps.review.answers import check_now
 from jetwind.apps.review.selectors import walk_of
 from jetwind.apps.review.services import excuse, send_back
 from jetwind.apps.ui.refusal import NotAllowed, Refused
+from jetwind.apps.workspace.models import FieldSyntax, SampleReader
 from tests.apps.helpers import taken_in
 from tests.factories import GOOD_HTML, mail
 
@@ -62,7 +64,7 @@ class TestSigning:
         shown = revision_for(house.reviewer, mailing.pk, 1)
         other = taken_in(house, mail(GOOD_HTML, Subject="Another")).mailing
         Mailing.objects.filter(pk=other.pk).update(title=mailing.title.upper())
-        with pytest.raises(Refused, match="being run again"):
+        with pytest.raises(Refused, match="run again in the background"):
             services.sign(house.reviewer, shown)
 
     def test_too_many_words_are_refused_not_cut(self, house: Any) -> None:
@@ -108,7 +110,7 @@ class TestSigning:
         house.workspace.practice_domains = ["kiln.org"]
         house.workspace.save()
         revision.mailing.workspace.refresh_from_db()
-        with pytest.raises(Refused, match="being run again"):
+        with pytest.raises(Refused, match="run again in the background"):
             services.sign(house.approver, revision)
         add_revision(house.author, revision.mailing, mail(Subject="Newer"), "b.eml")
         with pytest.raises(Refused, match="Revision 2 is newer"):
@@ -138,23 +140,36 @@ class TestSigning:
 class TestVoiding:
     """A change after the yes voids it."""
 
-    @pytest.mark.parametrize("cause", ["revision", "details", "sent back"])
+    @pytest.mark.parametrize("cause", ["revision", "sent back"])
     def test_what_voids(self, house: Any, cause: str) -> None:
-        """A new revision, changed details, sending back: void with the reason, logged, no longer cleared."""
+        """A new revision, sending back: void with the reason, logged, no longer cleared."""
         revision = cleared(house)
         if cause == "revision":
             add_revision(house.author, revision.mailing, mail(Subject="Other"), "b.eml")
-        elif cause == "details":
-            change_details(house.author, revision.mailing, Details("Other title", "promotional", "", None, "UTC"))
         else:
             send_back(house.reviewer, revision, "one more thing")
         revision.mailing.refresh_from_db()
         assert revision.mailing.stage == ("sent-back" if cause == "sent back" else "under-review")
-        said = {"revision": "revision 2 came in", "details": "the message's details changed", "sent back": "revision 1 was sent back"}[
-            cause
-        ]
+        said = {"revision": "revision 2 came in", "sent back": "revision 1 was sent back"}[cause]
         assert set(SignOff.objects.values_list("voided_reason", flat=True)) == {said}
         assert f"sign-offs of revision 1 became void: {said}" in [entry.sentence for entry in LogEntry.objects.all()]
+
+    def test_what_was_not_signed_voids_nothing(self, house: Any) -> None:
+        """Another plan, syntax or reader changes no content; the checks are asked again, and what they find holds the release back."""
+        revision = cleared(house)
+        change_details(house.author, revision.mailing, Details("Other title", "promotional", "", None, "UTC"))
+        syntax = FieldSyntax.objects.create(
+            workspace=house.workspace, name="Angles", description={"name": "Angles", "open": "<<", "close": ">>"}
+        )
+        set_syntax(house.author, revision.mailing, syntax)
+        SampleReader.objects.create(workspace=house.workspace, name="Tove", values={"first_name": "Tove"})
+        set_measured_reader(house.reviewer, revision.mailing, "Tove")
+        revision.mailing.refresh_from_db()
+        assert revision.mailing.stage == "cleared"
+        assert set(SignOff.objects.values_list("voided_at", flat=True)) == {None}
+        assert Work.objects.filter(kind="checks", subject=f"revision:{revision.pk}", state="waiting").exists()
+        with pytest.raises(Refused, match="run again in the background"):
+            services.release(house.operator, revision)
 
     def test_a_void_sign_off_may_be_given_again(self, house: Any) -> None:
         """To the new content."""

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import hashlib
 import pickle
+from dataclasses import replace
 from typing import Any
 
 import pytest
 
 from jetwind.apps.audit.models import LogEntry
 from jetwind.apps.intake.models import Mailing, Revision
+from jetwind.apps.jobs import machines
 from jetwind.apps.jobs.models import Work
 from jetwind.apps.review import picture_words
 from jetwind.apps.review.models import CheckRun, PicturesRead, PictureWords
@@ -36,6 +38,8 @@ def reads(settings: Any, monkeypatch: pytest.MonkeyPatch) -> FakeReader:
     settings.HELPERS_START = "here"
     reader = FakeReader({digest(POT): "Spring glazes\nuntil Sunday", digest(BOWL): ""})
     monkeypatch.setattr(picture_words, "reader", lambda: reader)
+    here = replace(machines.facts_here(), reading=reader.name)
+    monkeypatch.setattr(machines, "facts_here", lambda: here)
     return reader
 
 

@@ -113,6 +113,7 @@ def test_no_task_reads_a_message(house: Any, in_helpers: None, fake_browser: Any
     names = carry_out_all(seen)
     ask_for_pictures(house.reviewer, revision)
     answers.ask_for_rechecks(house.workspace)
+    jobs.defer("review.recheck_messages", mailing_ids=[mailing.pk])
     ask_for_renders_of_house(house.workspace)
     names |= carry_out_all(seen)
     assert not Work.objects.exclude(state=Work.State.DONE).exists(), list(Work.objects.exclude(state=Work.State.DONE))

@@ -199,7 +199,7 @@ class TestWatching:
         assert used["wording.weekday-wrong"] == {"planned", "rulebooks"}
         assert used["appearance.doctype"] == {"rulebooks"}
         assert "kind" in used["spam.risk"]
-        assert used["wording.spelling"] == {"word_list", "dictionaries", "rulebooks"}
+        assert used["wording.spelling"] == {"word_list", "dictionaries:en", "rulebooks"}
 
     def test_spam_asked_twice_still_notes_the_kind(self) -> None:
         """The sum is made once, its circumstances are noted each time."""

@@ -199,6 +199,8 @@ EMAIL_HOST, EMAIL_PORT, EMAIL_TIMEOUT = TEST_SMTP_HOST, TEST_SMTP_PORT, 15
 DEFAULT_FROM_EMAIL = os.environ.get("JETWIND_MAIL_FROM", "jetwind@localhost.invalid")
 #: Helper processes are forked from one made for it: the threads of workers and web servers may hold locks (engines/bounded).
 HELPERS_START: Literal["fork", "server", "here"] = "server"
+#: The row that a worker has published of its machine; its helpers are told.
+MACHINE = ""
 #: Where pages of a message are made: in helpers of the web server, or, in tests, where they are asked for.
 DESK: Literal["helpers", "here"] = "helpers"
 

@@ -9,16 +9,13 @@ class ApprovalsConfig(AppConfig):
     name = "jetwind.apps.approvals"
 
     def ready(self) -> None:
-        """Void sign-offs on a new revision, and put their gauge into the strip."""
+        """Put the gauge of the sign-offs into the strip."""
         from django.db.models import Count, OuterRef, Subquery
 
         from jetwind.apps.approvals.models import SignOff
-        from jetwind.apps.approvals.services import void_earlier, void_sent_back
         from jetwind.apps.intake.selectors import known_of_revisions
-        from jetwind.apps.intake.services import on_new_revision
         from jetwind.apps.review.frame import Gauge, gauges
         from jetwind.apps.review.selectors import Walk
-        from jetwind.apps.review.services import on_sent_back
 
         def sign_offs(walk: Walk) -> Gauge:
             # Where nothing is signed the subquery gives no row, which is None.
@@ -30,6 +27,4 @@ class ApprovalsConfig(AppConfig):
             return Subquery(valid.annotate(number=Count("pk")).values("number"))
 
         known_of_revisions["valid_sign_offs"] = valid_sign_offs
-        on_new_revision.append(void_earlier)
-        on_sent_back.append(void_sent_back)
         gauges.append(sign_offs)

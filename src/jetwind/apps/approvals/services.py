@@ -29,9 +29,8 @@ LONGEST_COMMENT = 500
 
 
 def void_earlier(revision: Revision, user: User) -> None:
-    """A new revision, or changed circumstances, void every sign-off of the mailing and take its clearance back."""
-    reason = f"revision {revision.number} came in" if not revision.sign_offs.exists() else "the message's details changed"
-    _void(revision.mailing, user, reason)
+    """A new revision voids every sign-off of the mailing and takes its clearance back."""
+    _void(revision.mailing, user, f"revision {revision.number} came in")
     Mailing.objects.filter(pk=revision.mailing_id, stage__in=[Mailing.Stage.CLEARED, Mailing.Stage.SENT_BACK]).update(
         stage=Mailing.Stage.UNDER_REVIEW
     )
@@ -69,7 +68,9 @@ def blockers(walk: Walk, history: list[Revision]) -> list[str]:
     if walk.run is None:
         found.append("The checks have not run yet.")
     elif walk.is_stale:
-        found.append("The checks are being run again, since circumstances changed; this opens as soon as they are done.")
+        found.append(
+            "Circumstances have changed since the checks ran. They are run again in the background; this opens as soon as they are done."
+        )
     if walk.stops:
         found.append("1 stop is open." if walk.stops == 1 else f"{walk.stops} stops are open.")
     return found

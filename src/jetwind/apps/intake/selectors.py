@@ -8,7 +8,7 @@ from typing import Any
 
 from django.contrib.postgres.expressions import ArraySubquery
 from django.db.models import Func, OuterRef, QuerySet, Subquery, Value
-from django.db.models.functions import JSONObject, Lower
+from django.db.models.functions import JSONObject, Lower, Trim
 from django.http import Http404
 
 from jetwind.apps.accounts.models import User
@@ -57,8 +57,8 @@ def _with_what_is_known() -> QuerySet[Revision]:
     """Revisions with all that a page of one shows. Put together once: that takes longer than the database does to answer."""
     newest = Revision.objects.filter(mailing=OuterRef("mailing_id")).order_by("-number").values("number")[:1]
     # Titles that are this one but for capitals and blanks; the exact answer is worked out from these.
-    alike = Mailing.objects.filter(workspace=OuterRef("mailing__workspace_id")).annotate(plain=_plain("title"))
-    alike = alike.filter(plain=_plain(OuterRef("mailing__title"))).exclude(pk=OuterRef("mailing_id"))
+    alike = Mailing.objects.filter(workspace=OuterRef("mailing__workspace_id")).annotate(plain=plain_title("title"))
+    alike = alike.filter(plain=plain_title(OuterRef("mailing__title"))).exclude(pk=OuterRef("mailing_id"))
     readers = SampleReader.objects.filter(workspace=OuterRef("mailing__workspace_id")).order_by("id")
     found = Revision.objects.select_related(
         "uploaded_by", "mailing__workspace", "mailing__copied_from__syntax", "mailing__created_by", "mailing__syntax"
@@ -71,8 +71,9 @@ def _with_what_is_known() -> QuerySet[Revision]:
     )
 
 
-def _plain(title: Any) -> Lower:
-    return Lower(Func(title, Value(r"\s+"), Value(" "), Value("g"), function="regexp_replace"))
+def plain_title(title: Any) -> Lower:
+    """A title without capitals and with single blanks, as an expression of a query."""
+    return Lower(Trim(Func(title, Value(r"\s+"), Value(" "), Value("g"), function="regexp_replace")))
 
 
 def newest_open(workspace: Workspace) -> list[Revision]:

@@ -6,7 +6,7 @@ import hashlib
 import json
 import posixpath
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
@@ -18,6 +18,7 @@ from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import record
 from jetwind.apps.blobs import store
 from jetwind.apps.intake.models import Mailing, Revision
+from jetwind.apps.ui.following import follows
 from jetwind.apps.ui.merging import merged_fields, overtaken
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
@@ -26,9 +27,6 @@ from jetwind.apps.workspace.syntaxes import shipped_syntax
 from jetwind.core.fields import guess
 from jetwind.core.message import Envelope, Message, UnusableInput, read_bytes
 from jetwind.core.source import LIMITS
-
-#: Called in the same transaction for every new revision; apps above add what must follow (checks, renders, void sign-offs).
-on_new_revision: list[Callable[[Revision, User], object]] = []
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,6 +85,7 @@ def take_in(
         mailing.save()
         record("mailing.taken-in", actor=user, mailing_id=mailing.pk, title=mailing.title, file_name=file_name)
         _add(mailing, user, data, file_name, message, envelope)
+        follows().titles_changed(mailing, [mailing.title])
     return mailing
 
 
@@ -162,10 +161,11 @@ def change_details(user: User, mailing: Mailing, details: Details, shown: Mappin
         _clean(locked)
         locked.save()
         record("mailing.changed", actor=user, mailing_id=mailing.pk, fields=", ".join(name.replace("_", " ") for name in changed))
+        if "title" in changed:
+            follows().titles_changed(locked, [now["title"], locked.title])
         last = locked.revisions.last()
         if last is not None:
-            for follow in on_new_revision:
-                follow(last, user)
+            follows().circumstances_changed(last)
 
 
 def set_syntax(user: User, mailing: Mailing, syntax: FieldSyntax | None, *, shown: int | None = None) -> None:
@@ -192,8 +192,7 @@ def set_syntax(user: User, mailing: Mailing, syntax: FieldSyntax | None, *, show
         record("mailing.changed", actor=user, mailing_id=mailing.pk, fields=f"the field syntax to {locked.field_syntax.name}")
         last = locked.revisions.last()
         if last is not None:
-            for follow in on_new_revision:
-                follow(last, user)
+            follows().circumstances_changed(last)
 
 
 def set_measured_reader(user: User, mailing: Mailing, name: str) -> None:
@@ -215,8 +214,7 @@ def set_measured_reader(user: User, mailing: Mailing, name: str) -> None:
         record("mailing.changed", actor=user, mailing_id=mailing.pk, fields=f"whose copy is measured to {name or 'the longest'}")
         last = locked.revisions.last()
         if last is not None:
-            for follow in on_new_revision:
-                follow(last, user)
+            follows().circumstances_changed(last)
 
 
 def _guessed_syntax(workspace: Workspace, message: Message) -> FieldSyntax | None:
@@ -255,6 +253,7 @@ def start_copy(user: User, mailing: Mailing) -> Mailing:
         )
         record("mailing.copied", actor=user, mailing_id=copy.pk, title=copy.title, source=mailing.title)
         _add(copy, user, data, last.file_name, _read(data, last.file_name, last.given_envelope), last.given_envelope)
+        follows().titles_changed(copy, [copy.title])
     return copy
 
 
@@ -297,8 +296,7 @@ def _add(mailing: Mailing, user: User, data: bytes, file_name: str, message: Mes
         sender=_printable(f"{senders[0].name} <{senders[0].address}>")[:320] if senders else "",
         uploaded_by=user,
     )
-    for follow in on_new_revision:
-        follow(revision, user)
+    follows().revision_added(revision, user)
     return revision
 
 

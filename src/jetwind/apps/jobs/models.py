@@ -43,3 +43,36 @@ class Work(models.Model):
     def is_open(self) -> bool:
         """Whether it still goes on."""
         return self.state in (self.State.WAITING, self.State.RUNNING)
+
+
+class Machine(models.Model):
+    """A worker and what it works with. Each worker writes its own row; everybody else knows of machines what these rows say.
+
+    ``name`` is that of the machine with the number of the process. ``facts`` are those of ``engines.machine.MachineFacts``; equal facts
+    have the same ``key``. ``seen_at`` moves on while the worker lives; ``is_stopped`` says that it has ended in good order.
+    """
+
+    name = models.CharField(max_length=120, unique=True)
+    host = models.CharField(max_length=100)
+    key = models.CharField(max_length=16)
+    facts = models.JSONField()
+    started_at = models.DateTimeField()
+    seen_at = models.DateTimeField()
+    is_stopped = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ["name"]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Clock(models.Model):
+    """Until when the workers have looked after what becomes due by itself, and which machines counted then. There is one row."""
+
+    only = models.BooleanField(default=True, unique=True)
+    looked_at = models.DateTimeField()
+    machines = models.JSONField(default=list)
+
+    def __str__(self) -> str:
+        return f"looked after until {self.looked_at}"

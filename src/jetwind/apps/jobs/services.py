@@ -18,7 +18,9 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 from procrastinate.jobs import JobDeferrer
 from procrastinate.manager import JobManager
 
+from jetwind.apps.jobs.machines import NEEDS, queue_for
 from jetwind.apps.jobs.models import Work
+from jetwind.engines.machine import Needs
 
 Thing = TypeVar("Thing")
 
@@ -81,9 +83,12 @@ def start(kind: str, subject: str, *, doing: str, enqueue: Callable[[int], int],
 SLOW = "slow"
 
 
-def defer(task: str, *, is_slow: bool = False, **arguments: Any) -> int:
-    """Enqueue a task by its name, in the caller's transaction; returns the number of its job. ``is_slow`` has it wait for others like it."""
-    return _enqueued(app.configure_task(task, lock=SLOW if is_slow else None), arguments)
+def defer(task: str, *, is_slow: bool = False, needs: Needs | None = None, **arguments: Any) -> int:
+    """Enqueue a task by its name, in the caller's transaction; returns the number of its job. ``is_slow`` has it wait for others like it.
+
+    ``needs`` says which facts of a machine its answer hangs on: the machines that have the best of these take it.
+    """
+    return _enqueued(app.configure_task(task, lock=SLOW if is_slow else None, queue=_queue_for(needs)), arguments)
 
 
 def _enqueued(deferrer: JobDeferrer, arguments: Mapping[str, Any]) -> int:
@@ -198,22 +203,36 @@ def settle() -> list[Work]:
 def _enqueue_again(work: Work, job: ProcrastinateJob, *, at: datetime | None = None) -> None:
     """The same task once more, as a job of its own, now or at a time."""
     work.state, work.doing = Work.State.WAITING, "taken up again after an interruption"
+    needs = _needs_of(job.queue_name)
     if at is not None and job.lock == SLOW:
         # A job that waits for its time would hold its lock all the while: the lock is taken when the time has come.
         later = app.configure_task("jobs.take_up_slow", priority=job.priority, schedule_at=at)
-        work.job_id = _enqueued(later, {"task": job.task_name, "arguments": job.args, "work_id": work.pk})
+        arguments = {"task": job.task_name, "arguments": job.args, "work_id": work.pk, "needs": needs}
+        work.job_id = _enqueued(later, arguments)
         return
     work.job_id = _enqueued(
-        app.configure_task(job.task_name, priority=job.priority, lock=SLOW if job.lock == SLOW else None, schedule_at=at), job.args
+        app.configure_task(
+            job.task_name, priority=job.priority, lock=SLOW if job.lock == SLOW else None, schedule_at=at, queue=_queue_for(needs)
+        ),
+        job.args,
     )
 
 
-def take_up_slow(task: str, arguments: Mapping[str, Any], work_id: int, priority: int) -> None:
+def _needs_of(queue: str) -> Needs | None:
+    """Which facts of a machine the work of a queue hangs on."""
+    return next((needs for needs in NEEDS if queue.partition(":")[0] == needs), None)
+
+
+def _queue_for(needs: Needs | None) -> str:
+    return queue_for(needs) if needs is not None else "default"
+
+
+def take_up_slow(task: str, arguments: Mapping[str, Any], work_id: int, priority: int, needs: Needs | None = None) -> None:
     """Enqueue slow work whose time has come, to wait for others like it; work that is over meanwhile is left alone."""
     with transaction.atomic():
         work = Work.objects.select_for_update(no_key=True).get(pk=work_id)
         if work.is_open:
-            work.job_id = _enqueued(app.configure_task(task, priority=priority, lock=SLOW), arguments)
+            work.job_id = _enqueued(app.configure_task(task, priority=priority, lock=SLOW, queue=_queue_for(needs)), arguments)
             work.save(update_fields=["job_id"])
 
 

@@ -9,17 +9,15 @@ class LinksConfig(AppConfig):
     name = "jetwind.apps.links"
 
     def ready(self) -> None:
-        """Open the links of every new revision, tell the checks what they answered, and give renders the pictures that lie elsewhere."""
+        """Tell the checks what links answered, and give renders the pictures that lie elsewhere."""
         from django.contrib.postgres.expressions import ArraySubquery
         from django.db.models import OuterRef, Subquery
         from django.db.models.functions import JSONObject
 
         from jetwind.apps.intake.selectors import known_of_revisions
-        from jetwind.apps.intake.services import on_new_revision
         from jetwind.apps.links.answering import answers_for_checks, fetch_for_renders, with_pictures_kept
         from jetwind.apps.links.house import LISTS, SINGLE, mark_of
         from jetwind.apps.links.models import LetOpen, Opened, SeenByHand, Wire
-        from jetwind.apps.links.services import follow_new_revision
         from jetwind.apps.links.station import gauge
         from jetwind.apps.previews.copies import before_renders, kept_pictures
         from jetwind.apps.review.frame import gauges
@@ -40,7 +38,6 @@ class LinksConfig(AppConfig):
         known_of_revisions["links_let_open"] = lambda: ArraySubquery(let_open.values("address"))
         gauges.append(gauge)
         marks.append(mark_of)
-        on_new_revision.append(follow_new_revision)
         circumstances.append(answers_for_checks)
         additions.append(with_pictures_kept)
         before_renders.append(fetch_for_renders)

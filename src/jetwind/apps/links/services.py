@@ -27,7 +27,7 @@ LINKS = "links"
 PICTURES = "pictures"
 
 
-def follow_new_revision(revision: Revision, user: User | None = None) -> None:
+def open_links_of_new_revision(revision: Revision) -> None:
     """Open the links of a new revision where the house says so; pictures come with its renders."""
     if wire_of(revision.mailing.workspace).links == When.ALWAYS:
         ask_for_links(revision)

@@ -16,6 +16,7 @@ from jetwind.apps.accounts.models import User
 from jetwind.apps.blobs import store
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import message_of, revision_for
+from jetwind.apps.jobs.machines import best_for
 from jetwind.apps.previews import services
 from jetwind.apps.previews.as_whom import AS_WRITTEN, AsWhom, as_whom, reader_choices
 from jetwind.apps.previews.models import Render
@@ -71,6 +72,7 @@ def compare(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     asked = {"left": left, "right": right, "mode": "" if mode == OWN else mode, "against": str(other.number) if other else ""}
     asked |= {name: request.GET.get(name, "") for name in ("reader", "right_reader")}
     both = [side.shot.pk for side in sides if side.shot is not None and side.layout is not None]
+    is_mixed = len(both) == 2 and len({side.shot.made_with for side in sides if side.shot is not None}) == 2
     page = around.context() | {
         "sides": sides,
         "has_tools": True,
@@ -82,18 +84,29 @@ def compare(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
         "profile_names": [(name, profiles()[name].name) for name in dict.fromkeys((*ids, left, right))],
         "against": other.number if other else "",
         "revisions": [one.number for one in revision.mailing.revisions.all() if one.pk != revision.pk],
-        "is_ready": len(both) == 2,
+        "is_ready": len(both) == 2 and not is_mixed,
+        "is_mixed": is_mixed,
         "sights": SIGHTS,
         "both": both,
-        "lacks": [(side.revision, side.name, side.whom.name or AS_WRITTEN) for side in sides if side.layout is None],
+        "lacks": [
+            (side.revision, side.name, side.whom.name or AS_WRITTEN)
+            for side in sides
+            if side.layout is None or (is_mixed and side.shot is not None and not _is_made_now(side.shot))
+        ],
         "reader_choices": reader_choices(revision, whom[0]),
         "right_reader_choices": reader_choices(revision, whom[1]),
         "renders_work": around.works.get(services.RENDERS),
         "contact_sheet": station_address(revision, "appearance"),
     }
-    if len(both) == 2:
+    if page["is_ready"]:
         page |= _differences(sides)
     return render(request, "previews/compare.html", page)
+
+
+def _is_made_now(shot: Render) -> bool:
+    """Whether the machine that renders now would make a render as it was made."""
+    best = best_for("renders")
+    return best is None or shot.made_with == best.renders_key
 
 
 def _asked(request: HttpRequest, ids: list[str]) -> tuple[str, str, str, str]:

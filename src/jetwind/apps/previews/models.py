@@ -14,6 +14,7 @@ class Render(models.Model):
 
     ``reader`` is the sample reader whose copy it shows, empty for the message as it is written; ``made_for`` covers the values and the
     syntax that the copy hangs on. Elements and places are those of the message itself; ``tree`` has the elements of the merged one.
+    ``made_with`` is the same for machines whose browser, fonts and code render alike.
     ``mode`` says how the profile was changed for it: ``own`` for not at all, else some of ``images``, ``night`` and ``turned``, each turned
     over, joined by ``+``. ``departure`` is how far its layout lies from that of an engine that drops nothing, in per cent.
     """
@@ -28,6 +29,7 @@ class Render(models.Model):
     mode = models.CharField(max_length=24, default="own")
     reader = models.CharField(max_length=120, default="", blank=True)
     made_for = models.CharField(max_length=64, default="", blank=True)
+    made_with = models.CharField(max_length=16, default="", blank=True)
     tree = models.JSONField(default=list)
     key = models.CharField(max_length=64, db_index=True)
     state = models.CharField(max_length=10, choices=State, default=State.WAITING)

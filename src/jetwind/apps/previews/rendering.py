@@ -15,9 +15,9 @@ from django.db import transaction
 from django.db.models import Count, Q
 from django.utils import timezone
 
-from jetwind import __version__
 from jetwind.apps.blobs import store
 from jetwind.apps.intake.models import Revision
+from jetwind.apps.jobs import machines
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.previews.as_whom import AS_WRITTEN, whom_of
 from jetwind.apps.previews.copies import Copy, copy_for
@@ -109,6 +109,9 @@ class _Asked(NamedTuple):
 
 def _render(revision: Revision, work_id: int, browser: Captures, copy: Copy, deadline: float) -> None:
     """One reader's copy in every profile that waits for it."""
+    # Renders are held against each other: those that another browser, other fonts or other code made are made anew along with the rest.
+    done = revision.renders.filter(state=Render.State.DONE, reader=copy.whom.name)
+    done.exclude(made_with=machines.own_facts().renders_key).update(state=Render.State.WAITING, departure=None, problem="")
     rows = revision.renders.filter(state=Render.State.WAITING)
     waiting = [render for render in rows.filter(reader=copy.whom.name) if render.profile in profiles()]
     waiting.sort(key=lambda render: (render.mode != OWN, list(profiles()).index(render.profile)))
@@ -126,6 +129,7 @@ def _render(revision: Revision, work_id: int, browser: Captures, copy: Copy, dea
 def _ask(render: Render, copy: Copy, to_take: dict[str, _Asked]) -> None:
     """Answer a render from another that shows the same, or add it to those that the browser is asked for."""
     render.made_for = copy.whom.made_for
+    render.made_with = machines.own_facts().renders_key
     profile = shown_in(profiles()[render.profile], render.mode)
     try:
         page = copy.rewriter(profile)
@@ -303,7 +307,7 @@ def _try_losses(
 
 def _trial_key(chosen: Sequence[str], finished: Sequence[str], copy: Copy) -> str:
     """Changes with everything that an answer about losses depends on."""
-    asked = [__version__, list(Shown.__slots__), chosen, finished, copy.facts.key]
+    asked = [machines.own_facts().renders_key, list(Shown.__slots__), chosen, finished, copy.facts.key]
     return hashlib.sha256(json.dumps(asked).encode()).hexdigest()
 
 
@@ -329,7 +333,9 @@ def _keep_measured(render: Render, found: Measured, copy: Copy) -> None:
 def _key(request: CaptureRequest, page: Rewritten) -> str:
     window = [request.width, request.first_screen, request.pixel_ratio, request.dark, request.room, request.shrinks]
     return hashlib.sha256(
-        json.dumps([__version__, request.html, sorted(page.parts), sorted(page.own.items()), window]).encode("utf-8", "surrogatepass")
+        json.dumps([machines.own_facts().renders_key, request.html, sorted(page.parts), sorted(page.own.items()), window]).encode(
+            "utf-8", "surrogatepass"
+        )
     ).hexdigest()
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import threading
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 
 from django.db import transaction
 from django.utils import timezone
@@ -15,12 +15,13 @@ from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.selectors import message_of, newest_open, numbered
 from jetwind.apps.intake.services import refuse_if_locked
 from jetwind.apps.jobs import services as jobs
+from jetwind.apps.jobs.machines import best_for
 from jetwind.apps.jobs.models import Work
 from jetwind.apps.previews.as_whom import AsWhom, as_whom, whom_of
 from jetwind.apps.previews.models import Mark, Render
 from jetwind.apps.previews.modes import OWN, needed
 from jetwind.apps.previews.selectors import renders_for_checks
-from jetwind.apps.review.questions import is_slow
+from jetwind.apps.review.questions import is_slow, machines_of
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
 from jetwind.apps.workspace.desk import SECONDS_OF_A_HOUSE, Workbench, at_the_workbench
@@ -71,7 +72,7 @@ def ask_for_renders(
             doing="waiting for a worker",
             total=revision.renders.count(),
             enqueue=lambda work_id: jobs.defer(
-                "previews.render_revision", is_slow=is_slow(revision), revision_id=revision.pk, work_id=work_id
+                "previews.render_revision", is_slow=is_slow(revision), needs="renders", revision_id=revision.pk, work_id=work_id
             ),
         )
         # What waits for a free machine is not waited for by what somebody asks for now.
@@ -80,12 +81,15 @@ def ask_for_renders(
 
 
 def show_mode(user: User, revision: Revision, mode: str, only: Sequence[str] = (), reader: str = "") -> None:
-    """Render what a way of showing, or a reader's copy, still lacks.
+    """Render what a way of showing, or a reader's copy, still lacks; what the machine that renders now would make otherwise is made anew.
 
     Raises:
         NotAllowed: not permitted.
     """
     permit(user, "mailing:view", revision.mailing.workspace)
+    best = best_for("renders")
+    if best is not None:
+        _make_anew(revision, {best.renders_key})
     ask_for_renders(revision, mode=mode, only=only, whom=as_whom(revision, reader))
 
 
@@ -123,10 +127,25 @@ def render_newest(workspace: Workspace, work_id: int) -> None:
 
 
 def render_what_is_missing(revision_id: int) -> None:
-    """Have a revision rendered where its renders are not whole or show another copy than now."""
+    """Have a revision rendered where its renders are not whole, show another copy than now, or were made with what no machine has any more."""
     revision = numbered(revision_id)
-    if not renders_for_checks(revision):
+    if not renders_for_checks(revision) or made_otherwise(revision):
         ask_for_renders(revision)
+
+
+def made_otherwise(revision: Revision) -> bool:
+    """Have the renders wait again that were made with a browser, fonts or code that no machine has any more; whether there are any.
+
+    Nothing waits again while no machine has a browser at all.
+    """
+    keys = {facts.renders_key for facts in machines_of(revision)} - {""}
+    return bool(keys) and _make_anew(revision, keys)
+
+
+def _make_anew(revision: Revision, keys: Collection[str]) -> bool:
+    """Have the renders wait again that were made with none of ``keys``; whether there are any."""
+    old = revision.renders.filter(state=Render.State.DONE).exclude(made_with__in=keys)
+    return bool(old.update(state=Render.State.WAITING, departure=None, problem=""))
 
 
 def is_behind(revision: Revision, answered: Sequence[str]) -> bool:

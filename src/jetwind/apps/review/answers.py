@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping, Sequence
+from datetime import datetime
 from typing import Any, cast
 
 from django.conf import settings
 from django.db import transaction
+from django.db.models import QuerySet
 from django.utils import timezone
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.intake.models import Mailing, Revision
-from jetwind.apps.intake.selectors import message_of, newest_open, numbered
+from jetwind.apps.intake.selectors import message_of, newest_open, numbered, plain_title
+from jetwind.apps.jobs import machines
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
 from jetwind.apps.review.models import CheckRun, FindingRecord
@@ -45,6 +48,7 @@ def ask_for_checks(revision: Revision, user: User | None = None, *, patience: in
         enqueue=lambda work_id: jobs.defer(
             "review.check_revision",
             is_slow=patience > 1 or is_slow(revision),
+            needs="checks",
             revision_id=revision.pk,
             work_id=work_id,
             **({"patience": patience} if patience > 1 else {}),
@@ -58,8 +62,41 @@ def ask_for_rechecks(workspace: Workspace) -> Work:
         RECHECKS,
         f"workspace:{workspace.pk}",
         doing="waiting for a worker",
-        enqueue=lambda work_id: jobs.defer("review.recheck_house", workspace_id=workspace.pk, work_id=work_id),
+        enqueue=lambda work_id: jobs.defer("review.recheck_house", needs="checks", workspace_id=workspace.pk, work_id=work_id),
     )
+
+
+def recheck_alike(mailing: Mailing, titles: Collection[str]) -> None:
+    """Have the open messages of a house checked again that have one of these titles, but for capitals and blanks, like ``mailing``."""
+    plain = {" ".join(title.split()).lower() for title in titles}
+    others = Mailing.objects.filter(workspace_id=mailing.workspace_id).exclude(pk=mailing.pk).annotate(plain=plain_title("title"))
+    _recheck_soon(others.filter(plain__in=plain))
+
+
+def recheck_copies(mailing: Mailing) -> None:
+    """Have the open copies of a message checked again: some checks hold them against it."""
+    _recheck_soon(Mailing.objects.filter(copied_from=mailing))
+
+
+def recheck_planned(since: datetime, until: datetime) -> None:
+    """Have the open messages checked again whose planned time lies after ``since`` and not after ``until``."""
+    _recheck_soon(Mailing.objects.filter(planned_at__gt=since, planned_at__lte=until))
+
+
+def _recheck_soon(mailings: QuerySet[Mailing]) -> None:
+    # Work of other messages is asked for by a task of its own: here it would be locked in another order than elsewhere.
+    numbers = list(mailings.exclude(stage=Mailing.Stage.RELEASED).order_by("pk").values_list("pk", flat=True))
+    if numbers:
+        jobs.defer("review.recheck_messages", needs="checks", mailing_ids=numbers)
+
+
+def recheck_messages(mailing_ids: Sequence[int]) -> None:
+    """Have the newest revision of each of these messages checked again where its answers no longer hold."""
+    with Workbench(seconds=SECONDS_OF_A_HOUSE) as bench:
+        for number in mailing_ids:
+            newest = Revision.objects.filter(mailing_id=number).order_by("number").last()
+            if newest is not None:
+                bench.ask(recheck_if_outdated, newest.pk)
 
 
 def recheck_outdated(workspace: Workspace, work_id: int) -> None:
@@ -96,7 +133,7 @@ def check_now(revision: Revision, patience: int = 1, *, is_prepared: bool = Fals
         return last
     for prepare in () if is_prepared else preparations:
         prepare(revision)
-    question = Question(revision, context_of(revision))
+    question = Question(revision, context_of(revision), [machines.own_facts()])
     asks_again = last is not None and patience > 1 and bool(last.unlooked)
     if last is not None and not asks_again and question.is_answered_by(last):
         return last
@@ -116,16 +153,7 @@ def check_now(revision: Revision, patience: int = 1, *, is_prepared: bool = Fals
 
 def _keep(revision: Revision, question: Question, answer: Review, last: CheckRun | None, holding: Mapping[str, list[Any]]) -> CheckRun:
     """A run of what was answered now and what held from the run before."""
-    checks = registry()
-    outcomes = {
-        result.check: [
-            result.outcome.value,
-            result.reason,
-            sorted(result.used),
-            "" if result.outcome.is_unlooked else question.answer_key(checks[result.check], result.used),
-        ]
-        for result in answer.results
-    }
+    outcomes = {result.check: _outcome(question, result) for result in answer.results}
     told = {
         "outcomes": dict(sorted({**holding, **outcomes}.items())),
         "spam": answer.spam.as_json(),
@@ -157,6 +185,13 @@ def _keep(revision: Revision, question: Question, answer: Review, last: CheckRun
             found.order = order
         FindingRecord.objects.bulk_create(everything)
     return run
+
+
+def _outcome(question: Question, result: CheckResult) -> list[Any]:
+    """What a check answered, why, what the answer hangs on, and the key of that; empty where nothing was looked at."""
+    declared = registry()[result.check]
+    told = question.told(declared, result.used)
+    return [result.outcome.value, result.reason, told, "" if result.outcome.is_unlooked else question.answer_key(declared, told)]
 
 
 _WEIGHT = {"stop": 0, "fix": 1, "note": 2}

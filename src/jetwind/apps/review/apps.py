@@ -1,4 +1,4 @@
-"""App configuration, and the checks that follow a new revision."""
+"""App configuration, and what it adds to the apps below."""
 
 from django.apps import AppConfig
 
@@ -9,15 +9,15 @@ class ReviewConfig(AppConfig):
     name = "jetwind.apps.review"
 
     def ready(self) -> None:
-        """Check every new revision, and again what a change of the house touches."""
+        """Tell the checks what is known, and show what every page needs of a revision."""
         from django.contrib.postgres.expressions import ArraySubquery
         from django.db.models import CharField, OuterRef, Subquery, Value
         from django.db.models.functions import Cast, Concat, JSONObject
 
         from jetwind.apps.intake.selectors import known_of_revisions
-        from jetwind.apps.intake.services import on_new_revision
+        from jetwind.apps.jobs.machines import in_the_house
         from jetwind.apps.jobs.services import latest_of_each
-        from jetwind.apps.review.answers import ask_for_checks, ask_for_rechecks, preparations
+        from jetwind.apps.review.answers import preparations
         from jetwind.apps.review.fields_station import messages_of
         from jetwind.apps.review.instead import page_instead
         from jetwind.apps.review.models import PicturesRead, SenderPapers, StationLook
@@ -26,11 +26,12 @@ class ReviewConfig(AppConfig):
         from jetwind.apps.review.sender_papers import bring_up_to_date, papers_for_checks
         from jetwind.apps.workspace.desk import instead, standing
         from jetwind.apps.workspace.reader_views import messages_of as shown_of_readers
-        from jetwind.apps.workspace.services import on_settings_changed
 
         subject = Concat(Value("revision:"), Cast(OuterRef("pk"), CharField()))
         known_of_revisions["works"] = lambda: ArraySubquery(latest_of_each(subject))
         known_of_revisions["looked_at"] = lambda: ArraySubquery(StationLook.objects.filter(revision=OuterRef("pk")).values("station"))
+
+        known_of_revisions["machines"] = in_the_house
 
         read = PicturesRead.objects.filter(revision=OuterRef("pk"))
         known_of_revisions["pictures_read_key"] = lambda: Subquery(read.values("key")[:1])
@@ -44,6 +45,4 @@ class ReviewConfig(AppConfig):
         circumstances.append(papers_for_checks)
         preparations.append(stand)
         preparations.append(bring_up_to_date)
-        on_new_revision.append(ask_for_checks)
-        on_settings_changed.append(ask_for_rechecks)
         shown_of_readers.append(messages_of)

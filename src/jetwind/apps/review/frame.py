@@ -17,7 +17,7 @@ from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
-from jetwind.apps.review.answers import CHECKS, ask_for_checks, crashed_checks
+from jetwind.apps.review.answers import CHECKS, crashed_checks
 from jetwind.apps.review.models import CheckRun, FindingRecord
 from jetwind.apps.review.selectors import ShownFinding, StationState, Walk, station_address, walk_of
 from jetwind.apps.ui.given import whole_number
@@ -126,13 +126,11 @@ class Frame:
 
 
 def frame(request: HttpRequest, revision: Revision, slug: str) -> Frame:
-    """The frame of a station's page. Answers that no longer hold are asked for anew, whoever looks."""
+    """The frame of a station's page."""
     assert isinstance(request.user, User)
     walk = walk_of(revision)
     rows = getattr(revision, "works", None)
-    if walk.is_stale:
-        ask_for_checks(revision)
-    if walk.is_stale or rows is None:
+    if rows is None:
         rows = jobs.latest_of_each(f"revision:{revision.pk}")
     state = next(state for state in walk.stations if state.slug == slug)
     chosen = next((found for found in walk.findings if found.record.fingerprint == request.GET.get("finding")), None)

@@ -157,7 +157,7 @@ def page(request: HttpRequest, walk: Walk, message: Message) -> dict[str, Any]:
         "balance": balance_of(walk, {index: entry.number for entry in entries for index in entry.elements}),
         "wiper": _wiper(savings, request.GET.get("finding", "")) if choice is None else None,
         "can_place": any(less[picture.key].octets > 0 and can_take(message, picture) for picture in pictures),
-        "reader": name_of_reader(),
+        "reader": name_of_reader(walk.revision),
         "unknown": sum(octets is None and not picture.is_tracking and not picture.is_lost for picture, octets in weighed),
     }
 

@@ -16,12 +16,13 @@ from jetwind.apps.audit.services import record
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.selectors import numbered
 from jetwind.apps.intake.services import refuse_if_locked
+from jetwind.apps.jobs import machines
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
 from jetwind.apps.review.answers import ask_for_checks, storable
 from jetwind.apps.review.models import PicturesRead
 from jetwind.apps.review.models import PictureWords as Row
-from jetwind.apps.review.questions import is_slow, message_to_check, readers_of
+from jetwind.apps.review.questions import is_slow, machines_of, message_to_check, readers_of
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
 from jetwind.apps.workspace.desk import Held
@@ -47,8 +48,13 @@ class KeptWords:
 
     def __init__(self, revision: Revision, key: str) -> None:
         self._revision = revision
-        self.reader = name_of_reader()
-        self.key = f"{key} {self.reader}"
+        #: Which program reads is a fact of a machine, which ``questions`` keeps beside the key.
+        self.key = key
+
+    @cached_property
+    def reader(self) -> str:
+        """The program that reads pictures where the checks run."""
+        return machines.own_facts().reading
 
     def __reduce__(self) -> tuple[Any, ...]:
         return copy, (PictureWords(self.by_picture, self.reader),)
@@ -60,10 +66,9 @@ class KeptWords:
         return words_of(self._revision.mailing.workspace, found.pictures) if found is not None else {}
 
 
-def name_of_reader() -> str:
-    """The program that reads pictures here; empty for none."""
-    found = reader()
-    return found.name if found is not None else ""
+def name_of_reader(revision: Revision) -> str:
+    """The program that reads pictures, of the machines at work; empty for none."""
+    return next((facts.reading for facts in machines_of(revision) if facts.reading), "")
 
 
 def words_of(workspace: Workspace, pictures: Iterable[str]) -> dict[str, Words]:
@@ -88,13 +93,15 @@ def words_for_checks(revision: Revision) -> dict[str, Any]:
 
 def ask_for_reading(revision: Revision) -> Work | None:
     """Have the pictures of a revision read in the background, where a program is installed and one of them has not been."""
-    if reader() is None or not _waiting(revision):
+    if not name_of_reader(revision) or not _waiting(revision):
         return None
     return jobs.start(
         READING,
         f"revision:{revision.pk}",
         doing="waiting for a worker",
-        enqueue=lambda work_id: jobs.defer("review.read_pictures", is_slow=is_slow(revision), revision_id=revision.pk, work_id=work_id),
+        enqueue=lambda work_id: jobs.defer(
+            "review.read_pictures", is_slow=is_slow(revision), needs="pictures", revision_id=revision.pk, work_id=work_id
+        ),
     )
 
 
@@ -103,12 +110,11 @@ def _shown(revision: Revision) -> list[Any]:
 
 
 def _waiting(revision: Revision) -> dict[str, Any]:
-    """Pictures that were never read, or by another program; whoever entered words has them read no more."""
-    found = reader()
+    """Pictures that were never read, or by a program that no machine has any more; those whose words a person entered are not read."""
     wanted = to_read(_shown(revision), ())
     rows = rows_of(revision.mailing.workspace, wanted)
-    name = found.name if found is not None else ""
-    done = {key for key, row in rows.items() if row.by_id is not None or row.reader == name}
+    programs = {facts.reading for facts in machines_of(revision)}
+    done = {key for key, row in rows.items() if row.by_id is not None or row.reader in programs}
     return {key: picture for key, picture in wanted.items() if key not in done}
 
 
@@ -200,9 +206,11 @@ def enter(user: User, revision: Revision, picture: str, words: str, before: str)
 def _stand_elsewhere(revision: Revision, picture: str) -> None:
     """Other messages of the house with the same picture: what their checks said of it holds no more."""
     others = PicturesRead.objects.filter(pictures__contains=[picture], revision__mailing__workspace=revision.mailing.workspace)
-    for other in others.exclude(revision=revision).exclude(revision__mailing__stage=Mailing.Stage.RELEASED):
+    open_ones = others.exclude(revision=revision).exclude(revision__mailing__stage=Mailing.Stage.RELEASED)
+    for other in open_ones.select_related("revision__mailing__workspace"):
         known: Mapping[str, Words] = words_of(revision.mailing.workspace, other.pictures)
         PicturesRead.objects.filter(pk=other.pk).update(key=key_of(known, ""))
+        ask_for_checks(other.revision)
 
 
 def in_form(words: Words | None) -> str:

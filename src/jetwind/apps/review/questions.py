@@ -2,6 +2,9 @@
 
 An answer holds as long as the circumstances that its check looked at stay as they are. So each circumstance is as narrow as an answer
 needs it: not all titles of the house, but whether this one is taken; not the whole word list, but those of its words that occur.
+
+Facts of the machine that answered are circumstances, too (decision 0034): the code of the check, the dictionaries of the languages that it
+read, the program that read pictures. Each is kept by its value, since a machine that has others makes no answer worse.
 """
 
 from __future__ import annotations
@@ -11,20 +14,22 @@ import hashlib
 import html
 import json
 import re
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from functools import cached_property
 from typing import Any
 
 from django.utils import timezone
 
-from jetwind import __version__
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.selectors import READER, message_of
+from jetwind.apps.jobs import machines
 from jetwind.apps.review.models import CheckRun
 from jetwind.apps.workspace.rulebooks import holding
 from jetwind.core.checking import Brief, Check, Context, Kind, Outcome, registry
+from jetwind.core.checking.context import WORDS_OF
 from jetwind.core.message import Message, Sample
 from jetwind.engines.dictionaries import Installed
+from jetwind.engines.machine import MachineFacts
 
 #: What apps above know of a revision that checks read: values of the context by name.
 circumstances: list[Callable[[Revision], dict[str, Any]]] = []
@@ -126,9 +131,7 @@ def _plain(context: Context, name: str) -> Any:
         return value.sha256 if value else None
     if name == "readers":
         return [[reader.name, dict(reader.values)] for reader in value]
-    if name in ("renders", "dictionaries", "answers", "picture_words"):
-        return value.key if value else None
-    if name == "papers":
+    if name in ("renders", "answers", "picture_words", "papers"):
         return value.key if value else None
     if name == "house":
         return [book.key for book in value]
@@ -142,28 +145,47 @@ def _digest(value: Any) -> str:
 
 
 class Question:
-    """A revision under circumstances. Equal keys have equal answers."""
+    """A revision under circumstances. Equal keys have equal answers.
 
-    def __init__(self, revision: Revision, context: Context) -> None:
-        self.revision, self.context = revision, context
+    ``machines`` are the facts of the machines that may have answered: of this worker, where it answers itself.
+    """
+
+    def __init__(self, revision: Revision, context: Context, machines: Sequence[MachineFacts]) -> None:
+        self.revision, self.context, self.machines = revision, context, tuple(machines)
         self._parts: dict[str, str] = {}
 
     @cached_property
     def key(self) -> str:
-        """SHA-256 over content, circumstances, and the checks' versions."""
-        versions = [(check.id, check.version) for check in registry().values()]
-        names = sorted(field.name for field in dataclasses.fields(self.context))
-        return _digest([self.revision.content_sha256, self._syntax, __version__, versions, [[name, self._part(name)] for name in names]])
+        """SHA-256 over content, circumstances, and what the first of the machines works with."""
+        return self._key(self.machines[0])
+
+    def _key(self, facts: MachineFacts) -> str:
+        return _digest([self._asked, facts.checks_key, facts.reading])
+
+    @cached_property
+    def _asked(self) -> list[Any]:
+        names = sorted(field.name for field in dataclasses.fields(self.context) if field.name != "dictionaries")
+        return [self.revision.content_sha256, self._syntax, [[name, self._part(name)] for name in names]]
 
     @cached_property
     def _syntax(self) -> str:
         """How the message's fields are written, which every check reads it by."""
         return repr(self.revision.mailing.field_syntax)
 
-    def answer_key(self, check: Check, used: Iterable[str]) -> str:
-        """SHA-256 over what one answer depends on besides the content: the check, its settings, the circumstances it looked at."""
+    def told(self, check: Check, used: Iterable[str]) -> list[str]:
+        """What an answer hangs on, to be kept with it: circumstances by name, facts of the machine that answered with their values."""
+        names = set(used)
+        facts = self.machines[0]
+        values = {f"{name}={facts.words.get(name.removeprefix(WORDS_OF), '')}" for name in names if name.startswith(WORDS_OF)}
+        values |= {f"reading={facts.reading}"} if "picture_words" in names else set()
+        plain = {name for name in names if not name.startswith(WORDS_OF)}
+        return sorted(plain | values | {f"code={facts.checks.get(check.id, '')}"})
+
+    def answer_key(self, check: Check, told: Iterable[str]) -> str:
+        """SHA-256 over what one answer depends on besides the content: the check, its settings, and what ``told`` says it hangs on."""
         own = self.context.settings.get(check.id, {})
-        return _digest([__version__, check.id, check.version, own, self._syntax, [[name, self._part(name)] for name in sorted(used)]])
+        hangs_on = [[one, "" if "=" in one else self._part(one)] for one in sorted(told)]
+        return _digest([check.id, own, self._syntax, hangs_on])
 
     def holding(self, run: CheckRun) -> dict[str, list[Any]]:
         """The answers of a run that still hold, by check."""
@@ -174,17 +196,33 @@ class Question:
             if check_id in checks
             and len(answer) == 4
             and not Outcome(answer[0]).is_unlooked
+            and all(self._holds(check_id, one) for one in answer[2] if "=" in one)
             and answer[3] == self.answer_key(checks[check_id], answer[2])
         }
 
+    def _holds(self, check_id: str, fact: str) -> bool:
+        """Whether a fact that an answer hangs on, with its value, still holds beside what the machines have."""
+        name, _, value = fact.partition("=")
+        if name == "code":
+            return machines.holds(value, [facts.checks.get(check_id, "") for facts in self.machines])
+        if name == "reading":
+            return machines.holds(value, [facts.reading for facts in self.machines])
+        return machines.holds(value, [facts.words.get(name.removeprefix(WORDS_OF), "") for facts in self.machines])
+
     def is_answered_by(self, run: CheckRun) -> bool:
         """Whether a run answers this very question, or one that differs in nothing that any of its checks looked at."""
-        return run.key == self.key or set(self.holding(run)) == set(registry())
+        # Of several machines, another may have what the one that answered lacked: then each answer is looked at.
+        return (len(self.machines) == 1 and run.key == self.key) or set(self.holding(run)) == set(registry())
 
     def _part(self, name: str) -> str:
         if name not in self._parts:
             self._parts[name] = _digest(_plain(self.context, name))
         return self._parts[name]
+
+
+def machines_of(revision: Revision) -> tuple[MachineFacts, ...]:
+    """The facts of the machines at work, as they came with a revision or from the database."""
+    return machines.known(getattr(revision, "machines", None))
 
 
 def newest_run(revision: Revision) -> CheckRun | None:
@@ -205,4 +243,8 @@ def is_slow(revision: Revision) -> bool:
 def is_outdated(revision: Revision) -> bool:
     """Whether the newest answers were given under other circumstances than those of now; a locked message keeps its answers."""
     run = newest_run(revision)
-    return run is not None and not revision.mailing.is_locked and not Question(revision, context_of(revision)).is_answered_by(run)
+    return (
+        run is not None
+        and not revision.mailing.is_locked
+        and not Question(revision, context_of(revision), machines_of(revision)).is_answered_by(run)
+    )

@@ -10,7 +10,7 @@ from django.urls import reverse
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.review.excusing import InForce
 from jetwind.apps.review.models import CheckRun, Excuse, FindingRecord
-from jetwind.apps.review.questions import Question, context_of, newest_run
+from jetwind.apps.review.questions import Question, context_of, machines_of, newest_run
 from jetwind.core.checking import Context, Level
 from jetwind.core.reports import STATIONS, Station
 
@@ -139,7 +139,9 @@ def walk_of(revision: Revision) -> Walk:
         is_signed = station.slug == "sign-off" and revision.mailing.stage in (Mailing.Stage.CLEARED, Mailing.Stage.RELEASED)
         stations.append(StationState(station, is_signed or station.slug in looks, own))
     context = context_of(revision)
-    is_stale = run is not None and not revision.mailing.is_locked and not Question(revision, context).is_answered_by(run)
+    is_stale = (
+        run is not None and not revision.mailing.is_locked and not Question(revision, context, machines_of(revision)).is_answered_by(run)
+    )
     return Walk(revision, run, stations, is_stale, context)
 
 

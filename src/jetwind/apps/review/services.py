@@ -15,14 +15,12 @@ from jetwind.apps.review.answers import PATIENT, ask_for_checks
 from jetwind.apps.review.models import Excuse, StationLook
 from jetwind.apps.review.questions import newest_run
 from jetwind.apps.review.selectors import in_force_for, shown_with
+from jetwind.apps.ui.following import follows
 from jetwind.apps.ui.merging import Overtaken, merged_table, overtaken
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
 from jetwind.core.checking import Brief, UnusableBrief
 from jetwind.core.reports import STATIONS
-
-#: Called in the same transaction when a revision is sent back: apps above add what becomes void with it.
-on_sent_back: list[Callable[[Revision, User], None]] = []
 
 
 def recheck(user: User, revision: Revision, *, longer: bool = False) -> None:
@@ -247,5 +245,4 @@ def send_back(user: User, revision: Revision, comment: str) -> None:
             raise Refused(f"Revision {revision.number} is not the newest; look at the newest one first.")
         Mailing.objects.filter(pk=mailing.pk).update(stage=Mailing.Stage.SENT_BACK)
         record("review.sent-back", actor=user, mailing_id=mailing.pk, revision=revision.number, comment=comment)
-        for follow in on_sent_back:
-            follow(revision, user)
+        follows().sent_back(revision, user)

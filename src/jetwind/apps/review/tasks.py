@@ -89,6 +89,13 @@ def make_files(revision_id: int, picture: str) -> None:
         raise jobs.Failed(f"The files cannot be made: {past}.") from past
 
 
+@app.task(name="review.recheck_messages", priority=5)
+def recheck_messages(mailing_ids: list[int]) -> None:
+    """Check again what a change of another message touches."""
+    jobs.drop_broken_connections()
+    answers.recheck_messages(mailing_ids)
+
+
 @app.task(name="review.recheck_house", priority=5)
 def recheck_house(workspace_id: int, work_id: int) -> None:
     """Check again what a change of the house touches."""

@@ -134,7 +134,7 @@ def close() -> None:
 
 def _given() -> Given:
     """What helpers need to know of this process, besides its environment."""
-    names = ("STORAGES", "HAS_MAILROOM", "PRACTICE_DIRECTORY", "ASKS_DNS")
+    names = ("STORAGES", "HAS_MAILROOM", "PRACTICE_DIRECTORY", "ASKS_DNS", "MACHINE")
     return Given({**connection.settings_dict}, {name: getattr(settings, name) for name in names})
 
 

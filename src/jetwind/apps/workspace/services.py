@@ -6,7 +6,7 @@ import csv
 import dataclasses
 import math
 import re
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from typing import Any
 
@@ -14,17 +14,13 @@ from django.db import transaction
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import record
+from jetwind.apps.ui.following import follows
 from jetwind.apps.ui.merging import Overtaken, merged_list, merged_table, merged_value
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
 from jetwind.apps.workspace.models import Workspace
 from jetwind.core.checking import UnusableSetting, check_settings, registry
 from jetwind.core.profiles import profiles
-
-#: Called in the same transaction when settings or readers change: apps above check again what they touch.
-on_settings_changed: list[Callable[[Workspace], object]] = []
-#: Called in the same transaction when the audience changes: apps above render anew.
-on_audience_changed: list[Callable[[Workspace], object]] = []
 
 #: A domain name, of two labels or more.
 DOMAIN = re.compile(r"(?=.{1,120}\Z)[a-z0-9](?:[a-z0-9-]*[a-z0-9])?(?:\.[a-z0-9](?:[a-z0-9-]*[a-z0-9])?)+\Z")
@@ -119,8 +115,7 @@ def _changing(workspace: Workspace) -> Iterator[Workspace]:
 
 def tell_of_settings(workspace: Workspace) -> None:
     """Have apps above follow a change of settings or readers, in the same transaction."""
-    for follow in on_settings_changed:
-        follow(workspace)
+    follows().settings_changed(workspace)
 
 
 @transaction.atomic
@@ -232,8 +227,7 @@ def set_audience(user: User, workspace: Workspace, shares: Mapping[str, float], 
         locked.audience = kept
         locked.save(update_fields=["audience"])
         record("workspace.changed", actor=user, what="the audience by client profile", house=locked.pk)
-        for follow in on_audience_changed:
-            follow(locked)
+        follows().audience_changed(locked)
 
 
 def audience_from_csv(data: bytes) -> dict[str, float]:

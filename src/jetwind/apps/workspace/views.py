@@ -17,6 +17,7 @@ from jetwind.apps.workspace import domains, services
 from jetwind.apps.workspace.access import asks, may, workspace_of
 from jetwind.apps.workspace.check_list import check_groups, chosen_settings
 from jetwind.apps.workspace.forms import SettingsForm
+from jetwind.apps.workspace.machine_list import machine_rows, what_none_can
 from jetwind.core.profiles import profiles, usual
 
 
@@ -39,12 +40,15 @@ def settings(request: HttpRequest) -> HttpResponse:
         else:
             messages.success(request, "The settings are kept. Messages that they touch are checked again.")
             return redirect("settings")
+    machines = machine_rows()
     page = {
         "form": form,
         "workspace": workspace,
         "shown": as_shown(services.shown_settings(workspace)),
         "may_configure": may(request.user, "workspace:configure", workspace),
         "broken_entry": first_broken_entry(),
+        "machines": machines,
+        "none_can": what_none_can(machines),
         "section": "settings",
     }
     return render(request, "workspace/settings.html", page, status=400 if request.method == "POST" else 200)

@@ -71,6 +71,32 @@ class Context:
     settings: Mapping[str, Mapping[str, Any]] = dataclasses.field(default_factory=dict)
 
 
+@dataclass(frozen=True, slots=True)
+class _WatchedDictionaries:
+    """Dictionaries that note which languages are asked for: a dictionary that is added changes no answer about another language."""
+
+    watched: Dictionaries
+    used: set[str] = dataclasses.field(compare=False)
+
+    @property
+    def key(self) -> str:
+        """That of the dictionaries."""
+        return self.watched.key
+
+    def names(self, language: str) -> tuple[str, ...]:
+        """The dictionaries of a language."""
+        self.used.add(f"{WORDS_OF}{language}")
+        return self.watched.names(language)
+
+    def has(self, name: str, word: str) -> bool:
+        """Whether a dictionary has a word."""
+        return self.watched.has(name, word)
+
+
+#: Before a language's code: the circumstance which dictionary of that language is at hand.
+WORDS_OF = "dictionaries:"
+
+
 class WatchedContext:
     """A context that notes which circumstances a check looks at, so that its answer is kept while those stay."""
 
@@ -79,8 +105,11 @@ class WatchedContext:
         self.__dict__["watched"] = context
 
     def __getattr__(self, name: str) -> Any:
+        value = getattr(self.__dict__["watched"], name)
+        if name == "dictionaries" and value is not None:
+            return _WatchedDictionaries(value, self.__dict__["used"])
         self.__dict__["used"].add(name)
-        return getattr(self.__dict__["watched"], name)
+        return value
 
     def as_context(self) -> Context:
         """Itself, in the place of the context."""

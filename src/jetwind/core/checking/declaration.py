@@ -27,7 +27,7 @@ _declared: dict[str, Check] = {}
 
 @dataclass(frozen=True)
 class Check:
-    """Everything there is to know about one check. ``version`` goes up when the same message may get another answer.
+    """Everything there is to know about one check.
 
     ``merged``: it is asked of the copies that sample readers get, too. ``together``: for each cause whose faults are told as one finding,
     the sentence that tells two faults or more; ``{many}`` in it is the number of places.
@@ -42,7 +42,6 @@ class Check:
     samples: tuple[CheckSample, ...]
     find: Find
     options: type[Options]
-    version: int
     module: str
     merged: bool = False
     together: Mapping[str, str] = field(default_factory=dict)
@@ -67,7 +66,6 @@ def check(
     basis: str,
     samples: Sequence[CheckSample],
     options: type[Options] = Options,
-    version: int = 1,
     merged: bool = False,
     together: str | Mapping[str, str] = "",
 ) -> Callable[[Callable[..., Iterator[Hit]]], Callable[..., Iterator[Hit]]]:
@@ -94,9 +92,7 @@ def check(
         causes = {"": together} if isinstance(together, str) and together else dict(together or {})
         if any("{many}" not in sentence for sentence in causes.values()):
             raise DeclarationError(f"{id}: a sentence for several faults says how {{many}} places there are")
-        _declared[id] = Check(
-            id, name, level, why, fix, basis, tuple(samples), cast(Find, find), options, version, find.__module__, merged, causes
-        )
+        _declared[id] = Check(id, name, level, why, fix, basis, tuple(samples), cast(Find, find), options, find.__module__, merged, causes)
         return find
 
     return declare

@@ -16,7 +16,6 @@ from jetwind.core.spam.total import spam_sum
     why="Filters may put the message aside before any reader sees it.",
     fix="Look at the heaviest reasons first, change one thing, and see what moves.",
     basis="Common practice, no published source; weights and bands measured on open mail of 2002 (docs/spam-calibration.md), those of modern habits set by hand",
-    version=2,
     samples=[
         clear(
             "From: a@kiln.org\nSubject: Spring glaze sale\n\nTwelve glazes at a fifth off until Sunday.\nUnsubscribe: https://kiln.org/u\n"

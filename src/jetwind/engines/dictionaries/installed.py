@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import re
 from dataclasses import dataclass
 from functools import lru_cache
@@ -35,6 +36,12 @@ class Installed:
         """Names and sizes of the dictionaries that are there."""
         return repr(sorted((path.stem, path.stat().st_size) for path in self.folder.glob("*.dic")))
 
+    def versions(self) -> dict[str, str]:
+        """A digest of the dictionaries of each language that has one, by the language's code (its primary subtag)."""
+        languages = {"en", *(re.split("[_-]", path.stem)[0] for path in self.folder.glob("*.dic"))}
+        named = {language: self.names(language) for language in sorted(languages)}
+        return {language: _digest(self.folder, names) for language, names in named.items() if names}
+
     def names(self, language: str) -> tuple[str, ...]:
         """The dictionaries of a language; for English there is always one."""
         return _names(self.folder, language)
@@ -42,6 +49,16 @@ class Installed:
     def has(self, name: str, word: str) -> bool:
         """Whether a dictionary has a word. Opening one takes some 100 ms."""
         return bool(_opened(self.folder, name).spell(word))
+
+
+def _digest(folder: Path, names: tuple[str, ...]) -> str:
+    """Twelve hexadecimal digits of the SHA-256 of dictionaries; of one that comes with the package, its name says all."""
+    digest = hashlib.sha256()
+    for name in names:
+        digest.update(name.encode())
+        for path in (folder / f"{name}.dic", folder / f"{name}.aff"):
+            digest.update(path.read_bytes() if path.is_file() else b"")
+    return digest.hexdigest()[:12]
 
 
 def _names(folder: Path, language: str) -> tuple[str, ...]:

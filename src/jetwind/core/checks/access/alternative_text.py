@@ -43,7 +43,6 @@ def shown_pictures(message: Message) -> Iterator[Element]:
     fix='Say in alt what the picture says; for mere decoration write alt="".',
     basis="WCAG 2.2 SC 1.1.1; HTML §4.8.4.4 (from memory)",
     merged=True,
-    version=2,
     together="{many} pictures have no alt attribute.",
     samples=[
         clear('<img src="https://kiln.org/bowl.png" alt="Sea-green bowl">'),
@@ -85,7 +84,6 @@ def find_missing(message: Message, context: Context, options: Options) -> Iterat
     fix='Say in alt what the picture says; for mere decoration write alt="".',
     basis="HTML §4.8.4.4 (from memory)",
     merged=True,
-    version=2,
     together="{many} alternative texts are file names.",
     samples=[
         clear('<img src="https://kiln.org/bowl.png" alt="Sea-green bowl">'),
@@ -138,7 +136,6 @@ _POT = "https://kiln.org/pot.png"
     fix="Say in alt where the link leads.",
     basis="WCAG 2.2 SC 2.4.4 and 4.1.2; HTML §4.8.4.4.1 (from memory)",
     merged=True,
-    version=2,
     together="The links of {many} pictures have no words.",
     samples=[
         clear(f'<a href="https://kiln.org/pots"><img src="{_POT}" alt="All pots"></a>'),
@@ -200,7 +197,6 @@ _NUMBERED = re.compile(r"[\s_-]*\d{1,4}\Z")
     fix='Say in alt what the picture says; for mere decoration write alt="".',
     basis="Common practice, no published source",
     merged=True,
-    version=2,
     together="{many} alternative texts say nothing of their pictures.",
     samples=[
         clear(f'<img src="{_POT}" alt="Sea-green bowl"><img src="x" alt="">'),
@@ -251,7 +247,6 @@ class LongOptions(Options):
     fix="Say it in a sentence, and the rest as text beside the picture.",
     basis="Common practice, no published source",
     options=LongOptions,
-    version=2,
     together="{many} alternative texts are too long.",
     samples=[
         clear(f'<img src="{_POT}" alt="Sea-green bowl on the long shelf, with its lid beside it">'),
@@ -281,7 +276,6 @@ def find_long(message: Message, context: Context, options: LongOptions) -> Itera
     fix='Write alt="" where the text beside the picture says it all.',
     basis="HTML §4.8.4.4 (from memory)",
     merged=True,
-    version=2,
     together="{many} alternative texts repeat the text beside them.",
     samples=[
         clear(f'<p><img src="{_POT}" alt="Sea-green bowl"> Bowls are back</p>'),

@@ -25,7 +25,6 @@ _PARTS = re.compile(r"[\W_\d]+")
     fix='Say what the picture shows, such as the company’s name for its logo; for mere decoration write alt="".',
     basis="WCAG 2.2 SC 1.1.1; common practice, no published source",
     merged=True,
-    version=2,
     together="{many} alternative texts say what kind of picture it is, and not what is to be seen.",
     samples=[
         clear('<img src="a.png" alt="Kiln Works logo"><img src="b.png" alt="Photo of the quay"><img src="c.png" alt="Play icon">'),

@@ -107,7 +107,6 @@ def find_title_missing(message: Message, context: Context, options: Options) -> 
     why="Listeners go from heading to heading; without them they hear everything from the top.",
     fix="Mark the main line as h1 and go down one level at a time.",
     basis="WCAG 2.2 SC 1.3.1",
-    version=2,
     together={"skipped": "{many} headings skip a level.", "empty": "{many} headings are empty."},
     samples=[
         clear(f"<h1>Glazes</h1>{_COPY}<h2>Ash</h2>{_COPY}<h3>Sea</h3>{_COPY}<h2>Sand</h2>{_COPY}"),
@@ -197,7 +196,6 @@ _LONG = 350
     why="A screen reader announces rows and columns before every line.",
     fix='Give each layout table role="presentation".',
     basis="WAI-ARIA 1.2, presentation; WCAG 2.2 SC 1.3.1",
-    version=2,
     samples=[
         clear(f"<table role='presentation'><tr><td>{_COPY}</td></tr></table>"),
         clear(f"<table role='none'><tr><td>{_COPY}</td></tr></table>"),

@@ -36,7 +36,6 @@ _OPENS = {"}": "{", ")": "(", "]": "["}
     why="A brace too many or too few takes the rules around it along, in every client.",
     fix="Close what was opened, and write each declaration as name: value.",
     basis="CSS Syntax 3 §5 (from memory)",
-    version=2,
     together="Style sheets cannot be read in {many} places.",
     samples=[
         clear("<style>p { color: red } @media (max-width: 600px) { p { color: blue } } a[href='}'] { color: red }</style><p>x</p>"),

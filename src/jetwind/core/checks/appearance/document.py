@@ -47,7 +47,6 @@ def find_doctype(message: Message, context: Context, options: Options) -> Iterat
     why="Mail programs on phones take the screen’s width, as the renders do; a browser that shows the message, such as its web version, lays it out as for a wide screen.",
     fix='Put <meta name="viewport" content="width=device-width, initial-scale=1"> into the head.',
     basis="Common practice, no published source",
-    version=2,
     samples=[
         clear('<meta name="viewport" content="width=device-width"><style>@media (max-width:600px){td{width:100%}}</style><p>x</p>'),
         clear(
@@ -94,7 +93,6 @@ _HANDLER = re.compile(r"on(?!ly\b)[a-z]{3,}\Z")
     why="Clients strike them out or warn of them, and filters refuse such messages.",
     fix="Take it out; lead to a web page instead.",
     basis=f"{_DATASET}: html-form, html-object, html-video and others",
-    version=2,
     together="{many} scripts, forms, frames and handlers do not work in mail.",
     samples=[
         clear("<p>x</p><a href='https://b.org/form'>Form</a>"),

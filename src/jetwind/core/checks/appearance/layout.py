@@ -52,7 +52,6 @@ _SYSTEM = frozenset(["caption", "icon", "menu", "message-box", "small-caption", 
     why="Where none of the named fonts is there, the client falls back to its own, often a serif in the middle of a sans-serif layout.",
     fix="End the list with serif, sans-serif or monospace.",
     basis="CSS Fonts 4 §2.1 (from memory)",
-    version=2,
     together="{many} font lists end without a generic family.",
     samples=[
         clear("<p style=\"font-family:'Atkinson Hyperlegible',Arial,sans-serif\">x</p><p style='font:bold 16px/1.4 Georgia,serif'>y</p>"),
@@ -194,7 +193,6 @@ def find_width(message: Message, context: Context, options: WidthOptions) -> Ite
     why="Each client shares the difference out in its own way: columns shift, and pictures show seams.",
     fix="Give the cells widths that add up to the table's.",
     basis="Common practice, no published source",
-    version=2,
     together="{many} rows have columns that do not add up to the row.",
     samples=[
         clear("<table width='600'><tr><td width='200'>a</td><td width='400'>b</td></tr></table>"),

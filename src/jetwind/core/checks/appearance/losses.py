@@ -190,7 +190,6 @@ def _together(what: dict[str, str], where: str = " in {clients}") -> dict[str, s
     why="In that client the message does not look as it was made.",
     fix="Use what every chosen client takes, give a fallback before it, or excuse the loss where it is meant.",
     basis="Open support dataset (its package and date stand in facts/client_support.json); the loss is tried on the render",
-    version=2,
     together=_together({"declarations": "Declarations are", "selectors": "Rules are", "media": "At-rules are"}),
     samples=[
         clear(_FLEX, renders=laid_out("word-processor")),
@@ -215,7 +214,6 @@ def find_css_unsupported(message: Message, context: Context, options: Options) -
     why="In that client the message does not look as it was made.",
     fix="Use elements and attributes that every chosen client takes, or excuse the loss where it is meant.",
     basis="Open support dataset (its package and date stand in facts/client_support.json); the loss is tried on the render",
-    version=2,
     together=_together({"markup": "Elements and attributes are"}) | _together({"form": "Parts of a form are"}, where=""),
     samples=[
         clear("<section>x</section>", renders=laid_out("word-processor")),

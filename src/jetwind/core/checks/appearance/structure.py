@@ -23,7 +23,6 @@ from jetwind.core.source import Span, Spans
     why="One client then shows what was meant for another, or hides the rest of the message.",
     fix="Close every <!--[if …]> with its <![endif]--> and never put one inside another.",
     basis="Common practice, no published source",
-    version=2,
     together="{many} conditional comments do not close as they should.",
     samples=[
         clear("<!--[if mso]><table><tr><td><![endif]--><div>x</div><!--[if mso]></td></tr></table><![endif]-->"),
@@ -84,7 +83,6 @@ _CELLS = frozenset({"td", "th", "tr"})
     why="Each client mends broken markup in its own way, and the layout breaks in some of them.",
     fix="Close what is open, delete what closes nothing, and give an attribute or an id once.",
     basis="HTML §13.2.2, §13.2.6 (from memory)",
-    version=2,
     together={
         "tags": "Clients have to mend {many} tags that do not open and close as they should.",
         "twice": "{many} tags have an attribute twice; the second is dropped.",

@@ -31,7 +31,6 @@ _MOST_BLOCKS = 500
     why="The sending system does not read it: the reader sees the machinery instead of a name.",
     fix="Write the field in this message's syntax, or take it out.",
     basis="Common practice, no published source",
-    version=2,
     together="{many} fields are in another syntax than this message’s.",
     samples=[
         clear("<p>Dear {{ first_name }}, 50% off [today] and 100%! See footnote [1] and {1}.</p>"),

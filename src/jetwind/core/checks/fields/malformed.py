@@ -35,7 +35,6 @@ _MOST = 2_000
     why="The sending system stops on it, or sends it as it is written: the reader sees the machinery.",
     fix="Close the field, give it a name, or use a filter that there is.",
     basis="Common practice, no published source; Liquid grammar as python-liquid implements it",
-    version=2,
     together="{many} fields cannot be read.",
     samples=[
         clear("<p>Dear {{ first_name | default: 'you' | upcase }}, {{ order.total }} {{- x -}} {{ 'now' | date: '%Y' }}</p>"),

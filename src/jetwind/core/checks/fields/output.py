@@ -18,7 +18,6 @@ from jetwind.core.message import Message, Sample
     why="The reader sees the machinery instead of a name, or follows a link that leads nowhere.",
     fix="Mend the reader's value, or the place that quotes a field.",
     basis="Common practice, no published source",
-    version=3,
     samples=[
         clear("<p>Dear {{ first_name }}, 50% off [today] and 100%! See footnote [1] and {1}.</p>"),
         clear("<style>@media(max-width:600px){p{color:red}}</style><p style='x'>Set {a, b} and **bold** text</p>"),

@@ -18,7 +18,6 @@ from jetwind.core.message import Message
     fix="Put the sender's street or box, place and code in the footer.",
     basis="15 U.S.C. 7704(a)(5)(A)(iii) (from memory)",
     merged=True,
-    version=2,
     samples=[
         clear("<p>Saltmarsh Kiln Works, 12 Kiln Quay, Saltmarsh SM4 7KW</p>"),
         clear("<p>P.O. Box 114<br>Saltmarsh, OR 97001</p>"),

@@ -30,7 +30,6 @@ def _need_copy(message: Message) -> None:
     fix="Write the organisation's name in the footer.",
     basis="Common practice, no published source, for how it is recognised; CASL s. 6(2), Directive 2002/58/EC art. 13(4) (from memory)",
     merged=True,
-    version=3,
     samples=[
         clear(f"{_HTML}<p>Twelve glazes.</p><p>Saltmarsh Kiln Works, 12 Kiln Quay</p>"),
         clear(f"{_HTML}<p>Your friends at Saltmarsh say hello.</p>"),
@@ -69,7 +68,6 @@ def find_identity(message: Message, context: Context, options: Options) -> Itera
     fix="Say where and when this reader signed up, in one sentence.",
     basis="Common practice, no published source; Regulation (EU) 2016/679 art. 21 (from memory) lies behind it",
     merged=True,
-    version=3,
     samples=[
         clear("<p>You are receiving this because you signed up at our open studio.</p>"),
         clear("<p>This e-mail was sent to maeve@kiln.org.</p>"),
@@ -106,7 +104,6 @@ def find_reason(message: Message, context: Context, options: Options) -> Iterato
     fix="Put a link to the page where readers choose subjects and frequency in the footer.",
     basis="Common practice, no published source",
     merged=True,
-    version=3,
     samples=[
         clear("<a href='https://kiln.org/p'>Update your preferences</a>", kind="newsletter"),
         clear("<a href='https://kiln.org/preferences?m=1'>Choose</a>", kind="newsletter"),

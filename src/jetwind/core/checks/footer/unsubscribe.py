@@ -32,7 +32,6 @@ _HEAD = "From: a@kiln.org\nSubject: x\n"
     why="The law asks for it, and a reader who finds no way out marks the message as spam.",
     fix="Put a link that says “Unsubscribe” in the footer.",
     basis="15 U.S.C. 7704(a)(3), (5); 16 CFR 316 (from memory)",
-    version=3,
     samples=[
         clear('<p>Sale</p><a href="https://kiln.org/u?m=1">Unsubscribe</a>'),
         clear('<p>To unsubscribe, <a href="https://kiln.org/p/9f3">click here</a>.</p>'),

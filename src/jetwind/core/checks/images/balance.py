@@ -92,7 +92,6 @@ class OnlyOptions(Options):
     fix="Write the message as text, and let pictures go with it.",
     basis="Common practice, no published source",
     options=OnlyOptions,
-    version=2,
     samples=[
         clear(f"{_PICTURE}{_COPY}"),
         clear("<p>{{ body }}</p>" + _PICTURE),
@@ -144,7 +143,6 @@ class BalanceOptions(Options):
     fix="Say in text what the pictures say, or show fewer of them.",
     basis="Common practice, no published source; areas as measured on the render",
     options=BalanceOptions,
-    version=2,
     samples=[
         clear(f"{_BIG}{_COPY}"),
         clear(f"<p>{{{{ body }}}}</p>{_THREE}"),

@@ -26,7 +26,6 @@ def _picture(*way: int, **more: Any) -> dict[str, Any]:
     why="The reader sees an empty box with a broken-picture sign.",
     fix="Put the picture on its server, or correct its address.",
     basis="RFC 9110 §15",
-    version=2,
     together="{many} pictures do not come.",
     samples=[
         clear(_IMAGE, given=_picture(200)),

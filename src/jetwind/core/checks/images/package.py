@@ -24,7 +24,6 @@ _MIXED = (
     why="The reader sees an empty box with a broken-picture sign.",
     fix="Add the file to the package, or correct the reference.",
     basis="RFC 2392 §2 (from memory)",
-    version=3,
     together="{many} pictures are not in the package.",
     samples=[
         clear('<img src="img/bowl.gif" alt="Bowl">', files={"img/bowl.gif": PIXEL}),

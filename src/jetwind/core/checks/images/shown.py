@@ -232,7 +232,6 @@ def _fits_itself(message: Message, element: Element) -> bool:
     why="It pushes the columns apart, or the message goes sideways.",
     fix="Give it the width of its box at most.",
     basis="Common practice, no published source",
-    version=2,
     together="{many} pictures are wider than their boxes.",
     samples=[
         clear(f"<table width='600'><tr><td>{_IMAGE}<p>Copy</p></td></tr></table>"),
@@ -301,7 +300,6 @@ def _room(message: Message, element: Element) -> float | None:
     why="Desktop clients with a word processor's engine show it with all its pixels, whatever the style says.",
     fix="Write the width in CSS px into the width attribute.",
     basis="Open support dataset (CSS width on pictures); the word-processor engine's own way from memory",
-    version=2,
     together="{many} pictures have no width attribute.",
     samples=[
         clear(_IMAGE),

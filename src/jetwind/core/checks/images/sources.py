@@ -56,7 +56,6 @@ def find_embedded(message: Message, context: Context, options: Options) -> Itera
     why="Clients that show messages on secure pages block it, and anybody on the way can read or change it.",
     fix="Ask for it over https.",
     basis="Common practice, no published source",
-    version=2,
     together="{many} pictures are asked for over http.",
     samples=[
         clear("<img src='https://kiln.org/a.png' alt='A'><img src='//kiln.org/b.png' alt='B'>"),

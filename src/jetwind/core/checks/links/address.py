@@ -51,7 +51,6 @@ _KNOWN = WEB | frozenset(
     fix="Write the whole address, with its scheme and host, and percent-encode blanks.",
     basis="WHATWG URL §4.4; RFC 3986; HTML §4.6",
     merged=True,
-    version=2,
     together="{many} links have addresses that cannot be followed.",
     samples=[
         clear("<a href='https://kiln.org/a%20b?x=1&amp;y=2#z'>Go</a><a href='//kiln.org/x'>y</a><a href='#top'>z</a>"),
@@ -134,7 +133,6 @@ def _asks_twice(address: str) -> bool:
     why="Mail programs open web, mail and phone addresses and take out the others, or warn of them.",
     fix="Link to a page with https, or take the link out.",
     basis="Common practice, no published source",
-    version=2,
     together="{many} links have schemes that mail programs do not open.",
     samples=[
         clear("<a href='https://kiln.org/'>a</a><a href='mailto:a@kiln.org'>b</a><a href='tel:+3512345'>c</a><a href='sms:+3512345'>d</a>"),
@@ -172,7 +170,6 @@ _STAGING_OF_OURS = frozenset(["dev", "devel", "develop", "test", "testing", "sta
     fix="Put the address of the public page in.",
     basis="RFC 6890; names: common practice, no published source",
     merged=True,
-    version=2,
     together="Readers cannot open {many} links: their hosts are the house’s own.",
     samples=[
         clear("<a href='https://www.kiln.org/'>a</a><a href='https://8.8.8.8/'>b</a><a href='https://dev.other.org/docs'>c</a>"),
@@ -257,7 +254,6 @@ class HostOptions(Options):
     fix="Link to a shorter host of your own.",
     basis="Common practice, no published source",
     options=HostOptions,
-    version=2,
     together="{many} links have very long hosts.",
     samples=[
         clear(f"<a href='https://{'a' * 36}.org/'>a</a>"),
@@ -292,7 +288,6 @@ _HOST = re.compile(r"(?:[\w](?:[\w-]{0,61}[\w])?\.)+[^\W\d_][\w-]{0,61}\Z")
     fix="Write mailto: and the address; percent-encode what stands behind the question mark.",
     basis="RFC 6068 §2",
     merged=True,
-    version=2,
     together="{many} mail links cannot be used.",
     samples=[
         clear("<a href='mailto:studio@kiln.org'>a</a><a href='MAILTO:a@kiln.org,b@kiln.org?subject=x%20y&amp;body=z'>b</a>"),
@@ -345,7 +340,6 @@ _TEL = re.compile(r"(?:\+[\d().-]*\d[\d().-]*|[\d*#().-]*\d[\d*#().-]*)(?:;[\w.-
     fix="Write tel: and the number with its country, such as tel:+3512345678, without blanks.",
     basis="RFC 3966 §3; a number without its country is left alone: common practice, no published source",
     merged=True,
-    version=2,
     together="{many} phone links cannot be dialled as they are written.",
     samples=[
         clear(
@@ -375,7 +369,6 @@ def find_tel(message: Message, context: Context, options: Options) -> Iterator[H
     why="The reader presses it and nothing happens.",
     fix="Give the place an id of that name, or link to a page.",
     basis="HTML §7.4.6",
-    version=2,
     together="{many} links lead to places that are not in the message.",
     samples=[
         clear("<a href='#offers'>Offers</a><h2 id=offers>Offers</h2>"),

@@ -77,7 +77,6 @@ def each(message: Message, context: Context, hit: Any) -> Iterator[Hit]:
     why="The reader lands on a page that says sorry instead of what was promised.",
     fix="Correct the address, or have the page put back, before the message leaves.",
     basis="RFC 9110 §15.5, §15.6",
-    version=2,
     together="{many} links lead to pages that answer with an error.",
     samples=[
         clear(_LINK, given=opened(answered(_A, 200))),
@@ -118,7 +117,6 @@ def find_broken(message: Message, context: Context, options: Options) -> Iterato
     why="The reader waits, and the browser says that it found nothing.",
     fix="Correct the host, or have the server and its certificate seen to, before the message leaves.",
     basis="RFC 9110 §3.3, §15.6.4; RFC 8446 for certificates",
-    version=2,
     together="{many} links lead to servers that do not answer.",
     samples=[
         clear(_LINK, given=opened(answered(_A, 200))),
@@ -170,7 +168,6 @@ def find_unreachable(message: Message, context: Context, options: Options) -> It
     why="The browser gives up, and the reader with it.",
     fix="Have the redirects mended, or link to the page itself.",
     basis="RFC 9110 §15.4",
-    version=2,
     together="{many} links are led in circles.",
     samples=[
         clear(_LINK, given=opened(answered(_A, 301, ("https://kiln.org/b", 302), ("https://kiln.org/c", 200)))),
@@ -209,7 +206,6 @@ class LongOptions(Options):
     fix="Link to where it ends, or take hops out.",
     basis="Common practice, no published source",
     options=LongOptions,
-    version=2,
     together="{many} links are led on too often.",
     samples=[
         clear(_LINK, given=opened(answered(_A, 301, ("https://kiln.org/b", 302), ("https://kiln.org/c", 200)))),
@@ -240,7 +236,6 @@ def find_long(message: Message, context: Context, options: LongOptions) -> Itera
     why="For that hop anybody on the way can read and change what the reader gets.",
     fix="Have the redirect lead to https.",
     basis="Common practice, no published source",
-    version=2,
     together="{many} links are led on to addresses that are not secure.",
     samples=[
         clear(_LINK, given=opened(answered(_A, 301, ("https://kiln.org/b", 200)))),
@@ -277,7 +272,6 @@ class SlowOptions(Options):
     fix="Have whoever runs the page look at it before the message leaves.",
     basis="Common practice, no published source",
     options=SlowOptions,
-    version=2,
     together="{many} links lead to pages that take too long.",
     samples=[
         clear(_LINK, given=opened(answered(_A, 200, took_ms=2_900))),

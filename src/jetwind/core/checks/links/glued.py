@@ -31,7 +31,6 @@ _ADDRESS_LIKE = re.compile(r"[/?#@:]|\w\.\w{2,}")
     why="The browser finds no such server, and the reader sees an error.",
     fix="Leave one whole address, or put the field that brings one.",
     basis="RFC 3986 §3 (from memory)",
-    version=2,
     together={"": "{many} links have two addresses in one."},
     samples=[
         clear('<a href="https://kiln.org/sale">Sale</a><a href="mailto:a@kiln.org">Write</a>'),
@@ -102,7 +101,6 @@ _NOT_COPY = frozenset({"a", "code", "pre", "kbd", "samp", "button"})
     why="Some programs link it by themselves, in their own colour; in the others readers have to copy it.",
     fix="Make it a link, or say that it is none with an <a> that has no href.",
     basis="Common practice, no published source",
-    version=2,
     together="{many} addresses in the copy are no links.",
     samples=[
         clear('<p>See <a href="https://kiln.org/">https://kiln.org</a> or <a href="mailto:a@kiln.org">a@kiln.org</a></p>'),

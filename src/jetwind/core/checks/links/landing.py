@@ -34,7 +34,6 @@ _MOST_OTHER_WORDS = 6
     why="The server says all is well while the reader reads “not found”, or stands on the home page and has to search.",
     fix="Correct the address, or have the page put back.",
     basis="Common practice, no published source",
-    version=2,
     together="{many} links land on pages that are not the ones that were meant.",
     samples=[
         clear(_LINK, given=opened(answered(_A, 200, page="Twelve glazes", heading="Twelve glazes, a fifth off"))),
@@ -240,7 +239,6 @@ class NarrowOptions(Options):
     fix="Have the page laid out for phones, or link to one that is.",
     basis="Common practice, no published source",
     options=NarrowOptions,
-    version=2,
     together="{many} links lead to pages that do not fit a phone.",
     samples=[
         clear(_LINK, given=opened(answered(_A, 200, landed=landed(390, 390, 15)))),

@@ -50,7 +50,6 @@ def _ours(message: Message, context: Context) -> Iterator[tuple[Link, Address]]:
     fix="Add the parameter to the address.",
     basis="House: the parameters that the workspace requires",
     options=RequiredOptions,
-    version=2,
     together={"": "{many} links lack required parameters.", "value": "{many} links have parameters of another value."},
     samples=[
         clear(_MAIL.format("<a href='https://kiln.org/'>a</a>")),

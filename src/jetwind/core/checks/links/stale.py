@@ -29,7 +29,6 @@ class StaleOptions(Options):
     fix="Link to this message's page, or name the address as permanent in the settings of the check.",
     basis="Common practice, no published source",
     options=StaleOptions,
-    version=2,
     together="{many} links lead where the message before led.",
     samples=[
         clear(_BEFORE),

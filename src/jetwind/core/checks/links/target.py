@@ -43,7 +43,6 @@ _NOTHING = re.compile(r"(?:#|javascript:\s*(?:void\s*\(?\s*0?\s*\)?|;)?\s*;?)\Z"
     fix="Give the link its address, or make it plain text.",
     basis="HTML §4.6 (from memory)",
     merged=True,
-    version=2,
     together="{many} links have no target.",
     samples=[
         clear('<a href="https://kiln.example/sale">Sale</a>'),
@@ -95,7 +94,6 @@ def find_empty(message: Message, context: Context, options: Options) -> Iterator
     fix="Put the real address in.",
     basis="RFC 2606 §2-3, RFC 6761 §6 (from memory)",
     merged=True,
-    version=2,
     together="{many} links go to stand-in addresses.",
     samples=[
         clear('<a href="https://www.kiln.org/sale">Sale</a>'),
@@ -145,7 +143,6 @@ class InsecureOptions(Options):
     basis="Common practice, no published source",
     options=InsecureOptions,
     merged=True,
-    version=2,
     together="{many} links lead over http.",
     samples=[
         clear('<a href="https://kiln.org/">Sale</a>'),

@@ -32,7 +32,6 @@ _FILES = frozenset(["zip", "mov", "md", "py", "sh", "pl", "rs", "ps", "app", "so
     why="A text that names one site and leads to another is what phishing looks like, to readers and to filters.",
     fix="Let the text name the site that the link leads to, or write words instead of an address.",
     basis="Common practice, no published source",
-    version=2,
     together="{many} links name another site than the one they lead to.",
     samples=[
         clear("<a href='https://www.kiln.org/sale'>www.kiln.org</a><a href='https://shop.kiln.org/'>https://kiln.org/sale</a>"),
@@ -80,7 +79,6 @@ def _ascii(host: str) -> str:
     why="Read by itself, as screen readers list links, it does not tell where it leads.",
     fix="Let the link say what the reader gets: “Book a wheel” instead of “click here”.",
     basis="WCAG 2.2 SC 2.4.4 and 2.4.9",
-    version=2,
     together={"": "{many} links have words that tell nothing by themselves.", "blank": "{many} links have no words."},
     samples=[
         clear("<a href='https://kiln.org/a'>Book a wheel</a><a href='https://kiln.org/b'>More about glazes</a>"),
@@ -149,7 +147,6 @@ def _is_seen(message: Message, link: Link) -> bool:
     why="In a list of links nobody can tell them apart, and one of them may be a wrong address.",
     fix="Let each link say what is special about its page, or mend the address.",
     basis="WCAG 2.2 SC 2.4.4",
-    version=2,
     together="{many} links share their words with links to other pages.",
     samples=[
         clear("<a href='https://kiln.org/a?campaign=1'>Book</a><a href='https://kiln.org/a?campaign=2#x'>Book</a>"),
@@ -200,7 +197,6 @@ _WORDS = re.compile(r"(?:[A-Z]?[a-z]+|[A-Z]+)(?:[_-]?[A-Z]?[a-z]+)*\d{0,4}\Z")
     why="Nobody can see where it leads; senders of spam hide behind the same services, and filters know it.",
     fix="Link to the page itself, on your own domain.",
     basis="Common practice, no published source",
-    version=2,
     together="{many} links have shortened addresses.",
     samples=[
         clear("From: a@kiln.org\nSubject: x\n\nhttps://kiln.org/3xYz12\n"),
@@ -241,7 +237,6 @@ _WIDE, _TALL = 200, 100
     why="Readers press on large pictures; where others lead somewhere, this one seems broken.",
     fix="Link the picture to the page that it shows, or leave it if it is meant so.",
     basis="Common practice, no published source",
-    version=2,
     together="{many} pictures have no link, while others of their size have one.",
     samples=[
         clear(

@@ -65,7 +65,6 @@ def _is_spoken_of(text: str, match: re.Match[str]) -> bool:
     why="Readers of the plain text get tags, style rules and codes between the words.",
     fix="Make the plain text afresh from the HTML, or delete the leftovers.",
     basis="Common practice, no published source",
-    version=2,
     samples=[
         clear(f"{_HEAD}\nShop <https://kiln.org/shop>, write to <hello@kiln.org>, 3 < 4 > 2, I <3 clay. R&D; Q&A; {{{{ first_name }}}}\n"),
         clear(f"{_HEAD}\nOn Monday <name> said: {{ note: bring clay }}\n"),

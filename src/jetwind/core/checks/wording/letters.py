@@ -28,7 +28,6 @@ _LOST = re.compile("[\ufffd\u0080-\u009f]")
     why="The reader sees codes and wrong letters where accents, quotes and dashes should stand.",
     fix="Type the letters anew, save as UTF-8, and do not encode entities twice.",
     basis="Unicode Standard §3.9 (UTF-8; from memory)",
-    version=2,
     together="{many} places have letters that were garbled or lost.",
     samples=[
         clear("<p>Crème brûlée, naïve façade, Ångström, «IRMÃ», Â, 25 °C, 3 × 4, “CAFÉ”, O’Brien — £5 · €6 … ™</p>"),

@@ -47,7 +47,6 @@ _CODE_BEFORE = re.compile(
     why="The reader gets the template's sample words where the real copy should be.",
     fix="Replace it with the real copy, or take the block out.",
     basis="Common practice, no published source",
-    version=2,
     together={
         "": "{many} pieces of sample text are left.",
         "pictures": "{many} pictures are stand-ins.",

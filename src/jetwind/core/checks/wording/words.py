@@ -108,7 +108,6 @@ _WORD = re.compile(r"(?<![\w@./#&%+-])[^\W\d_]+(?:['’ʼ][^\W\d_]+)*(?![\w@/]|[
     why="Spelling slips cost trust, and spelling slips in bulk look like fraud.",
     fix="Correct the word, or add it to the workspace's word list.",
     basis="dictionary: Debian's hunspell packages, or the one that the package chunspell carries",
-    version=3,
     samples=[
         clear("<p>The colour of the glaze is the color of the sea; we can't organise or organize more.</p>"),
         clear("<p>Ask Tove at Saltmarsh about SKU ABX-12 or tove@kiln.org and https://kiln.org/sprng.</p>"),

@@ -55,6 +55,11 @@ def _lacking() -> tuple[tuple[str, regex.Pattern[str]], ...]:
     return tuple(lacking)
 
 
+def scripts_without() -> tuple[str, ...]:
+    """The scripts that no font on this machine is made for."""
+    return tuple(name for name, _ in _lacking())
+
+
 def without_font(text: str) -> tuple[str, ...]:
     """The scripts of a text that this machine has no font for: they are drawn as boxes."""
     return tuple(name for name, letters in _lacking() if letters.search(text)) if not text.isascii() else ()

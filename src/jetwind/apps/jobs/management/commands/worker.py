@@ -12,9 +12,12 @@ from typing import Any
 from asgiref.sync import sync_to_async
 from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError, CommandParser
+from django.db import DatabaseError
 from procrastinate.contrib.django import app
 from procrastinate.contrib.django.django_connector import DjangoConnector
 
+from jetwind.apps.jobs import machines
+from jetwind.apps.jobs.clock import look_after
 from jetwind.apps.jobs.services import give_back_soon, settle
 from jetwind.apps.ui.once import forget_old
 from jetwind.engines.bounded import prepare
@@ -42,13 +45,18 @@ class Command(BaseCommand):
             CommandError: it ended without being asked to, as it does when the database goes away; whoever started it starts another.
         """
         _give_memory_back()
+        settings.MACHINE = machines.publish()
         if settings.DESK == "helpers":
             prepare()
         # The connector that suits requests cannot listen for jobs; the worker needs the asynchronous one.
         connector = app.connector
         assert isinstance(connector, DjangoConnector)
         with app.replace_connector(connector.get_worker_connector()) as worker_app:
-            asyncio.run(self._run(worker_app, wait=not options["until_idle"]))
+            try:
+                asyncio.run(self._run(worker_app, wait=not options["until_idle"]))
+            finally:
+                with contextlib.suppress(DatabaseError):
+                    machines.seen(settings.MACHINE, is_stopped=True)
 
     async def _run(self, worker_app: Any, *, wait: bool) -> None:
         stopping = asyncio.Event()
@@ -65,6 +73,7 @@ class Command(BaseCommand):
             sweeper = asyncio.create_task(_sweep(worker_app))
             working = asyncio.create_task(
                 worker_app.run_worker_async(
+                    queues=machines.queues_of(machines.own_facts()),
                     concurrency=CONCURRENCY,
                     wait=wait,
                     install_signal_handlers=False,
@@ -111,6 +120,9 @@ async def _sweep(worker_app: Any) -> None:
     while True:
         await asyncio.sleep(settings.STALLED_AFTER_SECONDS / 2)
         try:
+            await sync_to_async(machines.seen, thread_sensitive=False)(settings.MACHINE)
+            await sync_to_async(machines.pass_on, thread_sensitive=False)()
+            await sync_to_async(look_after, thread_sensitive=False)()
             await _pick_up_stalled(worker_app)
             for work in await sync_to_async(settle, thread_sensitive=False)():
                 logger.warning("%s", work, extra={"action": "work.settled"})

@@ -1,0 +1,70 @@
+"""What follows an event, from top to bottom: the one place that says so.
+
+An app calls ``follows()`` of ``ui/following.py`` in the transaction of the event. Everything here is done in that transaction: work in the
+background is asked for, and is there exactly when the event is.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from datetime import datetime
+
+from jetwind.apps.accounts.models import User
+from jetwind.apps.approvals.services import void_earlier, void_sent_back
+from jetwind.apps.intake.models import Mailing, Revision
+from jetwind.apps.links.services import open_links_of_new_revision
+from jetwind.apps.previews.services import ask_for_renders, ask_for_renders_of_house
+from jetwind.apps.review.answers import ask_for_checks, ask_for_rechecks, recheck_alike, recheck_copies, recheck_planned
+from jetwind.apps.workspace.models import Workspace
+
+
+def revision_added(revision: Revision, user: User) -> None:
+    """A message has a new revision, its first or a later one."""
+    void_earlier(revision, user)
+    ask_for_checks(revision)
+    ask_for_renders(revision)
+    open_links_of_new_revision(revision)
+    recheck_copies(revision.mailing)
+
+
+def circumstances_changed(revision: Revision) -> None:
+    """Details of a message changed, its syntax, or whose copy is measured: its content is what it was, so sign-offs stay."""
+    ask_for_checks(revision)
+    ask_for_renders(revision)
+    open_links_of_new_revision(revision)
+
+
+def titles_changed(mailing: Mailing, titles: Collection[str]) -> None:
+    """A message has these titles now or had them until now: messages of the same title are told so by a check."""
+    recheck_alike(mailing, titles)
+
+
+def sent_back(revision: Revision, user: User) -> None:
+    """A reviewer sent a revision back to its author."""
+    void_sent_back(revision, user)
+
+
+def settings_changed(workspace: Workspace) -> None:
+    """Settings of a house, its readers, syntaxes or rulebooks changed: with a reader or a syntax, the copy that is rendered changes."""
+    ask_for_rechecks(workspace)
+    ask_for_renders_of_house(workspace)
+
+
+def time_passed(since: datetime, until: datetime) -> None:
+    """A worker has looked at the clock: planned times have passed, and perhaps a day has begun, with which rulebooks begin and end."""
+    recheck_planned(since, until)
+    if since.date() != until.date():
+        for workspace in Workspace.objects.order_by("pk"):
+            ask_for_rechecks(workspace)
+
+
+def machines_changed() -> None:
+    """The machines of the workers have other code, dictionaries, fonts or browsers than before; what leaves first comes first."""
+    for workspace in Workspace.objects.order_by("pk"):
+        ask_for_rechecks(workspace)
+        ask_for_renders_of_house(workspace)
+
+
+def audience_changed(workspace: Workspace) -> None:
+    """A house has its messages rendered in other client profiles than before."""
+    ask_for_renders_of_house(workspace)

@@ -1,0 +1,86 @@
+"""The version of a check follows from its code: nobody has to remember to raise a number."""
+
+from __future__ import annotations
+
+import ast
+import hashlib
+from collections.abc import Iterable, Mapping
+from functools import cache, lru_cache
+from pathlib import Path
+
+import jetwind
+from jetwind.core.checking.registry import registry
+
+_ROOT = Path(jetwind.__file__).parents[1]
+_CORE = "jetwind.core"
+
+
+@lru_cache(maxsize=1)
+def versions() -> Mapping[str, str]:
+    """For each check, by id, twelve hexadecimal digits of the SHA-256 of all that its answer is made of.
+
+    That is its own module, every module of the core that this one imports, directly or through others, and every data file of the core
+    whose name one of them has as a text.
+    """
+    files = _Files()
+    return {check_id: files.version([check.module, *_RUNNING]) for check_id, check in registry().items()}
+
+
+#: What runs every check.
+_RUNNING = ("jetwind.core.checking.runner",)
+
+
+def version_of(modules: Iterable[str]) -> str:
+    """Twelve hexadecimal digits of the SHA-256 of these modules and of all of the core that they are made of, as ``versions`` has it."""
+    return _Files().version(modules)
+
+
+class _Files:
+    """The modules of the core as files: what each imports, and what it reads."""
+
+    def __init__(self) -> None:
+        self._parts: dict[str, tuple[frozenset[str], str]] = {}
+        data = [path for kind in ("toml", "json", "html", "css", "js") for path in (_ROOT / "jetwind" / "core").rglob(f"*.{kind}")]
+        self._data = {name: path for path in data for name in (path.stem, path.name)}
+
+    def version(self, modules: Iterable[str]) -> str:
+        """The digest of these modules and of all of the core that they are made of."""
+        found: dict[str, str] = {}
+        waiting = list(modules)
+        while waiting:
+            name = waiting.pop()
+            if name not in found:
+                imported, found[name] = self._part(name)
+                waiting += imported - found.keys()
+        return hashlib.sha256(repr(sorted(found.items())).encode()).hexdigest()[:12]
+
+    def _part(self, name: str) -> tuple[frozenset[str], str]:
+        """The modules of the core that a module imports, and a digest of its code and of the data files that it names."""
+        if name not in self._parts:
+            path = _path(name)
+            source = path.read_bytes() if path is not None else b""
+            nodes = list(ast.walk(ast.parse(source)))
+            digest = hashlib.sha256(source)
+            texts = {node.value for node in nodes if isinstance(node, ast.Constant) and isinstance(node.value, str)}
+            for read in sorted(texts & self._data.keys()):
+                digest.update(self._data[read].read_bytes())
+            self._parts[name] = (frozenset(_imported(nodes)), digest.hexdigest())
+        return self._parts[name]
+
+
+def _imported(nodes: Iterable[ast.AST]) -> Iterable[str]:
+    for node in nodes:
+        named: list[str] = []
+        if isinstance(node, ast.Import):
+            named = [alias.name for alias in node.names]
+        elif isinstance(node, ast.ImportFrom) and node.module is not None and not node.level:
+            # A name that is imported from a package may be a module of it.
+            named = [node.module, *(f"{node.module}.{alias.name}" for alias in node.names)]
+        yield from (name for name in named if name.startswith(f"{_CORE}.") and _path(name) is not None)
+
+
+@cache
+def _path(name: str) -> Path | None:
+    """The file of a module of the core."""
+    place = _ROOT.joinpath(*name.split("."))
+    return next((path for path in (place.with_suffix(".py"), place / "__init__.py") if path.is_file()), None)
