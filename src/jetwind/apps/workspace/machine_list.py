@@ -36,7 +36,8 @@ def machine_rows() -> list[MachineRow]:
         is_at_work = not machine.is_stopped and timezone.now() - machine.seen_at < GONE_AFTER
         does = [what for queue, what in best.items() if is_at_work and queue in queues_of(facts)]
         languages = [_in_words(code) for code in facts.words]
-        rows.append(MachineRow(machine.host, machine.seen_at, is_at_work, languages, facts.reading, facts.browser, facts.scripts, does))
+        browser = _browser_in_words(facts.browser)
+        rows.append(MachineRow(machine.host, machine.seen_at, is_at_work, languages, facts.reading, browser, facts.scripts, does))
     return sorted(rows, key=lambda row: (not row.is_at_work, row.host))
 
 
@@ -67,6 +68,12 @@ def what_none_can(rows: list[MachineRow]) -> list[str]:
             " Install them there, too."
         )
     return found
+
+
+def _browser_in_words(browser: str) -> str:
+    """Such as "Chromium 130.0.1 (headless shell)": the file's name says only which of the two it is."""
+    file, _, said = browser.partition(" ")
+    return f"{said} (headless shell)" if "headless" in file else said
 
 
 def _names() -> dict[str, str]:

@@ -46,6 +46,7 @@ class Command(BaseCommand):
         """
         _give_memory_back()
         settings.MACHINE = machines.publish()
+        queues = machines.queues_of(machines.own_facts())
         if settings.DESK == "helpers":
             prepare()
         # The connector that suits requests cannot listen for jobs; the worker needs the asynchronous one.
@@ -53,12 +54,12 @@ class Command(BaseCommand):
         assert isinstance(connector, DjangoConnector)
         with app.replace_connector(connector.get_worker_connector()) as worker_app:
             try:
-                asyncio.run(self._run(worker_app, wait=not options["until_idle"]))
+                asyncio.run(self._run(worker_app, queues, wait=not options["until_idle"]))
             finally:
                 with contextlib.suppress(DatabaseError):
                     machines.seen(settings.MACHINE, is_stopped=True)
 
-    async def _run(self, worker_app: Any, *, wait: bool) -> None:
+    async def _run(self, worker_app: Any, queues: list[str], *, wait: bool) -> None:
         stopping = asyncio.Event()
 
         def stop() -> None:
@@ -73,7 +74,7 @@ class Command(BaseCommand):
             sweeper = asyncio.create_task(_sweep(worker_app))
             working = asyncio.create_task(
                 worker_app.run_worker_async(
-                    queues=machines.queues_of(machines.own_facts()),
+                    queues=queues,
                     concurrency=CONCURRENCY,
                     wait=wait,
                     install_signal_handlers=False,
