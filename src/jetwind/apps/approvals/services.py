@@ -6,7 +6,6 @@ import hashlib
 import json
 from typing import Any
 
-from django.db import IntegrityError, transaction
 from django.db.models import Prefetch
 from django.utils import timezone
 
@@ -20,7 +19,7 @@ from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.intake.services import refuse_if_locked
 from jetwind.apps.review.models import Excuse
 from jetwind.apps.review.selectors import Walk, in_force_for, walk_of
-from jetwind.apps.ui.refusal import Refused
+from jetwind.apps.ui.refusal import Refused, refusing
 from jetwind.apps.workspace.access import permit, roles_of
 from jetwind.core.message import Message
 
@@ -103,30 +102,27 @@ def sign(user: User, revision: Revision, comment: str = "") -> SignOff:
     comment = " ".join(comment.split())
     if len(comment) > LONGEST_COMMENT:
         raise Refused(f"A word with a sign-off has at most {LONGEST_COMMENT} characters; this one has {len(comment):,}.")
-    try:
-        with transaction.atomic():
-            mailing = Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id)
-            refuse_if_locked(mailing)
-            revision = _as_it_is(revision)
-            if reason := why_not_sign(user, walk_of(revision)):
-                raise Refused(reason)
-            role = Role.APPROVER if Role.APPROVER in roles_of(user, workspace) else Role.REVIEWER
-            made = SignOff.objects.create(
-                mailing=mailing,
-                revision=revision,
-                content_sha256=revision.content_sha256,
-                by=user,
-                role=role.value,
-                comment=comment,
-            )
-            record("approval.signed", actor=user, mailing_id=mailing.pk, revision=revision.number, content=revision.content_sha256)
-            if is_enough(revision):
-                Mailing.objects.filter(pk=mailing.pk).update(stage=Mailing.Stage.CLEARED)
-                record("approval.cleared", actor=user, mailing_id=mailing.pk, revision=revision.number, content=revision.content_sha256)
-            elif mailing.stage != Mailing.Stage.UNDER_REVIEW:
-                Mailing.objects.filter(pk=mailing.pk).update(stage=Mailing.Stage.UNDER_REVIEW)
-    except IntegrityError:
-        raise Refused("You have signed this revision a moment ago.") from None
+    with refusing("one_valid_sign_off_a_person", "You have signed this revision a moment ago."):
+        mailing = Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id)
+        refuse_if_locked(mailing)
+        revision = _as_it_is(revision)
+        if reason := why_not_sign(user, walk_of(revision)):
+            raise Refused(reason)
+        role = Role.APPROVER if Role.APPROVER in roles_of(user, workspace) else Role.REVIEWER
+        made = SignOff.objects.create(
+            mailing=mailing,
+            revision=revision,
+            content_sha256=revision.content_sha256,
+            by=user,
+            role=role.value,
+            comment=comment,
+        )
+        record("approval.signed", actor=user, mailing_id=mailing.pk, revision=revision.number, content=revision.content_sha256)
+        if is_enough(revision):
+            Mailing.objects.filter(pk=mailing.pk).update(stage=Mailing.Stage.CLEARED)
+            record("approval.cleared", actor=user, mailing_id=mailing.pk, revision=revision.number, content=revision.content_sha256)
+        elif mailing.stage != Mailing.Stage.UNDER_REVIEW:
+            Mailing.objects.filter(pk=mailing.pk).update(stage=Mailing.Stage.UNDER_REVIEW)
     return made
 
 
@@ -149,32 +145,29 @@ def release(user: User, revision: Revision) -> Release:
         NotAllowed, Refused: not permitted; not cleared; a stop opened since; released already.
     """
     permit(user, "approval:release", revision.mailing.workspace)
-    try:
-        with transaction.atomic():
-            mailing = Mailing.objects.select_for_update(no_key=True).select_related("workspace").get(pk=revision.mailing_id)
-            if mailing.is_locked:
-                raise Refused(f"“{mailing.title}” is released already; it cannot go out twice.")
-            revision = _as_it_is(revision)
-            walk = walk_of(revision)
-            history = history_of(mailing)
-            if found := blockers(walk, history):
-                raise Refused(" ".join(found))
-            if mailing.stage != Mailing.Stage.CLEARED or not is_enough(revision, history):
-                raise Refused("The message is not cleared yet; it lacks sign-offs.")
-            now = timezone.now()
-            content = clearance(walk, user, now.isoformat())
-            made = Release.objects.create(
-                mailing=mailing,
-                revision=revision,
-                record=content,
-                record_sha256=hashlib.sha256(as_bytes(content)).hexdigest(),
-                by=user,
-                at=now,
-            )
-            record("approval.released", actor=user, mailing_id=mailing.pk, revision=revision.number, record=made.record_sha256)
-            Mailing.objects.filter(pk=mailing.pk).update(stage=Mailing.Stage.RELEASED)
-    except IntegrityError:
-        raise Refused("Somebody released this message a moment ago; it cannot go out twice.") from None
+    with refusing("approvals_release_mailing_id_key", "Somebody released this message a moment ago; it cannot go out twice."):
+        mailing = Mailing.objects.select_for_update(no_key=True).select_related("workspace").get(pk=revision.mailing_id)
+        if mailing.is_locked:
+            raise Refused(f"“{mailing.title}” is released already; it cannot go out twice.")
+        revision = _as_it_is(revision)
+        walk = walk_of(revision)
+        history = history_of(mailing)
+        if found := blockers(walk, history):
+            raise Refused(" ".join(found))
+        if mailing.stage != Mailing.Stage.CLEARED or not is_enough(revision, history):
+            raise Refused("The message is not cleared yet; it lacks sign-offs.")
+        now = timezone.now()
+        content = clearance(walk, user, now.isoformat())
+        made = Release.objects.create(
+            mailing=mailing,
+            revision=revision,
+            record=content,
+            record_sha256=hashlib.sha256(as_bytes(content)).hexdigest(),
+            by=user,
+            at=now,
+        )
+        record("approval.released", actor=user, mailing_id=mailing.pk, revision=revision.number, record=made.record_sha256)
+        Mailing.objects.filter(pk=mailing.pk).update(stage=Mailing.Stage.RELEASED)
     return made
 
 

@@ -7,7 +7,7 @@ from email import message_from_bytes, policy
 
 from django.core.exceptions import ValidationError
 from django.core.validators import validate_email
-from django.db import IntegrityError, transaction
+from django.db import transaction
 from django.utils import timezone
 
 from jetwind.apps.accounts.models import User
@@ -18,7 +18,7 @@ from jetwind.apps.intake.services import refuse_if_locked
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.proofs.models import Arrival, TestAddress, TestCopy, TestList, TestSend
 from jetwind.apps.proofs.reach import is_allowed
-from jetwind.apps.ui.refusal import Refused
+from jetwind.apps.ui.refusal import Refused, refusing
 from jetwind.apps.workspace.access import permit
 from jetwind.apps.workspace.domains import is_proven
 from jetwind.apps.workspace.models import SampleReader, Workspace
@@ -41,12 +41,9 @@ def add_list(user: User, workspace: Workspace, name: str) -> TestList:
     name = " ".join(name.split())
     if not name or len(name) > 80:
         raise Refused("A test list has a name of up to 80 characters.")
-    try:
-        with transaction.atomic():
-            made = TestList.objects.create(workspace=workspace, name=name)
-            record("workspace.changed", actor=user, what=f"the test list {name}: made", house=workspace.pk)
-    except IntegrityError:
-        raise Refused(f"There is a test list “{name}” already.") from None
+    with refusing("one_list_of_a_name", f"There is a test list “{name}” already."):
+        made = TestList.objects.create(workspace=workspace, name=name)
+        record("workspace.changed", actor=user, what=f"the test list {name}: made", house=workspace.pk)
     return made
 
 

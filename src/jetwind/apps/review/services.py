@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from django.db import IntegrityError, transaction
+from django.db import transaction
 from django.utils import timezone
 
 from jetwind.apps.accounts.models import User
@@ -17,7 +17,7 @@ from jetwind.apps.review.questions import newest_run
 from jetwind.apps.review.selectors import in_force_for, shown_with
 from jetwind.apps.ui.following import follows
 from jetwind.apps.ui.merging import Overtaken, merged_table, overtaken
-from jetwind.apps.ui.refusal import Refused
+from jetwind.apps.ui.refusal import Refused, refusing
 from jetwind.apps.workspace.access import permit
 from jetwind.core.checking import Brief, UnusableBrief
 from jetwind.core.reports import STATIONS
@@ -180,31 +180,28 @@ def excuse(user: User, revision: Revision, fingerprint: str, reason: str, *, onl
     found = run.findings.filter(fingerprint=fingerprint).first() if run else None
     if found is None:
         raise Refused("This finding is not in the newest check of the revision; load the page again.")
-    try:
-        with transaction.atomic():
-            mailing = Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id)
-            refuse_if_locked(mailing)
-            if shown_with(found, in_force_for(revision)).excuse is not None:
-                raise Refused("Somebody excused this finding a moment ago; load the page again.")
-            is_for_all = for_all and bool(found.cause)
-            under = found.cause if is_for_all else fingerprint
-            # One of another revision, or for fewer places, does not cover it, and makes room.
-            Excuse.objects.filter(mailing=mailing, fingerprint=under, lifted_at=None).update(lifted_at=timezone.now())
-            made = Excuse.objects.create(
-                mailing=mailing,
-                check_id=found.check_id,
-                fingerprint=under,
-                members={} if is_for_all else found.members,
-                for_all=is_for_all,
-                only_revision=revision if only_this_revision else None,
-                reason=reason,
-                sentence=found.sentence,
-                level=found.level,
-                by=user,
-            )
-            record("finding.excused", actor=user, mailing_id=mailing.pk, check=found.check_id, reason=reason, fingerprint=under)
-    except IntegrityError:
-        raise Refused("Somebody excused this finding a moment ago; load the page again.") from None
+    with refusing("one_excuse_in_force", "Somebody excused this finding a moment ago; load the page again."):
+        mailing = Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id)
+        refuse_if_locked(mailing)
+        if shown_with(found, in_force_for(revision)).excuse is not None:
+            raise Refused("Somebody excused this finding a moment ago; load the page again.")
+        is_for_all = for_all and bool(found.cause)
+        under = found.cause if is_for_all else fingerprint
+        # One of another revision, or for fewer places, does not cover it, and makes room.
+        Excuse.objects.filter(mailing=mailing, fingerprint=under, lifted_at=None).update(lifted_at=timezone.now())
+        made = Excuse.objects.create(
+            mailing=mailing,
+            check_id=found.check_id,
+            fingerprint=under,
+            members={} if is_for_all else found.members,
+            for_all=is_for_all,
+            only_revision=revision if only_this_revision else None,
+            reason=reason,
+            sentence=found.sentence,
+            level=found.level,
+            by=user,
+        )
+        record("finding.excused", actor=user, mailing_id=mailing.pk, check=found.check_id, reason=reason, fingerprint=under)
     return made
 
 

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 
 from django.contrib import messages
+from django.db import IntegrityError, transaction
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 
@@ -25,6 +27,24 @@ class Refused(Exception):
 
 class NotAllowed(Refused):
     """The person's role does not include this."""
+
+
+@contextmanager
+def refusing(constraint: str, sentence: str) -> Iterator[None]:
+    """A transaction that refuses with ``sentence`` where the database says that its constraint of this name would be broken.
+
+    Raises:
+        Refused: that constraint would be broken; nothing is kept.
+        IntegrityError: another one would be, which is a fault of ours.
+    """
+    try:
+        with transaction.atomic():
+            yield
+    except IntegrityError as error:
+        told = getattr(error.__cause__, "diag", None)
+        if told is None or told.constraint_name != constraint:
+            raise
+        raise Refused(sentence) from None
 
 
 class refusals:

@@ -10,7 +10,7 @@ from datetime import timedelta
 
 from django.core.exceptions import ValidationError
 from django.core.validators import validate_email
-from django.db import IntegrityError, connection, transaction
+from django.db import connection, transaction
 from django.utils import timezone
 
 from jetwind.apps.accounts.models import User
@@ -18,7 +18,7 @@ from jetwind.apps.accounts.permissions import Role
 from jetwind.apps.accounts.services import can_mail, mail_password_link_later, prove_address
 from jetwind.apps.audit.services import record
 from jetwind.apps.ui.merging import merged_list
-from jetwind.apps.ui.refusal import Refused
+from jetwind.apps.ui.refusal import Refused, refusing
 from jetwind.apps.workspace.access import permit
 from jetwind.apps.workspace.models import Invitation, Membership, Workspace
 
@@ -82,18 +82,15 @@ def _found(owner: User, name: str) -> Workspace:
 
 
 def _make(person: NewPerson) -> User:
-    try:
-        with transaction.atomic():
-            return User.objects.create_user(
-                person.username,
-                person.email,
-                person.password,
-                first_name=person.first_name,
-                last_name=person.last_name,
-                time_zone=person.time_zone,
-            )
-    except IntegrityError:
-        raise Refused(f"The sign-in name “{person.username}” is taken; choose another.") from None
+    with refusing("accounts_user_username_key", f"The sign-in name “{person.username}” is taken; choose another."):
+        return User.objects.create_user(
+            person.username,
+            person.email,
+            person.password,
+            first_name=person.first_name,
+            last_name=person.last_name,
+            time_zone=person.time_zone,
+        )
 
 
 def _roles(given: Sequence[str]) -> list[str]:

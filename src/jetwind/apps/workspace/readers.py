@@ -9,13 +9,13 @@ from typing import Any
 
 from django.conf import settings
 from django.core.exceptions import ValidationError
-from django.db import IntegrityError, transaction
+from django.db import transaction
 from django.utils.crypto import salted_hmac
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import record
 from jetwind.apps.ui.merging import merged_fields
-from jetwind.apps.ui.refusal import Refused
+from jetwind.apps.ui.refusal import Refused, refusing
 from jetwind.apps.workspace.access import permit
 from jetwind.apps.workspace.models import SampleReader, Workspace
 from jetwind.apps.workspace.services import tell_of_settings
@@ -68,11 +68,8 @@ def keep_reader(user: User, reader: SampleReader, shown: Mapping[str, Any] | Non
         for name in _SINGLE:
             setattr(reader, name, kept[name])
         reader.values = now.values | {name: kept[f"value of {name}"] for name in reader.values if kept[f"value of {name}"] is not None}
-    try:
-        with transaction.atomic():
-            reader.save()
-    except IntegrityError:
-        raise Refused(f"There is a reader “{reader.name}” already; choose another name.") from None
+    with refusing("one_reader_of_a_name", f"There is a reader “{reader.name}” already; choose another name."):
+        reader.save()
     record("workspace.changed", actor=user, what=f"the sample reader {reader.name}", house=reader.workspace_id)
     tell_of_settings(reader.workspace)
     return reader
@@ -243,11 +240,8 @@ def _add(user: User, workspace: Workspace, readers: Iterable[Sample], what: str)
     new = [_as_row(locked, reader) for reader in readers if reader.name not in there]
     if len(there) + len(new) > MOST:
         raise Refused(f"A workspace has at most {MOST} sample readers; these would make {len(there) + len(new)}.")
-    try:
-        with transaction.atomic():
-            SampleReader.objects.bulk_create(new)
-    except IntegrityError:
-        raise Refused("Somebody added a reader of one of these names meanwhile. Nothing was added; try again.") from None
+    with refusing("one_reader_of_a_name", "Somebody added a reader of one of these names meanwhile. Nothing was added; try again."):
+        SampleReader.objects.bulk_create(new)
     if new:
         record("workspace.changed", actor=user, what=f"{len(new)} {what}", house=locked.pk)
         tell_of_settings(locked)

@@ -6,13 +6,13 @@ from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 
-from django.db import IntegrityError, transaction
+from django.db import transaction
 from django.db.models import ProtectedError
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import record
 from jetwind.apps.ui.merging import merged_fields
-from jetwind.apps.ui.refusal import Refused
+from jetwind.apps.ui.refusal import Refused, refusing
 from jetwind.apps.workspace.access import permit
 from jetwind.apps.workspace.models import FieldSyntax, Workspace
 from jetwind.apps.workspace.services import tell_of_settings
@@ -65,11 +65,8 @@ def keep_syntax(
         raise Refused(f"A workspace has at most {MOST} syntaxes of its own.")
     kept = row or FieldSyntax(workspace=locked)
     kept.name, kept.description = syntax.name, as_description(syntax)
-    try:
-        with transaction.atomic():
-            kept.save()
-    except IntegrityError:
-        raise Refused(f"There is a syntax “{syntax.name}” already; choose another name.") from None
+    with refusing("one_syntax_of_a_name", f"There is a syntax “{syntax.name}” already; choose another name."):
+        kept.save()
     record("workspace.changed", actor=user, what=f"the field syntax {syntax.name}", house=locked.pk)
     tell_of_settings(locked)
     return kept
