@@ -139,7 +139,7 @@ STORAGES = {
     "default": {"BACKEND": "django.core.files.storage.FileSystemStorage", "OPTIONS": {"location": STATE / "files"}},
     #: Raw messages and renders by SHA-256. Any Django storage can stand here, an S3-compatible one too.
     "blobs": {
-        "BACKEND": "django.core.files.storage.FileSystemStorage",
+        "BACKEND": "jetwind.apps.blobs.storage.WholeFiles",
         "OPTIONS": {
             "location": Path(os.environ.get("JETWIND_BLOBS", STATE / "blobs")),
             # Messages are for the people of the house, not for everybody on the machine.

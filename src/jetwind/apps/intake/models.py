@@ -81,6 +81,8 @@ class Revision(models.Model):
     ``content_sha256`` covers the file and the envelope; sign-offs and clearance are over it.
     """
 
+    BLOBS = ("source_sha256",)
+
     mailing = models.ForeignKey(Mailing, on_delete=models.CASCADE, related_name="revisions")
     number = models.PositiveIntegerField()
     file_name = models.CharField(max_length=255)

@@ -76,6 +76,8 @@ class LinkAnswer(models.Model):
     ``blob_sha256`` is the picture that came; ``landing`` holds the pictures of a landing page by the width that it was laid out for.
     """
 
+    BLOBS = ("blob_sha256", "landing")
+
     workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="+")
     kind = models.CharField(max_length=10, choices=Kind)
     address = models.TextField()

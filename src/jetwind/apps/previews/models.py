@@ -19,6 +19,8 @@ class Render(models.Model):
     over, joined by ``+``. ``departure`` is how far its layout lies from that of an engine that drops nothing, in per cent.
     """
 
+    BLOBS = ("blob_sha256",)
+
     class State(models.TextChoices):
         WAITING = "waiting"
         DONE = "done"

@@ -101,6 +101,8 @@ class TestCopy(models.Model):
 class Arrival(models.Model):
     """A message as the Mailroom received it."""
 
+    BLOBS = ("blob_sha256",)
+
     sender = models.CharField(max_length=320, blank=True)
     recipients = models.JSONField(default=list)
     subject = models.CharField(max_length=998, blank=True)

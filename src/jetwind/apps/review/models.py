@@ -232,6 +232,8 @@ class LighterFile(models.Model):
     ``picture`` is the digest of the picture's content.
     """
 
+    BLOBS = ("blob_sha256",)
+
     workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="+")
     picture = models.CharField(max_length=64)
     shown_width = models.PositiveIntegerField()
