@@ -13,11 +13,13 @@ from jetwind.core.reports import STATIONS, station_of
 from jetwind.core.spam import BANDS, GROUPS, Reason, declared, weight_of
 from jetwind.core.spam.words import LEAST, MOST
 from jetwind.core.styles.contrast import as_hex
+from jetwind.variables import as_page
 
 ROOT = Path(__file__).resolve().parents[3]
 FOLDER = ROOT / "docs" / "checks"
 README = ROOT / "README.md"
 REASONS = ROOT / "docs" / "spam-reasons.md"
+VARIABLES = ROOT / "docs" / "variables.md"
 _LONGEST_SAMPLE = 200
 
 
@@ -167,6 +169,7 @@ def stale() -> list[str]:
     readme = README.read_text("utf-8")
     old = [] if counted(readme) == readme else ["../../README.md"]
     old += [] if REASONS.is_file() and REASONS.read_text("utf-8") == reasons_page() else ["../spam-reasons.md"]
+    old += [] if VARIABLES.is_file() and VARIABLES.read_text("utf-8") == as_page() else ["../variables.md"]
     return sorted(name for name in wanted.keys() | there.keys() if wanted.get(name) != there.get(name)) + old
 
 
@@ -184,6 +187,7 @@ def main(arguments: list[str]) -> int:
     for name, content in wanted.items():
         (FOLDER / name).write_text(content, "utf-8")
     REASONS.write_text(reasons_page(), "utf-8")
+    VARIABLES.write_text(as_page(), "utf-8")
     README.write_text(counted(README.read_text("utf-8")), "utf-8")
     return 0
 

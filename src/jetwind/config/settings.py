@@ -8,17 +8,23 @@ from typing import Any, Literal
 
 import dj_database_url
 from csp.constants import NONE, SELF
+from django.core.exceptions import ImproperlyConfigured
 
 ROOT = Path(__file__).resolve().parents[3]
 STATE = Path(os.environ.get("JETWIND_STATE", ROOT / ".jetwind"))
 
 
 def _secret_key() -> str:
-    """The key of this installation: from the environment, or a file that the launcher made."""
-    if key := os.environ.get("JETWIND_SECRET_KEY"):
-        return key
+    """The key of this installation: from the environment, or a file that the launcher made.
+
+    Raises:
+        ImproperlyConfigured: there is none. A key that everybody knows would let anybody sign in.
+    """
     kept = STATE / "secret-key"
-    return kept.read_text().strip() if kept.exists() else "not-secret-" + "0" * 60
+    key = os.environ.get("JETWIND_SECRET_KEY") or (kept.read_text().strip() if kept.exists() else "")
+    if not key:
+        raise ImproperlyConfigured(f"There is no secret key: “./jetwind setup” makes one in {kept}, or JETWIND_SECRET_KEY gives it.")
+    return key
 
 
 SECRET_KEY = _secret_key()
@@ -184,8 +190,10 @@ if HTTPS:
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "formatters": {"line": {"format": "%(asctime)s %(levelname)s %(name)s %(message)s"}},
-    "handlers": {"standard": {"class": "logging.StreamHandler", "formatter": "line"}},
+    "formatters": {"line": {"()": "jetwind.config.log.Line"}, "json": {"()": "jetwind.config.log.Json"}},
+    "handlers": {
+        "standard": {"class": "logging.StreamHandler", "formatter": "json" if os.environ.get("JETWIND_LOG") == "json" else "line"}
+    },
     "root": {"handlers": ["standard"], "level": "WARNING"},
     "loggers": {"jetwind": {"level": "INFO"}},
 }

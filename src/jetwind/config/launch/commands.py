@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import contextlib
 import os
-import secrets
 import signal
 import subprocess
 import sys
@@ -62,10 +61,6 @@ def _database(*, owns: bool = False) -> Iterator[_Database]:
 
 
 def _environment(database: str, **more: str) -> dict[str, str]:
-    key = STATE / "secret-key"
-    if not key.exists():
-        key.touch(mode=0o600)
-        key.write_text(secrets.token_urlsafe(64))
     return {
         **os.environ,
         "DATABASE_URL": database,

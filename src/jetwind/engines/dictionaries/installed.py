@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import hashlib
+import os
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
@@ -29,7 +30,7 @@ _COMMON_REGION = {
 class Installed:
     """The dictionaries in a folder, each of a ``.dic`` and an ``.aff`` file; Debian's hunspell packages put theirs into the one meant."""
 
-    folder: Path = Path("/usr/share/hunspell")
+    folder: Path = field(default_factory=lambda: Path(os.environ.get("JETWIND_DICTIONARIES", "/usr/share/hunspell")))
 
     @property
     def key(self) -> str:
