@@ -105,6 +105,15 @@ class TestAnswers:
         at.delete()
         assert not self.is_stale(german)
 
+    def test_a_machine_that_leaves(self, settings: Any, house: Any) -> None:
+        """What it answered holds, and nobody waits for what it could have answered."""
+        rich, leaving = self.answered_on(settings, house, GERMAN, words={"en": "british", "de": "new"})
+        machine()
+        poor, _ = self.answered_on(settings, house, GERMAN.replace(b"Die neuen Glasuren", b"Die alten Glasuren"))
+        assert self.is_stale(poor)
+        Machine.objects.filter(pk=leaving.pk).update(is_stopped=True)
+        assert (self.is_stale(rich), self.is_stale(poor)) == (False, False)
+
     def test_a_program_that_reads_pictures(self, settings: Any, house: Any) -> None:
         """It is nothing to a message without pictures that hold words, unless a check asked for it in vain."""
         pictured = mail('<p>Come and see.</p><img src="https://k.org/a.png" width="300" height="200" alt="x">')

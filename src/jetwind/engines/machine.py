@@ -30,7 +30,8 @@ class MachineFacts:
 
     ``checks`` has the version of each check by its id, ``words`` a digest of the dictionaries of each language by its code. ``reading`` is
     the program that reads pictures, ``browser`` the browser's name and version; both are empty where there is none. ``fonts`` is a digest
-    of all fonts, ``scripts`` names the scripts that have none. ``rendering`` is a digest of the code that renders.
+    of all fonts, ``scripts`` names the scripts that have none. ``rendering`` is a digest of the code that renders. ``is_leaving`` says that
+    the machine takes no more work: it has stopped a moment ago, and may come back.
     """
 
     checks: Mapping[str, str] = field(default_factory=dict)
@@ -40,6 +41,7 @@ class MachineFacts:
     fonts: str = ""
     scripts: tuple[str, ...] = ()
     rendering: str = ""
+    is_leaving: bool = False
 
     def as_json(self) -> dict[str, Any]:
         """As a value that JSON takes."""

@@ -6,7 +6,7 @@ import hashlib
 import json
 import os
 import socket
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from datetime import timedelta
 from functools import lru_cache
 from typing import Any
@@ -15,7 +15,7 @@ from django.conf import settings
 from django.contrib.postgres.expressions import ArraySubquery
 from django.db import connection, transaction
 from django.db.models import Q, QuerySet, Subquery
-from django.db.models.functions import Now
+from django.db.models.functions import JSONObject, Now
 from django.utils import timezone
 
 from jetwind.apps.jobs.models import Machine
@@ -57,7 +57,7 @@ def _published(name: str) -> MachineFacts:
 
 def in_the_house() -> ArraySubquery:
     """The facts of the machines that count, one of each kind, as an expression of another query."""
-    return ArraySubquery(_counting().values("facts"))
+    return ArraySubquery(_counting().values_list(JSONObject(facts="facts", is_stopped="is_stopped")))
 
 
 def known(rows: Sequence[Mapping[str, Any]] | None = None) -> tuple[MachineFacts, ...]:
@@ -67,8 +67,8 @@ def known(rows: Sequence[Mapping[str, Any]] | None = None) -> tuple[MachineFacts
     Before the first worker has begun, this process counts.
     """
     if rows is None:
-        rows = list(_counting().values_list("facts", flat=True))
-    return tuple(MachineFacts.from_json(row) for row in rows) or (facts_here(),)
+        rows = list(_counting().values("facts", "is_stopped"))
+    return tuple(MachineFacts.from_json({**row["facts"], "is_leaving": row["is_stopped"]}) for row in rows) or (facts_here(),)
 
 
 def _at_work() -> QuerySet[Machine]:
@@ -78,16 +78,16 @@ def _at_work() -> QuerySet[Machine]:
 
 def _counting() -> QuerySet[Machine]:
     last = Subquery(Machine.objects.order_by("-seen_at").values("pk")[:1])
-    return Machine.objects.filter(Q(seen_at__gt=Now() - GONE_AFTER) | Q(pk=last)).order_by("key").distinct("key")
+    return Machine.objects.filter(Q(seen_at__gt=Now() - GONE_AFTER) | Q(pk=last)).order_by("key", "is_stopped").distinct("key")
 
 
-def holds(value: str, others: Iterable[str]) -> bool:
-    """Whether an answer that used a fact of this value still holds beside what the machines at work have; "" is for none.
+def holds(value: str, machines: Iterable[MachineFacts], of: Callable[[MachineFacts], str]) -> bool:
+    """Whether an answer that used a fact of this value still holds beside what the machines have; "" is for none. ``of`` gives the fact.
 
-    Another value makes it no worse while one machine still has this one, or while no machine has any.
+    Another value makes it no worse while one machine still has this one, or while no machine that takes work has any.
     """
-    there = {other for other in others if other}
-    return value in there if there else True
+    there = [(of(facts), facts.is_leaving) for facts in machines]
+    return any(other == value != "" for other, _ in there) or not any(other and not is_leaving for other, is_leaving in there)
 
 
 def queue_for(needs: Needs) -> str:

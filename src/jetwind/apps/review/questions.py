@@ -204,10 +204,11 @@ class Question:
         """Whether a fact that an answer hangs on, with its value, still holds beside what the machines have."""
         name, _, value = fact.partition("=")
         if name == "code":
-            return machines.holds(value, [facts.checks.get(check_id, "") for facts in self.machines])
+            return machines.holds(value, self.machines, lambda facts: facts.checks.get(check_id, ""))
         if name == "reading":
-            return machines.holds(value, [facts.reading for facts in self.machines])
-        return machines.holds(value, [facts.words.get(name.removeprefix(WORDS_OF), "") for facts in self.machines])
+            return machines.holds(value, self.machines, lambda facts: facts.reading)
+        language = name.removeprefix(WORDS_OF)
+        return machines.holds(value, self.machines, lambda facts: facts.words.get(language, ""))
 
     def is_answered_by(self, run: CheckRun) -> bool:
         """Whether a run answers this very question, or one that differs in nothing that any of its checks looked at."""
