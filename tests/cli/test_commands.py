@@ -12,7 +12,8 @@ from pathlib import Path
 import pytest
 from PIL import Image
 
-from jetwind.core.checking import registry
+from jetwind.cli.main import KINDS
+from jetwind.core.checking import Kind, registry
 from jetwind.engines.practice import DOMAIN, Standing
 from tests.factories import archive, mail, package, picture
 
@@ -417,7 +418,8 @@ class TestRender:
 
 BROKEN = """
 from dataclasses import replace
-from jetwind.core.checking import registry
+from jetwind.cli.main import KINDS
+from jetwind.core.checking import Kind, registry
 def find(message, context, options):
     raise ZeroDivisionError("by\x1b[31m design")
     yield
@@ -628,7 +630,8 @@ class TestChecksOverRenders:
 #: A check that never ends, in the place of one that does.
 ENDLESS = '''
 from dataclasses import replace
-from jetwind.core.checking import registry
+from jetwind.cli.main import KINDS
+from jetwind.core.checking import Kind, registry
 from jetwind.engines.bounded import Budget, reviewing
 def find(message, context, options):
     """Links lead somewhere."""
@@ -720,3 +723,45 @@ class TestFilesWithoutEnd:
         """No zone can be reckoned with there."""
         done = jetwind("check", str(good), "--planned", when)
         assert (done.returncode, "takes a time of the years 1970 to 2999" in done.stderr) == (2, True)
+
+
+class TestQuickStart:
+    """A command loads what it needs. What is loaded is counted, not the time."""
+
+    def loaded(self, *arguments: str) -> set[str]:
+        """The modules of Jetwind that a command has loaded at its end."""
+        program = (
+            "import atexit, json, sys\n"
+            "atexit.register(lambda: print(json.dumps(sorted(name for name in sys.modules if name.startswith('jetwind'))), file=sys.stderr))\n"
+            f"sys.argv = ['jetwind', *{list(arguments)!r}]\n"
+            "from jetwind.cli.main import main\n"
+            "main()\n"
+        )
+        environment = {"PYTHONPATH": str(ROOT / "src"), "PATH": "/usr/bin:/bin", "HOME": "/tmp"}
+        done = subprocess.run([sys.executable, "-c", program], capture_output=True, text=True, check=False, env=environment)
+        return set(json.loads(done.stderr.splitlines()[-1]))
+
+    @pytest.mark.parametrize("arguments", [("--help",), ("check", "--help"), ("render", "--help"), ("check", "--format", "x")])
+    def test_help_loads_nothing_of_the_core(self, arguments: tuple[str, ...]) -> None:
+        """Only the command line itself."""
+        assert self.loaded(*arguments) == {"jetwind", "jetwind.cli", "jetwind.cli.main", "jetwind.cli.telling"}
+
+    def test_explaining_loads_one_check(self) -> None:
+        """The module that declares it, and what that one needs: no module of another group."""
+        checks = {name for name in self.loaded("check", "--explain", "links.empty") if name.startswith("jetwind.core.checks.")}
+        assert checks and all(name.startswith("jetwind.core.checks.links") or name.count(".") == 3 for name in checks), checks
+        assert not any(name.startswith("jetwind.core.spam") for name in self.loaded("check", "--explain", "links.empty"))
+
+    def test_every_check_is_found_alone(self) -> None:
+        """By its id in the source, without the registry of all."""
+        program = (
+            "import sys\nfrom jetwind.core.checking.registry import declared_as\n"
+            "print(*[name for name in sys.argv[1:] if (found := declared_as(name)) is None or found.id != name])\n"
+        )
+        environment = {"PYTHONPATH": str(ROOT / "src"), "PATH": "/usr/bin:/bin"}
+        done = subprocess.run([sys.executable, "-c", program, *registry()], capture_output=True, text=True, check=True, env=environment)
+        assert done.stdout.split() == []
+
+    def test_kinds(self) -> None:
+        """The command line has the core's kinds without loading it."""
+        assert tuple(kind.value for kind in Kind) == KINDS

@@ -3,17 +3,13 @@
 from __future__ import annotations
 
 import ipaddress
-import os
-import sys
-from collections.abc import Iterator, Mapping
-from contextlib import contextmanager
+from collections.abc import Mapping
 from dataclasses import dataclass, field, fields, replace
 from datetime import datetime
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, NoReturn
+from typing import TYPE_CHECKING, Any
 
-import typer
-
+from jetwind.cli.telling import refuse
 from jetwind.core.checking import Brief, Rulebook, UnusableBrief, UnusableRulebook, registry, rulebook_from_toml, rulebooks
 from jetwind.core.fields import LIQUID, Syntax, UnusableSyntax, from_toml
 from jetwind.core.message import Envelope, Message, Sample, UnusableInput, read_path, with_envelope
@@ -22,44 +18,6 @@ from jetwind.core.source.plain import FIRST_YEAR, LAST_YEAR, NotToml, Unfit, rea
 
 if TYPE_CHECKING:
     from jetwind.engines.names import Zone
-
-_stages: list[str] = []
-
-
-@contextmanager
-def stage(name: str) -> Iterator[None]:
-    """What is being done, for the line that says where Jetwind itself failed."""
-    _stages.append(name)
-    yield
-    _stages.pop()
-
-
-def at_stage() -> str:
-    """The stage that did not end."""
-    return _stages[-1] if _stages else "the start"
-
-
-def one_line(text: str) -> str:
-    """A text for a terminal: one line, no control characters."""
-    return "".join(char if char.isprintable() else " " for char in " ".join(text.split()))[:400]
-
-
-def refuse(sentence: str) -> NoReturn:
-    """Say on standard error what could not be used and why, and leave with status 2."""
-    typer.echo(f"jetwind: {sentence}", err=True)
-    raise typer.Exit(2)
-
-
-def write_out(report: str) -> None:
-    """Write a report to standard output, whole; a full disk is said in one sentence, and nothing is left for the end to trip over."""
-    try:
-        sys.stdout.write(report)
-        sys.stdout.flush()
-    except BrokenPipeError:
-        raise
-    except OSError as failure:
-        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-        refuse(f"the report cannot be written: {failure.strerror}.")
 
 
 def address_of_host(value: str) -> str:

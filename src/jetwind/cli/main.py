@@ -6,92 +6,90 @@ import errno
 import json
 import os
 import sys
+from collections.abc import Callable
 from dataclasses import replace
 from datetime import datetime
-from enum import StrEnum
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, NoReturn
+from typing import TYPE_CHECKING, Any, NoReturn
 
-import typer
+import click
 
 from jetwind import __version__
-from jetwind.cli.inputs import (
-    BriefFile,
-    address_of_host,
-    at_stage,
-    brief_in,
-    checks_named,
-    message_at,
-    one_line,
-    planned_time,
-    readers_in,
-    refuse,
-    rulebooks_named,
-    stage,
-    syntax_in,
-    write_out,
-    zone_in,
-)
-from jetwind.core.checking import Check, Context, Kind, Outcome, asking, options_of, registry
+from jetwind.cli.telling import at_stage, one_line, refuse, stage, write_out
 
 if TYPE_CHECKING:
+    from jetwind.cli.inputs import BriefFile
     from jetwind.cli.live import Live
+    from jetwind.core.checking import Context
     from jetwind.core.message import Message, Sample
     from jetwind.core.reports.review import Review
     from jetwind.engines.names import Zone
 
-app = typer.Typer(add_completion=False, rich_markup_mode=None, pretty_exceptions_enable=False)
+
+@click.group()
+def app() -> None:
+    """Check a message before it is sent, see it as mail programs show it, and see what is known of them."""
 
 
-class Format(StrEnum):
-    """Forms of the report."""
+def _file(name: str, help: str) -> Callable[[Any], Any]:
+    """An option that takes the path of a file."""
+    return click.option(name, type=click.Path(path_type=Path), help=help)
 
-    TEXT = "text"
-    JSON = "json"
-    SARIF = "sarif"
-    CSV = "csv"
-    HTML = "html"
+
+#: The same as ``core.checking.Kind``, which would load the core.
+KINDS = ("promotional", "newsletter", "transactional")
 
 
 @app.command()
+@click.argument("path", required=False, type=click.Path(path_type=Path))
+@click.option("--format", type=click.Choice(["text", "json", "sarif", "csv", "html"]), default="text", help="Form of the report.")
+@click.option("--kind", type=click.Choice(KINDS), default="promotional", help="What the message is for.")
+@click.option("--planned", help="Planned time, such as 2027-03-09T09:00+01:00; default now.")
+@_file("--readers", "Sample readers: CSV with a column for each field, vCard or JSON.")
+@click.option("--reader", help="Show and measure the message as this reader of --readers; default the one with the longest copy.")
+@_file("--syntax", "How fields are written, if not as in Liquid: TOML.")
+@_file("--previous", "The message it was copied from.")
+@_file("--brief", "Required and forbidden wording and more: TOML.")
+@click.option("--rulebook", multiple=True, help="Which laws apply, by name; or a rulebook of your own in a TOML file.")
+@_file("--zone", "Name records in master-file format instead of DNS.")
+@click.option("--sending-host", help="IP address of the sending host.")
+@click.option("--live", is_flag=True, help="Fetch links and remote images.")
+@click.option("--read-pictures", is_flag=True, help="Read the words in pictures with tesseract, where it is installed.")
+@click.option("--parameters", help="Campaign parameters that links need, such as campaign=spring,medium; default those of the brief.")
+@click.option("--render", is_flag=True, help="Also run the checks that need the browser.")
+@click.option("--profiles", help="Client profiles for --render, parted by commas, or all; default those of most readers.")
+@click.option("--only", multiple=True, help="Run these checks only.")
+@click.option("--explain", help="What a check is about.")
 def check(
-    path: Annotated[Path | None, typer.Argument(help="An .eml, an .html, a folder or a zip with one .html and its images.")] = None,
-    format: Annotated[Format, typer.Option(help="Form of the report.")] = Format.TEXT,
-    kind: Annotated[Kind, typer.Option(help="What the message is for.")] = Kind.PROMOTIONAL,
-    planned: Annotated[str | None, typer.Option(help="Planned time, such as 2027-03-09T09:00+01:00; default now.")] = None,
-    readers: Annotated[Path | None, typer.Option(help="Sample readers: CSV with a column for each field, vCard or JSON.")] = None,
-    reader: Annotated[
-        str | None, typer.Option(help="Show and measure the message as this reader of --readers; default the one with the longest copy.")
-    ] = None,
-    syntax: Annotated[Path | None, typer.Option(help="How fields are written, if not as in Liquid: TOML.")] = None,
-    previous: Annotated[Path | None, typer.Option(help="The message it was copied from.")] = None,
-    brief: Annotated[Path | None, typer.Option(help="Required and forbidden wording and more: TOML.")] = None,
-    rulebook: Annotated[list[str] | None, typer.Option(help="Which laws apply, by name; or a rulebook of your own in a TOML file.")] = None,
-    zone: Annotated[Path | None, typer.Option(help="Name records in master-file format instead of DNS.")] = None,
-    sending_host: Annotated[str | None, typer.Option(help="IP address of the sending host.")] = None,
-    live: Annotated[bool, typer.Option("--live", help="Fetch links and remote images.")] = False,
-    read_pictures: Annotated[
-        bool, typer.Option("--read-pictures", help="Read the words in pictures with tesseract, where it is installed.")
-    ] = False,
-    parameters: Annotated[
-        str | None, typer.Option(help="Campaign parameters that links need, such as campaign=spring,medium; default those of the brief.")
-    ] = None,
-    render: Annotated[bool, typer.Option("--render", help="Also run the checks that need the browser.")] = False,
-    profiles: Annotated[
-        str | None, typer.Option(help="Client profiles for --render, parted by commas, or all; default those of most readers.")
-    ] = None,
-    only: Annotated[list[str] | None, typer.Option(help="Run these checks only.")] = None,
-    explain: Annotated[str | None, typer.Option(help="What a check is about.")] = None,
+    path: Path | None,
+    format: str,
+    kind: str,
+    planned: str | None,
+    readers: Path | None,
+    reader: str | None,
+    syntax: Path | None,
+    previous: Path | None,
+    brief: Path | None,
+    rulebook: tuple[str, ...],
+    zone: Path | None,
+    sending_host: str | None,
+    live: bool,
+    read_pictures: bool,
+    parameters: str | None,
+    render: bool,
+    profiles: str | None,
+    only: tuple[str, ...],
+    explain: str | None,
 ) -> None:
-    """Check a message.
+    """Check the message at PATH: an .eml, an .html, a folder or a zip with one .html and its images.
 
     Exit status 0: no stop; 1: at least one stop, or not everything was checked; 2: the input or an option could not be used; 3: Jetwind itself failed, and one line
     says at which check or stage; what could be found is printed all the same.
     """
     if explain is not None:
-        names = checks_named([explain])
-        typer.echo(_explained(registry()[names[0]]) if names else "", nl=False)
+        click.echo(_explained(explain.strip()), nl=False)
         return
+    from jetwind.cli.inputs import address_of_host, brief_in, checks_named, message_at, syntax_in, zone_in
     from jetwind.engines.bounded import review_bounded
 
     if path is None:
@@ -102,7 +100,7 @@ def check(
     message = details.on(message)
     as_whom = _reader_of(message, readers, reader) if reader is not None or render else None
     context = _circumstances(details, kind, planned, readers, previous, rulebook)
-    chosen = checks_named(only or [])
+    chosen = checks_named(list(only))
     ids = _profile_ids(profiles) if profiles is not None else []
     host = address_of_host(sending_host) if sending_host is not None else ""
     records = zone_in(zone)
@@ -115,12 +113,12 @@ def check(
     if render:
         context = _with_renders(message, context, ids, as_whom)
     elif ids:
-        typer.echo("jetwind: --profiles is used with --render; without it no check needs a profile.", err=True)
+        click.echo("jetwind: --profiles is used with --render; without it no check needs a profile.", err=True)
     with stage("running the checks"):
         result = review_bounded(message, context, chosen, start="fork")
     with stage("writing the report"):
         around = (_as_read_by(message, as_whom) if reader is not None else "", opened.as_text() if opened is not None else "")
-        before, after = around if format is Format.TEXT else ("", "")
+        before, after = around if format == "text" else ("", "")
         write_out(before + _report(result, format, path, context) + after)
     _end(result)
 
@@ -137,7 +135,7 @@ def _with_papers(message: Message, context: Context, records: Zone | None, host:
     """The circumstances with what name records say of the sender, where a file or the DNS may be asked."""
     if records is None and not live:
         if host:
-            typer.echo("jetwind: --sending-host is used with --zone or --live; without them no name records are asked.", err=True)
+            click.echo("jetwind: --sending-host is used with --zone or --live; without them no name records are asked.", err=True)
         return context
     from jetwind.cli.live import fetcher
     from jetwind.engines.names import Dns, Signing, loading, papers_of
@@ -162,17 +160,19 @@ def _with_words(message: Message, context: Context) -> Context:
 
 
 def _circumstances(
-    details: BriefFile, kind: Kind, planned: str | None, readers: Path | None, previous: Path | None, rulebook: list[str] | None
+    details: BriefFile, kind: str, planned: str | None, readers: Path | None, previous: Path | None, rulebook: tuple[str, ...]
 ) -> Context:
     """What the options and the brief say of the message."""
+    from jetwind.cli.inputs import message_at, planned_time, readers_in, rulebooks_named
+    from jetwind.core.checking import Context, Kind
     from jetwind.engines.dictionaries import Installed
 
     samples, known = readers_in(readers)
     now = datetime.now().astimezone()
     leaves, is_local = planned_time(planned, now)
-    chosen, house = rulebooks_named(rulebook or [])
+    chosen, house = rulebooks_named(list(rulebook))
     return Context(
-        kind=kind,
+        kind=Kind(kind),
         planned=leaves,
         now=now,
         local_time=is_local and any(sample.values.get("time_zone") for sample in samples),
@@ -185,7 +185,7 @@ def _circumstances(
         dictionaries=Installed(),
         working_title=details.working_title,
         rulebooks=chosen,
-        house=tuple(book for book in house if book.holds(kind.value, (), (leaves or now).date())),
+        house=tuple(book for book in house if book.holds(kind, (), (leaves or now).date())),
     )
 
 
@@ -215,49 +215,52 @@ def _with_renders(message: Message, context: Context, ids: list[str], reader: Sa
 
 def _end(result: Review) -> NoReturn:
     """Leave with the exit status that the answers ask for."""
+    from jetwind.core.checking import Outcome
+
     if crashed := [answer for answer in result.results if answer.outcome is Outcome.CRASHED]:
         at = ", ".join(answer.check for answer in crashed)
-        typer.echo(f"jetwind: failed at {at}: {one_line(crashed[0].reason)}", err=True)
-        raise typer.Exit(3)
+        click.echo(f"jetwind: failed at {at}: {one_line(crashed[0].reason)}", err=True)
+        raise click.exceptions.Exit(3)
     if result.unlooked:
-        typer.echo(f"jetwind: not everything was checked: {', '.join(result.unlooked)} ran out of time or memory", err=True)
-    raise typer.Exit(1 if result.has_stop or result.unlooked else 0)
+        click.echo(f"jetwind: not everything was checked: {', '.join(result.unlooked)} ran out of time or memory", err=True)
+    raise click.exceptions.Exit(1 if result.has_stop or result.unlooked else 0)
 
 
-def _report(result: Review, format: Format, path: Path, context: Context) -> str:
+def _report(result: Review, format: str, path: Path, context: Context) -> str:
     from jetwind.core.reports import as_csv, as_html, as_json, as_sarif, as_text
 
-    if format is Format.JSON:
+    if format == "json":
         return as_json(result) + "\n"
-    if format is Format.SARIF:
+    if format == "sarif":
         return as_sarif(result, path.as_posix()) + "\n"
-    if format is Format.HTML:
+    if format == "html":
         return as_html(result)
-    return as_csv(result.findings) if format is Format.CSV else as_text(result, context.rulebooks, context.house)
-
-
-class ImagePolicy(StrEnum):
-    """Whether pictures are shown."""
-
-    ON = "on"
-    OFF = "off"
+    return as_csv(result.findings) if format == "csv" else as_text(result, context.rulebooks, context.house)
 
 
 @app.command()
+@click.argument("path", type=click.Path(path_type=Path))
+@click.option("--out", required=True, type=click.Path(path_type=Path), help="Folder for the pictures and render.json.")
+@click.option("--profiles", default="all", help="Client profiles, parted by commas, or all.")
+@click.option("--images", type=click.Choice(["on", "off"]), default="on", help="Show pictures or block them.")
+@click.option("--dark", is_flag=True, help="Ask for the dark colour scheme.")
+@_file("--readers", "Sample readers: CSV with a column for each field, vCard or JSON.")
+@click.option("--reader", help="Render the message as this reader of --readers; default the one with the longest copy.")
+@_file("--syntax", "How fields are written, if not as in Liquid: TOML.")
+@click.option("--live", is_flag=True, help="Fetch remote images.")
 def render(
-    path: Annotated[Path, typer.Argument(help="An .eml, an .html, a folder or a zip with one .html and its images.")],
-    out: Annotated[Path, typer.Option(help="Folder for the pictures and render.json.")],
-    profiles: Annotated[str, typer.Option(help="Client profiles, parted by commas, or all.")] = "all",
-    images: Annotated[ImagePolicy, typer.Option(help="Show pictures or block them.")] = ImagePolicy.ON,
-    dark: Annotated[bool, typer.Option("--dark", help="Ask for the dark colour scheme.")] = False,
-    readers: Annotated[Path | None, typer.Option(help="Sample readers: CSV with a column for each field, vCard or JSON.")] = None,
-    reader: Annotated[
-        str | None, typer.Option(help="Render the message as this reader of --readers; default the one with the longest copy.")
-    ] = None,
-    syntax: Annotated[Path | None, typer.Option(help="How fields are written, if not as in Liquid: TOML.")] = None,
-    live: Annotated[bool, typer.Option("--live", help="Fetch remote images.")] = False,
+    path: Path,
+    out: Path,
+    profiles: str,
+    images: str,
+    dark: bool,
+    readers: Path | None,
+    reader: str | None,
+    syntax: Path | None,
+    live: bool,
 ) -> None:
-    """Render a message in simulated clients: a PNG a profile, and render.json with what was measured and dropped."""
+    """Render the message at PATH in simulated clients: a PNG a profile, and render.json with what was measured and dropped."""
+    from jetwind.cli.inputs import message_at, syntax_in
     from jetwind.cli.rendering import render_to
 
     with stage(f"reading “{path}”"):
@@ -278,7 +281,7 @@ def render(
             refuse(f"“{out / name}” is in the way: it is no file. Nothing was rendered.")
     try:
         with stage("rendering"):
-            facts, failures = render_to(message, chosen, out, images=images.value, dark=dark, reader=as_whom)
+            facts, failures = render_to(message, chosen, out, images=images, dark=dark, reader=as_whom)
         about = {"sha256": message.sha256, **({"reader": as_whom.name} if as_whom is not None else {})}
         (out / "render.json").write_text(json.dumps({"jetwind": __version__, "message": about, "renders": facts}, indent=2), "utf-8")
     except OSError as failure:
@@ -286,8 +289,8 @@ def render(
             raise
         refuse(f"“{failure.filename}” cannot be written: {failure.strerror}.")
     for sentence in failures:
-        typer.echo(f"jetwind: {sentence}", err=True)
-    raise typer.Exit(2 if failures else 0)
+        click.echo(f"jetwind: {sentence}", err=True)
+    raise click.exceptions.Exit(2 if failures else 0)
 
 
 def _reader_of(message: Message, path: Path | None, name: str | None) -> Sample | None:
@@ -296,6 +299,7 @@ def _reader_of(message: Message, path: Path | None, name: str | None) -> Sample 
         if name is not None:
             refuse("--reader names one of --readers, which is not given.")
         return None
+    from jetwind.cli.inputs import readers_in
     from jetwind.core.readers import longest
 
     samples, _ = readers_in(path)
@@ -314,14 +318,14 @@ def facts() -> None:
     from jetwind.core.profiles.support import coverage, features, not_yet_applied, origin
 
     table = origin()
-    typer.echo(f"Client support: {table['package']}, table of {table['date']}, {table['licence']}; {len(features())} features")
+    click.echo(f"Client support: {table['package']}, table of {table['date']}, {table['licence']}; {len(features())} features")
     for category, counts in sorted(coverage().items()):
-        typer.echo(
+        click.echo(
             f"  {category}: {counts['applied']} of {sum(counts.values())} carried out, {counts['not applicable']} not applicable, {counts['not yet applied']} not yet applied"
         )
     for feature in not_yet_applied():
         lacking = sum(value[:1] in ("n", "a") for value in feature.clients.values())
-        typer.echo(f"  not yet applied: {feature.slug} ({feature.title}), lacking or in part: {lacking} of {len(feature.clients)} clients")
+        click.echo(f"  not yet applied: {feature.slug} ({feature.title}), lacking or in part: {lacking} of {len(feature.clients)} clients")
 
 
 def _profile_ids(value: str) -> list[str]:
@@ -337,7 +341,18 @@ def _profile_ids(value: str) -> list[str]:
     return names
 
 
-def _explained(declared: Check) -> str:
+def _explained(check_id: str) -> str:
+    from jetwind.core.checking.options import options_of
+    from jetwind.core.checking.registry import declared_as
+    from jetwind.core.checking.rulebooks import asking
+
+    declared = declared_as(check_id)
+    if declared is None:
+        from jetwind.cli.inputs import checks_named
+
+        # With its sentence about the nearest name.
+        checks_named([check_id])
+        return ""
     lines = [
         f"{declared.id}  ({declared.level.value})",
         declared.name,
@@ -356,19 +371,16 @@ def main() -> None:
     """Entry point. A wrong option is one line on standard error and status 2, like any other unusable input."""
     try:
         status = app(prog_name="jetwind", standalone_mode=False)
-    except (typer.Abort, KeyboardInterrupt):
+    except (click.Abort, KeyboardInterrupt):
         status = 130
     except BrokenPipeError:
         # The reader of a pipe has closed it, as head does: nothing more can be written, not even when Python ends.
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         status = 141
+    except click.ClickException as wrong:
+        click.echo(f"jetwind: {one_line(wrong.format_message())}", err=True)
+        status = 2
     except Exception as wrong:
-        # typer carries its own copy of click, whose usage exceptions have no public name; this is what marks them.
-        said = getattr(wrong, "format_message", None)
-        if said is not None:
-            typer.echo(f"jetwind: {one_line(said())}", err=True)
-            status = 2
-        else:
-            typer.echo(f"jetwind: failed at {at_stage()}: {one_line(f'{type(wrong).__name__}: {wrong}')}", err=True)
-            status = 3
+        click.echo(f"jetwind: failed at {at_stage()}: {one_line(f'{type(wrong).__name__}: {wrong}')}", err=True)
+        status = 3
     sys.exit(status or 0)

@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from django.contrib import messages
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
-from jetwind.apps.accounts.models import User
 from jetwind.apps.approvals import services
 from jetwind.apps.approvals.models import Release
 from jetwind.apps.audit.models import LogEntry
@@ -15,16 +14,15 @@ from jetwind.apps.intake.selectors import mailing_for, revision_for
 from jetwind.apps.review.frame import frame
 from jetwind.apps.review.selectors import station_address
 from jetwind.apps.ui.once import once
-from jetwind.apps.workspace.access import asks
+from jetwind.apps.workspace.access import PersonRequest, asks
 
 _SLUG = "sign-off"
 
 
 @require_GET
 @asks("mailing:view")
-def station(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+def station(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
     """A line of revisions: who said what over which content, and where it became void."""
-    assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
     around = frame(request, revision, _SLUG)
     mailing = revision.mailing
@@ -51,9 +49,8 @@ def station(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
 @require_POST
 @asks(send="approval:sign")
 @once
-def sign(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+def sign(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
     """Sign off a revision."""
-    assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
     services.sign(request.user, revision, request.POST.get("comment", ""))
     messages.success(request, f"You signed off revision {revision.number}.")
@@ -63,9 +60,8 @@ def sign(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
 @require_POST
 @asks(send="approval:release")
 @once
-def release(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+def release(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
     """Release a cleared revision."""
-    assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
     services.release(request.user, revision)
     messages.success(request, f"Revision {revision.number} is released and locked.")
@@ -74,9 +70,8 @@ def release(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
 
 @require_GET
 @asks("mailing:view")
-def clearance(request: HttpRequest, mailing_id: int) -> HttpResponse:
+def clearance(request: PersonRequest, mailing_id: int) -> HttpResponse:
     """The clearance record as a file."""
-    assert isinstance(request.user, User)
     mailing = mailing_for(request.user, mailing_id)
     found = Release.objects.filter(mailing=mailing).first()
     if found is None:

@@ -3,18 +3,17 @@
 from __future__ import annotations
 
 from django.core.paginator import Paginator
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import render
 from django.utils import timezone
 from django.views.decorators.http import require_GET
 
-from jetwind.apps.accounts.models import User
 from jetwind.apps.departures.axis import axis
 from jetwind.apps.departures.selectors import departures
 from jetwind.apps.intake.models import Mailing
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.review.answers import RECHECKS
-from jetwind.apps.workspace.access import asks, permissions_of, workspace_of
+from jetwind.apps.workspace.access import PersonRequest, asks, permissions_of
 
 #: Messages on one page of the list; the axis above it shows all.
 PAGE = 50
@@ -22,10 +21,9 @@ PAGE = 50
 
 @require_GET
 @asks("mailing:view")
-def home(request: HttpRequest) -> HttpResponse:
+def home(request: PersonRequest) -> HttpResponse:
     """Departures: what leaves when, and what holds it back."""
-    assert isinstance(request.user, User)
-    workspace = workspace_of(request.user)
+    workspace = request.workspace
     search, stage = request.GET.get("q", "").strip(), request.GET.get("stage", "")
     rows = departures(workspace, search=search, stage=stage if stage in Mailing.Stage.values else "")
     now = timezone.now()

@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
-from jetwind.apps.accounts.models import User
 from jetwind.apps.intake import services
 from jetwind.apps.intake.forms import DetailsForm, EnvelopeForm, PasteForm
 from jetwind.apps.intake.selectors import mailing_for
@@ -15,7 +14,7 @@ from jetwind.apps.ui.given import whole_number
 from jetwind.apps.ui.merging import as_shown, what_was_shown
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import NotAllowed, Refused
-from jetwind.apps.workspace.access import asks, workspace_of
+from jetwind.apps.workspace.access import PersonRequest, asks
 from jetwind.apps.workspace.models import FieldSyntax
 from jetwind.core.message.package import LARGEST_INPUT
 
@@ -23,11 +22,10 @@ from jetwind.core.message.package import LARGEST_INPUT
 @require_POST
 @asks(send="mailing:take-in", works=True)
 @once
-def take_in(request: HttpRequest) -> HttpResponse:
+def take_in(request: PersonRequest) -> HttpResponse:
     """A file dropped on Departures: a new mailing."""
-    assert isinstance(request.user, User)
     data, name = _upload(request)
-    mailing = services.take_in(request.user, workspace_of(request.user), data, name)
+    mailing = services.take_in(request.user, request.workspace, data, name)
     messages.success(request, f"“{mailing.title}” is taken in as revision 1.")
     return redirect("newest", mailing.pk)
 
@@ -35,9 +33,8 @@ def take_in(request: HttpRequest) -> HttpResponse:
 @require_http_methods(["GET", "POST"])
 @asks("mailing:take-in", send="mailing:take-in", works=True)
 @once
-def paste(request: HttpRequest) -> HttpResponse:
+def paste(request: PersonRequest) -> HttpResponse:
     """Pasted source: a new mailing. What cannot be used comes back with everything typed."""
-    assert isinstance(request.user, User)
     form = PasteForm(request.POST or None, initial={"planned_zone": request.user.time_zone})
     if request.method == "POST" and form.is_valid():
         source = form.cleaned_data["source"]
@@ -45,7 +42,7 @@ def paste(request: HttpRequest) -> HttpResponse:
         try:
             mailing = services.take_in(
                 request.user,
-                workspace_of(request.user),
+                request.workspace,
                 source.encode("utf-8", "surrogatepass"),
                 "pasted.eml" if looks_like_mail else "pasted.html",
                 details=form.details(),
@@ -61,9 +58,8 @@ def paste(request: HttpRequest) -> HttpResponse:
 @require_POST
 @asks(send="mailing:change")
 @once
-def add_revision(request: HttpRequest, mailing_id: int) -> HttpResponse:
+def add_revision(request: PersonRequest, mailing_id: int) -> HttpResponse:
     """Another file dropped on a mailing: its next revision."""
-    assert isinstance(request.user, User)
     mailing = mailing_for(request.user, mailing_id)
     data, name = _upload(request)
     revision = services.add_revision(request.user, mailing, data, name)
@@ -74,9 +70,8 @@ def add_revision(request: HttpRequest, mailing_id: int) -> HttpResponse:
 @require_http_methods(["GET", "POST"])
 @asks("mailing:change", send="mailing:change")
 @once
-def details(request: HttpRequest, mailing_id: int) -> HttpResponse:
+def details(request: PersonRequest, mailing_id: int) -> HttpResponse:
     """Title, kind, audience and planned time of a mailing."""
-    assert isinstance(request.user, User)
     mailing = mailing_for(request.user, mailing_id)
     from zoneinfo import ZoneInfo
 
@@ -112,9 +107,8 @@ def details(request: HttpRequest, mailing_id: int) -> HttpResponse:
 @require_POST
 @asks(send="mailing:change")
 @once
-def envelope(request: HttpRequest, mailing_id: int) -> HttpResponse:
+def envelope(request: PersonRequest, mailing_id: int) -> HttpResponse:
     """A changed envelope: a new revision with the same file."""
-    assert isinstance(request.user, User)
     mailing = mailing_for(request.user, mailing_id)
     form = EnvelopeForm(request.POST)
     if not form.is_valid():
@@ -140,9 +134,8 @@ def envelope(request: HttpRequest, mailing_id: int) -> HttpResponse:
 @require_POST
 @asks(send="mailing:change")
 @once
-def syntax(request: HttpRequest, mailing_id: int) -> HttpResponse:
+def syntax(request: PersonRequest, mailing_id: int) -> HttpResponse:
     """How the fields of a message are written."""
-    assert isinstance(request.user, User)
     mailing = mailing_for(request.user, mailing_id)
     chosen = whole_number(request.POST, "syntax", 0)
     row = get_object_or_404(FieldSyntax, pk=chosen, workspace=mailing.workspace) if chosen else None
@@ -157,9 +150,8 @@ def syntax(request: HttpRequest, mailing_id: int) -> HttpResponse:
 @require_POST
 @asks(send="mailing:copy")
 @once
-def copy(request: HttpRequest, mailing_id: int) -> HttpResponse:
+def copy(request: PersonRequest, mailing_id: int) -> HttpResponse:
     """A new mailing that starts as a copy."""
-    assert isinstance(request.user, User)
     made = services.start_copy(request.user, mailing_for(request.user, mailing_id))
     messages.success(request, f"“{made.title}” is taken in; give it its own title.")
     return redirect("newest", made.pk)
@@ -167,15 +159,14 @@ def copy(request: HttpRequest, mailing_id: int) -> HttpResponse:
 
 @require_GET
 @asks("mailing:view", works=False)
-def newest(request: HttpRequest, mailing_id: int) -> HttpResponse:
+def newest(request: PersonRequest, mailing_id: int) -> HttpResponse:
     """The Walkaround of the newest revision, at its first station."""
-    assert isinstance(request.user, User)
     last = mailing_for(request.user, mailing_id).revisions.last()
     assert last is not None, "a mailing is made with its first revision"
     return redirect("station", mailing_id, last.number, "envelope")
 
 
-def _upload(request: HttpRequest) -> tuple[bytes, str]:
+def _upload(request: PersonRequest) -> tuple[bytes, str]:
     file = request.FILES.get("file")
     if file is None:
         raise Refused("No file came along; choose an .eml, an .html or a .zip.")

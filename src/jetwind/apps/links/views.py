@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from django.contrib import messages
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
-from jetwind.apps.accounts.models import User
 from jetwind.apps.blobs import store
 from jetwind.apps.intake.selectors import revision_for
 from jetwind.apps.jobs import services as jobs
@@ -23,14 +22,13 @@ from jetwind.apps.ui.given import came_from
 from jetwind.apps.ui.merging import as_shown, what_was_shown
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import NotAllowed, Refused
-from jetwind.apps.workspace.access import asks, may, workspace_of
+from jetwind.apps.workspace.access import PersonRequest, asks, may
 
 
 @require_GET
 @asks("mailing:view")
-def station(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+def station(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
     """The map, the table, one link."""
-    assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
     around = frame(request, revision, SLUG)
     return render(request, "links/station.html", around.context() | page(request, around))
@@ -38,9 +36,8 @@ def station(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
 
 @require_GET
 @asks("mailing:view", works=False)
-def progress(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+def progress(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
     """How far opening is; once it ends the page loads itself anew, unless somebody has typed into it."""
-    assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
     works = [jobs.latest(kind, f"revision:{revision.pk}") for kind in (services.LINKS, services.PICTURES)]
     links_work, pictures_work = works
@@ -51,9 +48,8 @@ def progress(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse
 @require_POST
 @asks(send="mailing:view")
 @once
-def steer(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+def steer(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
     """Open again, fetch pictures, cancel, let one link be opened, say that one was opened by hand."""
-    assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
     what, address = request.POST.get("do", ""), request.POST.get("address", "")
     if what == "open":
@@ -77,9 +73,8 @@ FILES = {"csv": (as_csv, "text/csv"), "har": (as_har, "application/json")}
 
 @require_GET
 @asks("mailing:view")
-def file(request: HttpRequest, mailing_id: int, number: int, form: str) -> HttpResponse:
+def file(request: PersonRequest, mailing_id: int, number: int, form: str) -> HttpResponse:
     """Links with their answers as a file."""
-    assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
     if form not in FILES:
         raise Http404("no such file")
@@ -91,10 +86,9 @@ def file(request: HttpRequest, mailing_id: int, number: int, form: str) -> HttpR
 
 @require_GET
 @asks("mailing:view")
-def landing(request: HttpRequest, answer_id: int, width: str) -> HttpResponse:
+def landing(request: PersonRequest, answer_id: int, width: str) -> HttpResponse:
     """The picture of a landing page."""
-    assert isinstance(request.user, User)
-    row = get_object_or_404(LinkAnswer, pk=answer_id, workspace=workspace_of(request.user))
+    row = get_object_or_404(LinkAnswer, pk=answer_id, workspace=request.workspace)
     if width not in ("desktop", "phone") or width not in row.landing:
         raise Http404("no such picture")
     response = HttpResponse(store.fetch(row.landing[width]), content_type="image/jpeg")
@@ -105,10 +99,9 @@ def landing(request: HttpRequest, answer_id: int, width: str) -> HttpResponse:
 @require_http_methods(["GET", "POST"])
 @asks("workspace:view", send="workspace:configure")
 @once
-def wire(request: HttpRequest) -> HttpResponse:
+def wire(request: PersonRequest) -> HttpResponse:
     """What the workspace opens."""
-    assert isinstance(request.user, User)
-    workspace = workspace_of(request.user)
+    workspace = request.workspace
     known = house.wire_of(workspace)
     form = WireForm(request.POST or None, initial=WireForm.initial_of(known))
     if request.method == "POST" and form.is_valid():

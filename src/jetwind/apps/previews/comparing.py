@@ -7,12 +7,11 @@ import io
 from dataclasses import dataclass
 from urllib.parse import urlencode
 
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.utils.text import slugify
 from django.views.decorators.http import require_GET
 
-from jetwind.apps.accounts.models import User
 from jetwind.apps.blobs import store
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import message_of, revision_for
@@ -26,7 +25,7 @@ from jetwind.apps.previews.views import described
 from jetwind.apps.review.frame import frame
 from jetwind.apps.review.selectors import station_address
 from jetwind.apps.ui.given import whole_number
-from jetwind.apps.workspace.access import asks, workspace_of
+from jetwind.apps.workspace.access import PersonRequest, asks
 from jetwind.apps.workspace.selectors import chosen_profiles
 from jetwind.core.images.difference import difference
 from jetwind.core.markup import Document
@@ -55,9 +54,8 @@ class _Side:
 
 @require_GET
 @asks("mailing:view")
-def compare(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+def compare(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
     """Two profiles of one revision, or one profile in two revisions."""
-    assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
     around = frame(request, revision, "appearance")
     ids = chosen_profiles(revision.mailing.workspace)
@@ -109,7 +107,7 @@ def _is_made_now(shot: Render) -> bool:
     return best is None or shot.made_with == best.renders_key
 
 
-def _asked(request: HttpRequest, ids: list[str]) -> tuple[str, str, str, str]:
+def _asked(request: PersonRequest, ids: list[str]) -> tuple[str, str, str, str]:
     """Left and right profile, mode and view: as asked for where there are such, else the first that fit."""
     left, right, view = (request.GET.get(name, "") for name in ("left", "right", "view"))
     left = left if left in profiles() else REFERENCE if REFERENCE in ids else ids[0]
@@ -117,7 +115,7 @@ def _asked(request: HttpRequest, ids: list[str]) -> tuple[str, str, str, str]:
     return left, right, mode_of(ways_of(request.GET.get("mode", ""))), view if view in dict(VIEWS) else "side"
 
 
-def _address(request: HttpRequest, query: dict[str, str]) -> str:
+def _address(request: PersonRequest, query: dict[str, str]) -> str:
     return f"{request.path}?{urlencode({name: value for name, value in query.items() if value})}"
 
 
@@ -161,10 +159,9 @@ def _same_elements(one: Document, other: Document, layout: Measured) -> dict[int
 
 @require_GET
 @asks("mailing:view")
-def difference_map(request: HttpRequest, left_id: int, right_id: int) -> HttpResponse:
+def difference_map(request: PersonRequest, left_id: int, right_id: int) -> HttpResponse:
     """Where two renders differ, as a picture."""
-    assert isinstance(request.user, User)
-    workspace = workspace_of(request.user)
+    workspace = request.workspace
     pictures: list[tuple[bytes, int]] = []
     for render_id in (left_id, right_id):
         shot = get_object_or_404(
@@ -183,9 +180,8 @@ def difference_map(request: HttpRequest, left_id: int, right_id: int) -> HttpRes
 
 @require_GET
 @asks("mailing:view", works="long")
-def sheet(request: HttpRequest, mailing_id: int, number: int, form: str) -> HttpResponse:
+def sheet(request: PersonRequest, mailing_id: int, number: int, form: str) -> HttpResponse:
     """All renders of a mode on one sheet, or one render alone, as PNG or PDF to keep."""
-    assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
     mode = mode_of(ways_of(request.GET.get("mode", "")))
     only = request.GET.get("profile", "")

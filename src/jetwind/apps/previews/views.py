@@ -7,12 +7,11 @@ from dataclasses import dataclass
 from typing import Any
 from urllib.parse import urlencode
 
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
-from jetwind.apps.accounts.models import User
 from jetwind.apps.blobs import store
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import message_of, revision_for
@@ -30,7 +29,7 @@ from jetwind.apps.review.selectors import ShownFinding, station_address
 from jetwind.apps.ui.given import whole_number
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import Refused
-from jetwind.apps.workspace.access import asks, workspace_of
+from jetwind.apps.workspace.access import PersonRequest, asks
 from jetwind.apps.workspace.selectors import chosen_profiles
 from jetwind.core.markup import Document, Element
 from jetwind.core.profiles import REFERENCE, Profile, profiles
@@ -78,7 +77,7 @@ class _Asked:
     reader: str
 
     @classmethod
-    def of(cls, request: HttpRequest, revision: Revision) -> _Asked:
+    def of(cls, request: PersonRequest, revision: Revision) -> _Asked:
         """Read off a request; what names nothing is left out."""
         ids = chosen_profiles(revision.mailing.workspace)
         profile = request.GET.get("profile", "")
@@ -108,7 +107,7 @@ class _Asked:
         return _here(self.revision, query | changed)
 
 
-def _whom_of(request: HttpRequest, revision: Revision) -> tuple[AsWhom, str]:
+def _whom_of(request: PersonRequest, revision: Revision) -> tuple[AsWhom, str]:
     """As whom a page shows the renders, and what its address says of it: nothing for the reader that is shown first."""
     asked = request.GET.get("reader", "")
     whom = as_whom(revision, asked)
@@ -117,27 +116,24 @@ def _whom_of(request: HttpRequest, revision: Revision) -> tuple[AsWhom, str]:
 
 @require_GET
 @asks("mailing:view")
-def access(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+def access(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
     """The Access station: two renders with every text outlined by its contrast."""
-    assert isinstance(request.user, User)
     around = frame(request, revision_for(request.user, mailing_id, number), access_station.SLUG)
     return render(request, "previews/access.html", around.context() | access_station.page(request, around))
 
 
 @require_GET
 @asks("mailing:view")
-def footer(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+def footer(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
     """The Footer station: the footer beside what the rulebooks demand."""
-    assert isinstance(request.user, User)
     around = frame(request, revision_for(request.user, mailing_id, number), footer_station.SLUG)
     return render(request, "previews/footer.html", around.context() | footer_station.page(request, around))
 
 
 @require_GET
 @asks("mailing:view")
-def appearance(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+def appearance(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
     """The contact sheet; one render alone where a profile is chosen."""
-    assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
     around = frame(request, revision, _SLUG)
     asked = _Asked.of(request, revision)
@@ -242,7 +238,7 @@ def _cards(
 
 
 def _large(
-    request: HttpRequest, revision: Revision, findings: list[ShownFinding], profile: Profile, mode: str, shot: Render | None, here: Any
+    request: PersonRequest, revision: Revision, findings: list[ShownFinding], profile: Profile, mode: str, shot: Render | None, here: Any
 ) -> dict[str, Any]:
     """One render by itself: its picture at a zoom, pins, marks, what was dropped, and the profile's sheet."""
     shown = shown_in(profile, mode)
@@ -304,13 +300,12 @@ def described(element: Element) -> str:
 
 @require_GET
 @asks("mailing:view")
-def picture(request: HttpRequest, render_id: int) -> HttpResponse:
+def picture(request: PersonRequest, render_id: int) -> HttpResponse:
     """The picture of a render; it never changes under its digest."""
-    assert isinstance(request.user, User)
     shot = get_object_or_404(
         Render.objects.defer("measured", "changes"),
         pk=render_id,
-        revision__mailing__workspace=workspace_of(request.user),
+        revision__mailing__workspace=request.workspace,
         state=Render.State.DONE,
     )
     try:
@@ -324,9 +319,8 @@ def picture(request: HttpRequest, render_id: int) -> HttpResponse:
 
 @require_GET
 @asks("mailing:view", works=False)
-def progress(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+def progress(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
     """How far rendering is; once it ends the page loads itself anew, unless somebody has typed into it."""
-    assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
     work = jobs.latest(services.RENDERS, f"revision:{revision.pk}")
     page = {"renders_work": work, "revision": revision, "mailing": revision.mailing, "is_fresh": work is None or not work.is_open}
@@ -336,9 +330,8 @@ def progress(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse
 @require_POST
 @asks(send="mailing:view")
 @once
-def steer(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+def steer(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
     """Cancel rendering, go on with it, render what a mode still lacks, or choose whose copy is measured."""
-    assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
     if request.POST.get("do") == "cancel":
         services.cancel_renders(request.user, revision)
@@ -358,9 +351,8 @@ def steer(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
 @require_POST
 @asks(send="review:look")
 @once
-def mark(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+def mark(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
     """Set a mark at the element under a point of a render, or at one chosen from the list; or settle one."""
-    assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
     if "settle" in request.POST:
         settled = get_object_or_404(Mark, pk=whole_number(request.POST, "settle"), mailing=revision.mailing)
@@ -372,7 +364,7 @@ def mark(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
     return redirect(_here(revision, query) + "#marks")
 
 
-def _marked_element(request: HttpRequest, revision: Revision, profile: str) -> int:
+def _marked_element(request: PersonRequest, revision: Revision, profile: str) -> int:
     chosen = whole_number(request.POST, "element", -1)
     if chosen >= 0:
         return chosen

@@ -10,11 +10,10 @@ from django.conf import settings
 from django.contrib import messages
 from django.contrib.postgres.aggregates import ArrayAgg
 from django.db.models import Count, Prefetch, Q, Value
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
-from jetwind.apps.accounts.models import User
 from jetwind.apps.blobs import store
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import revision_for
@@ -24,7 +23,7 @@ from jetwind.apps.review.frame import frame
 from jetwind.apps.review.selectors import station_address
 from jetwind.apps.ui.given import whole_number
 from jetwind.apps.ui.once import once
-from jetwind.apps.workspace.access import asks, may, workspace_of
+from jetwind.apps.workspace.access import PersonRequest, asks, may
 from jetwind.apps.workspace.models import SampleReader
 from jetwind.core.message import Message, image_references, read_bytes
 from jetwind.core.source import Edit, splice
@@ -35,9 +34,8 @@ _ARRIVAL_POLICY = "default-src 'none'; img-src data:; style-src 'unsafe-inline';
 
 @require_GET
 @asks("mailing:view")
-def station(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+def station(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
     """Each copy's way, and the form for a new test send."""
-    assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
     around = frame(request, revision, _SLUG)
     workspace = revision.mailing.workspace
@@ -73,9 +71,8 @@ def _sends(revision: Revision) -> list[TestSend]:
 @require_POST
 @asks(send="proof:send")
 @once
-def send(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+def send(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
     """Send a test."""
-    assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
     workspace = revision.mailing.workspace
     test_list = get_object_or_404(TestList, pk=whole_number(request.POST, "list"), workspace=workspace)
@@ -88,13 +85,12 @@ def send(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
 @require_POST
 @asks(send="proof:send")
 @once
-def settle_copy(request: HttpRequest, copy_id: int) -> HttpResponse:
+def settle_copy(request: PersonRequest, copy_id: int) -> HttpResponse:
     """Send a copy again, or say that it arrived."""
-    assert isinstance(request.user, User)
     found = get_object_or_404(
         TestCopy.objects.select_related("send__revision", "send__mailing__workspace"),
         pk=copy_id,
-        send__mailing__workspace=workspace_of(request.user),
+        send__mailing__workspace=request.workspace,
     )
     if request.POST.get("do") == "arrived":
         services.believe_arrived(request.user, found)
@@ -105,10 +101,9 @@ def settle_copy(request: HttpRequest, copy_id: int) -> HttpResponse:
 
 @require_GET
 @asks("workspace:view")
-def mailroom(request: HttpRequest) -> HttpResponse:
+def mailroom(request: PersonRequest) -> HttpResponse:
     """What arrived, newest first."""
-    assert isinstance(request.user, User)
-    workspace = workspace_of(request.user)
+    workspace = request.workspace
     arrivals = Arrival.objects.filter(copy__send__mailing__workspace=workspace).select_related("copy__send__revision__mailing")[:200]
     strays = [arrival for arrival in Arrival.objects.filter(copy=None)[:200] if services.concerns(arrival, workspace)][:20]
     return render(request, "proofs/mailroom.html", {"arrivals": arrivals, "strays": strays, "section": "mailroom"})
@@ -116,7 +111,7 @@ def mailroom(request: HttpRequest) -> HttpResponse:
 
 @require_GET
 @asks("workspace:view", works=True)
-def arrival(request: HttpRequest, arrival_id: int) -> HttpResponse:
+def arrival(request: PersonRequest, arrival_id: int) -> HttpResponse:
     """One arrival: headers, HTML, plain text, raw."""
     found = _arrival(request, arrival_id)
     raw = store.fetch(found.blob_sha256)
@@ -135,7 +130,7 @@ def arrival(request: HttpRequest, arrival_id: int) -> HttpResponse:
 
 @require_GET
 @asks("workspace:view", works=True)
-def arrival_html(request: HttpRequest, arrival_id: int) -> HttpResponse:
+def arrival_html(request: PersonRequest, arrival_id: int) -> HttpResponse:
     """The HTML of an arrival for the sandboxed frame: no script, nothing fetched, its own pictures inside it."""
     found = _arrival(request, arrival_id)
     message = read_bytes(store.fetch(found.blob_sha256), "arrival.eml")
@@ -159,10 +154,9 @@ def _self_contained(message: Message) -> str:
     return splice(message.html.text, edits)
 
 
-def _arrival(request: HttpRequest, arrival_id: int) -> Arrival:
-    assert isinstance(request.user, User)
+def _arrival(request: PersonRequest, arrival_id: int) -> Arrival:
     found = get_object_or_404(Arrival.objects.select_related("copy__send__revision__mailing__workspace"), pk=arrival_id)
-    if not services.concerns(found, workspace_of(request.user)):
+    if not services.concerns(found, request.workspace):
         raise Http404("no such arrival")
     return found
 
@@ -170,10 +164,9 @@ def _arrival(request: HttpRequest, arrival_id: int) -> Arrival:
 @require_POST
 @asks(send="workspace:configure")
 @once
-def add_address(request: HttpRequest, list_id: int) -> HttpResponse:
+def add_address(request: PersonRequest, list_id: int) -> HttpResponse:
     """Put an address on a test list."""
-    assert isinstance(request.user, User)
-    test_list = get_object_or_404(TestList, pk=list_id, workspace=workspace_of(request.user))
+    test_list = get_object_or_404(TestList, pk=list_id, workspace=request.workspace)
     added = services.add_address(request.user, test_list, request.POST.get("address", ""))
     messages.success(request, f"{added.address} is on “{test_list.name}”.")
     return redirect("test-lists")
@@ -182,10 +175,9 @@ def add_address(request: HttpRequest, list_id: int) -> HttpResponse:
 @require_POST
 @asks(send="workspace:configure")
 @once
-def remove_address(request: HttpRequest, address_id: int) -> HttpResponse:
+def remove_address(request: PersonRequest, address_id: int) -> HttpResponse:
     """Take an address off a test list."""
-    assert isinstance(request.user, User)
-    entry = get_object_or_404(TestAddress, pk=address_id, list__workspace=workspace_of(request.user))
+    entry = get_object_or_404(TestAddress, pk=address_id, list__workspace=request.workspace)
     services.remove_address(request.user, entry)
     return redirect("test-lists")
 
@@ -193,20 +185,18 @@ def remove_address(request: HttpRequest, address_id: int) -> HttpResponse:
 @require_POST
 @asks(send="workspace:configure")
 @once
-def add_list(request: HttpRequest) -> HttpResponse:
+def add_list(request: PersonRequest) -> HttpResponse:
     """Make a test list."""
-    assert isinstance(request.user, User)
-    made = services.add_list(request.user, workspace_of(request.user), request.POST.get("name", ""))
+    made = services.add_list(request.user, request.workspace, request.POST.get("name", ""))
     messages.success(request, f"“{made.name}” is made; put addresses on it.")
     return redirect("test-lists")
 
 
 @require_GET
 @asks("workspace:view")
-def test_lists(request: HttpRequest) -> HttpResponse:
+def test_lists(request: PersonRequest) -> HttpResponse:
     """The test lists of the workspace."""
-    assert isinstance(request.user, User)
-    workspace = workspace_of(request.user)
+    workspace = request.workspace
     page = {
         "lists": workspace.test_lists.prefetch_related("addresses").order_by("id"),
         "workspace": workspace,

@@ -12,7 +12,6 @@ from urllib.parse import urlencode
 
 from django.http import HttpRequest
 
-from jetwind.apps.accounts.models import User
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.jobs import services as jobs
@@ -21,7 +20,7 @@ from jetwind.apps.review.answers import CHECKS, crashed_checks
 from jetwind.apps.review.models import CheckRun, FindingRecord
 from jetwind.apps.review.selectors import ShownFinding, StationState, Walk, station_address, walk_of
 from jetwind.apps.ui.given import whole_number
-from jetwind.apps.workspace.access import permissions_of
+from jetwind.apps.workspace.access import PersonRequest, permissions_of
 from jetwind.apps.workspace.selectors import options_of
 from jetwind.core.checking import Outcome, registry
 from jetwind.core.checks.appearance.size import ClipOptions
@@ -125,9 +124,8 @@ class Frame:
         return own | {"is_newest": self.is_newest} | {field.name: getattr(part, field.name) for part in parts for field in fields(part)}
 
 
-def frame(request: HttpRequest, revision: Revision, slug: str) -> Frame:
+def frame(request: PersonRequest, revision: Revision, slug: str) -> Frame:
     """The frame of a station's page."""
-    assert isinstance(request.user, User)
     walk = walk_of(revision)
     rows = getattr(revision, "works", None)
     if rows is None:
@@ -204,7 +202,7 @@ def _query(chosen: ShownFinding | None, place: int) -> dict[str, str]:
     return {"finding": chosen.record.fingerprint, "place": str(place + 1)} if chosen is not None else {}
 
 
-def _kept_reason(request: HttpRequest, chosen: ShownFinding | None) -> str:
+def _kept_reason(request: PersonRequest, chosen: ShownFinding | None) -> str:
     """A reason that was just refused, for its own finding and for one showing only."""
     if KEPT_REASON not in request.session:
         return ""

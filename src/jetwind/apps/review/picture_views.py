@@ -5,33 +5,30 @@ from __future__ import annotations
 from urllib.parse import urlencode
 
 from django.contrib import messages
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
-from jetwind.apps.accounts.models import User
 from jetwind.apps.intake.selectors import revision_for
 from jetwind.apps.review import lighter_files, picture_words
 from jetwind.apps.review.selectors import station_address
 from jetwind.apps.ui.given import whole_number
 from jetwind.apps.ui.once import once
-from jetwind.apps.workspace.access import asks
+from jetwind.apps.workspace.access import PersonRequest, asks
 
 
 @require_GET
 @asks("mailing:view", works="long")
-def look_at_picture(request: HttpRequest, mailing_id: int, number: int, fingerprint: str, side: str) -> HttpResponse:
+def look_at_picture(request: PersonRequest, mailing_id: int, number: int, fingerprint: str, side: str) -> HttpResponse:
     """A picture that could be lighter, before and after; the octets of a stranger's picture are never handed to a browser."""
-    assert isinstance(request.user, User)
     data = lighter_files.looked_at(revision_for(request.user, mailing_id, number), fingerprint, side)
     return _pixels(data)
 
 
 @require_GET
 @asks("mailing:view", works="long")
-def look_at_file(request: HttpRequest, mailing_id: int, number: int, file_id: int, side: str) -> HttpResponse:
+def look_at_file(request: PersonRequest, mailing_id: int, number: int, file_id: int, side: str) -> HttpResponse:
     """A picture, and a file that was made to choose from, in pixels of our own making."""
-    assert isinstance(request.user, User)
     data = lighter_files.file_looked_at(revision_for(request.user, mailing_id, number), file_id, side)
     return _pixels(data)
 
@@ -48,9 +45,8 @@ def _pixels(data: bytes | None) -> HttpResponse:
 @require_POST
 @asks(send="mailing:change")
 @once
-def make_lighter_files(request: HttpRequest, mailing_id: int, number: int, picture: str) -> HttpResponse:
+def make_lighter_files(request: PersonRequest, mailing_id: int, number: int, picture: str) -> HttpResponse:
     """Have the files made that may stand for a picture."""
-    assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
     lighter_files.ask_for_files(request.user, revision, picture)
     return redirect(f"{station_address(revision, 'images')}?picture={picture}#choice")
@@ -58,9 +54,8 @@ def make_lighter_files(request: HttpRequest, mailing_id: int, number: int, pictu
 
 @require_POST
 @asks(send="mailing:change")
-def choose_file(request: HttpRequest, mailing_id: int, number: int, picture: str) -> HttpResponse:
+def choose_file(request: PersonRequest, mailing_id: int, number: int, picture: str) -> HttpResponse:
     """Choose a file for a picture, or have it stay as it is."""
-    assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
     chosen = request.POST.get("file", "")
     if chosen == "keep":
@@ -73,9 +68,8 @@ def choose_file(request: HttpRequest, mailing_id: int, number: int, picture: str
 
 @require_GET
 @asks("mailing:view", works=False)
-def lighter_files_progress(request: HttpRequest, mailing_id: int, number: int, picture: str) -> HttpResponse:
+def lighter_files_progress(request: PersonRequest, mailing_id: int, number: int, picture: str) -> HttpResponse:
     """How far the files of a picture are; once done, the page loads itself anew."""
-    assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
     work = lighter_files.work_of(revision, picture)
     page = {
@@ -91,9 +85,8 @@ def lighter_files_progress(request: HttpRequest, mailing_id: int, number: int, p
 @require_POST
 @asks(send="mailing:change", works="long")
 @once
-def put_lighter_in(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+def put_lighter_in(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
     """Make the next revision, with lighter pictures."""
-    assert isinstance(request.user, User)
     made, placed = lighter_files.put_lighter_in(request.user, revision_for(request.user, mailing_id, number))
     messages.success(
         request, f"Revision {made.number} has {'one lighter picture' if len(placed) == 1 else f'{len(placed)} lighter pictures'}."
@@ -103,9 +96,8 @@ def put_lighter_in(request: HttpRequest, mailing_id: int, number: int) -> HttpRe
 
 @require_GET
 @asks("mailing:view", works="long")
-def lighter_pictures(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+def lighter_pictures(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
     """The lighter files of all pictures that could be lighter, with a list, as a zip."""
-    assert isinstance(request.user, User)
     response = HttpResponse(lighter_files.lighter_files(revision_for(request.user, mailing_id, number)), content_type="application/zip")
     response["Content-Disposition"] = f'attachment; filename="message-{mailing_id}-r{number}-lighter.zip"'
     return response
@@ -114,9 +106,8 @@ def lighter_pictures(request: HttpRequest, mailing_id: int, number: int) -> Http
 @require_POST
 @asks(send="review:look")
 @once
-def enter_words(request: HttpRequest, mailing_id: int, number: int, picture: str) -> HttpResponse:
+def enter_words(request: PersonRequest, mailing_id: int, number: int, picture: str) -> HttpResponse:
     """Say which words stand in a picture."""
-    assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
     picture_words.enter(request.user, revision, picture, request.POST.get("words", ""), request.POST.get("before", ""))
     messages.success(request, "Kept; the message is being checked again.")

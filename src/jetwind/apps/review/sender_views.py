@@ -7,17 +7,16 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
-from jetwind.apps.accounts.models import User
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import message_of, revision_for
 from jetwind.apps.review import sender_papers
 from jetwind.apps.review.frame import frame
 from jetwind.apps.ui.once import once
-from jetwind.apps.workspace.access import asks
+from jetwind.apps.workspace.access import PersonRequest, asks
 from jetwind.core.message import Message
 from jetwind.core.papers import Dkim, Lookup, Papers, aligned, sender_domain
 from jetwind.core.papers.records import dkim_to_publish, dmarc_to_publish, spf_to_publish
@@ -77,9 +76,8 @@ class Publish:
 
 @require_GET
 @asks("mailing:view")
-def sender(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+def sender(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
     """Who vouches for the sender of a revision."""
-    assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
     around = frame(request, revision, _SLUG)
     message = message_of(revision)
@@ -107,9 +105,8 @@ def sender(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
 @require_POST
 @asks(send="review:look")
 @once
-def ask(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+def ask(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
     """Have the name records asked again."""
-    assert isinstance(request.user, User)
     revision: Revision = revision_for(request.user, mailing_id, number)
     sender_papers.ask_anew(request.user, revision)
     messages.success(request, "The name records are asked again, in the background.")

@@ -11,7 +11,6 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
-from jetwind.apps.accounts.models import User
 from jetwind.apps.intake.selectors import mailing_for, message_of, revision_for
 from jetwind.apps.intake.services import add_revision
 from jetwind.apps.jobs import services as jobs
@@ -33,7 +32,7 @@ from jetwind.apps.review.selectors import Walk, station_address
 from jetwind.apps.ui.given import came_from, whole_number
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import Refused
-from jetwind.apps.workspace.access import asks
+from jetwind.apps.workspace.access import PersonRequest, asks
 from jetwind.apps.workspace.services import add_word
 from jetwind.core.checking import PLACES
 from jetwind.core.message import Message
@@ -44,9 +43,8 @@ from jetwind.core.spam import BANDS, measured_on, says
 
 @require_GET
 @asks("mailing:view")
-def station(request: HttpRequest, mailing_id: int, number: int, slug: str) -> HttpResponse:
+def station(request: PersonRequest, mailing_id: int, number: int, slug: str) -> HttpResponse:
     """One station of the Walkaround."""
-    assert isinstance(request.user, User)
     if slug not in {known.slug for known in STATIONS}:
         raise Http404("no such station")
     revision = revision_for(request.user, mailing_id, number)
@@ -73,7 +71,7 @@ _OWN_PAGES: dict[str, tuple[str, Callable[[HttpRequest, Walk, Message], dict[str
 
 @require_GET
 @asks("workspace:view")
-def spam_reasons(request: HttpRequest) -> HttpResponse:
+def spam_reasons(request: PersonRequest) -> HttpResponse:
     """Every reason of spam risk: what it looks for, its weight, and whether that was measured or set by hand."""
     return render(
         request,
@@ -90,9 +88,8 @@ def spam_reasons(request: HttpRequest) -> HttpResponse:
 
 @require_GET
 @asks("mailing:view", works=False)
-def progress(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+def progress(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
     """How far the checks are; once done, the page loads itself anew, unless somebody has typed into it."""
-    assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
     work = jobs.latest(CHECKS, f"revision:{revision.pk}")
     page = {"work": work, "revision": revision, "mailing": revision.mailing, "is_fresh": work is None or not work.is_open}
@@ -102,9 +99,8 @@ def progress(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse
 @require_POST
 @asks(send="review:look")
 @once
-def look(request: HttpRequest, mailing_id: int, number: int, slug: str) -> HttpResponse:
+def look(request: PersonRequest, mailing_id: int, number: int, slug: str) -> HttpResponse:
     """Say, or take back, that a station has been looked at."""
-    assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
     if request.POST.get("looked") == "no":
         services.unlook(request.user, revision, slug)
@@ -119,9 +115,8 @@ def look(request: HttpRequest, mailing_id: int, number: int, slug: str) -> HttpR
 @require_POST
 @asks(send="review:excuse")
 @once
-def excuse(request: HttpRequest, mailing_id: int, number: int, fingerprint: str) -> HttpResponse:
+def excuse(request: PersonRequest, mailing_id: int, number: int, fingerprint: str) -> HttpResponse:
     """Excuse a finding, or lift its excuse. A refused reason comes back to be mended, not lost."""
-    assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
     back = request.POST.get("back", "")
     address = back if back.startswith(f"/mailings/{mailing_id}/") else station_address(revision, "envelope")
@@ -148,9 +143,8 @@ def excuse(request: HttpRequest, mailing_id: int, number: int, fingerprint: str)
 @require_POST
 @asks(send="review:look")
 @once
-def recheck(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+def recheck(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
     """Check again."""
-    assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
     services.recheck(request.user, revision, longer=request.POST.get("longer") == "yes")
     return redirect(came_from(request) or station_address(revision, "envelope"))
@@ -159,9 +153,8 @@ def recheck(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
 @require_POST
 @asks(send="review:send-back")
 @once
-def send_back(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+def send_back(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
     """Send a revision back to its author."""
-    assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
     services.send_back(request.user, revision, request.POST.get("comment", ""))
     messages.success(request, f"Revision {revision.number} was sent back to {revision.uploaded_by.shown_name}.")
@@ -187,9 +180,8 @@ FORMATS = {
 
 @require_GET
 @asks("mailing:view")
-def report(request: HttpRequest, mailing_id: int, number: int, form: str) -> HttpResponse:
+def report(request: PersonRequest, mailing_id: int, number: int, form: str) -> HttpResponse:
     """What the screen shows of a revision as a file: the answers that are stored, in the words of then."""
-    assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
     if form not in FORMATS:
         raise Http404("no such report")
@@ -208,9 +200,8 @@ def report(request: HttpRequest, mailing_id: int, number: int, form: str) -> Htt
 @require_POST
 @asks(send="mailing:change")
 @once
-def brief(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+def brief(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
     """Add to the brief, or take from it; the brief belongs to the mailing, so every revision is held against it."""
-    assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
     what, text = request.POST.get("what", ""), request.POST.get("text", "")
     if what == "required":
@@ -227,9 +218,8 @@ def brief(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
 @require_POST
 @asks(send="workspace:configure")
 @once
-def learn_word(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+def learn_word(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
     """Add a word to the workspace's word list, and check again."""
-    assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
     word = request.POST.get("word", "").strip()
     add_word(request.user, revision.mailing.workspace, word)
@@ -240,9 +230,8 @@ def learn_word(request: HttpRequest, mailing_id: int, number: int) -> HttpRespon
 @require_http_methods(["GET", "POST"])
 @asks("mailing:view", send="mailing:change")
 @once
-def plain_text_afresh(request: HttpRequest, mailing_id: int, number: int) -> HttpResponse:
+def plain_text_afresh(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
     """The plain text made afresh from the HTML: GET saves it as a file, POST makes it the next revision."""
-    assert isinstance(request.user, User)
     revision = revision_for(request.user, mailing_id, number)
     message = message_of(revision)
     if message.html is None:
@@ -264,9 +253,8 @@ def plain_text_afresh(request: HttpRequest, mailing_id: int, number: int) -> Htt
 
 @require_GET
 @asks("mailing:view")
-def comparison(request: HttpRequest, mailing_id: int) -> HttpResponse:
+def comparison(request: PersonRequest, mailing_id: int) -> HttpResponse:
     """Any two revisions side by side."""
-    assert isinstance(request.user, User)
     mailing = mailing_for(request.user, mailing_id)
     numbers = list(mailing.revisions.values_list("number", flat=True))
     earlier, later = whole_number(request.GET, "earlier"), whole_number(request.GET, "later")

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Callable
-from typing import Any, Concatenate, ParamSpec
+from typing import Any, Concatenate, ParamSpec, TypeVar
 
 from django.db import DatabaseError, connection
 from django.http import HttpRequest, HttpResponse
@@ -15,6 +15,8 @@ from django.http import HttpRequest, HttpResponse
 from jetwind.apps.ui.refusal import Refused
 
 Rest = ParamSpec("Rest")
+#: The kind of request that a view takes.
+Request = TypeVar("Request", bound=HttpRequest)
 logger = logging.getLogger(__name__)
 
 #: Serialisation failure, deadlock, and a row that somebody else inserted first (PostgreSQL documentation, appendix A).
@@ -28,7 +30,7 @@ def is_conflict(failure: DatabaseError) -> bool:
 
 
 def tried_again(
-    view: Callable[Concatenate[HttpRequest, Rest], HttpResponse], request: HttpRequest, /, *args: Rest.args, **kwargs: Rest.kwargs
+    view: Callable[Concatenate[Request, Rest], HttpResponse], request: Request, /, *args: Rest.args, **kwargs: Rest.kwargs
 ) -> HttpResponse:
     """The view's answer; a view that a conflict broke off has changed nothing, and is called again.
 

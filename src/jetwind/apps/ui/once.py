@@ -11,7 +11,7 @@ import re
 from collections.abc import Callable
 from datetime import timedelta
 from functools import wraps
-from typing import Concatenate, ParamSpec
+from typing import Concatenate, ParamSpec, TypeVar
 
 from django.contrib import messages
 from django.db import transaction
@@ -22,18 +22,20 @@ from django.utils import timezone
 from jetwind.apps.ui.models import Intent
 
 Rest = ParamSpec("Rest")
-View = Callable[Concatenate[HttpRequest, Rest], HttpResponse]
+#: The kind of request that a view takes.
+Request = TypeVar("Request", bound=HttpRequest)
+View = Callable[Concatenate[Request, Rest], HttpResponse]
 
 _KEY = re.compile(r"[0-9a-f-]{36}", re.ASCII)
 #: How long a key is remembered: a page may lie open over a weekend.
 KEPT = timedelta(days=30)
 
 
-def once(view: View[Rest]) -> View[Rest]:
+def once(view: View[Request, Rest]) -> View[Request, Rest]:
     """Around a view that changes something. A request without a key is an intent of its own."""
 
     @wraps(view)
-    def carry_out(request: HttpRequest, /, *args: Rest.args, **kwargs: Rest.kwargs) -> HttpResponse:
+    def carry_out(request: Request, /, *args: Rest.args, **kwargs: Rest.kwargs) -> HttpResponse:
         given = request.POST.get("intent", "") if request.method == "POST" else ""
         if not _KEY.fullmatch(given):
             return view(request, *args, **kwargs)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import wraps
-from typing import Concatenate, Literal, ParamSpec
+from typing import Concatenate, Literal, ParamSpec, cast
 
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse
@@ -19,7 +19,21 @@ from jetwind.apps.workspace.desk_side import is_helper
 from jetwind.apps.workspace.models import Membership, Workspace
 
 Rest = ParamSpec("Rest")
-View = Callable[Concatenate[HttpRequest, Rest], HttpResponse]
+
+
+class PersonRequest(HttpRequest):
+    """A request of a person who is signed in and may send it, with the workspace that they work in and their roles there.
+
+    ``asks`` makes every request one before it calls the view.
+    """
+
+    user: User
+    workspace: Workspace
+    roles: frozenset[str]
+
+
+View = Callable[Concatenate[PersonRequest, Rest], HttpResponse]
+Guarded = Callable[Concatenate[HttpRequest, Rest], HttpResponse]
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,7 +46,7 @@ class Asked:
 
 def asks(
     look: str | None = None, *, send: str | None = None, works: bool | Literal["long"] | None = None
-) -> Callable[[View[Rest]], View[Rest]]:
+) -> Callable[[View[Rest]], Guarded[Rest]]:
     """Declare, and ask for, the permission that a view needs: ``look`` for GET, ``send`` for POST.
 
     ``works`` says whether the view works on what a message holds, and is therefore carried out at the desk (``desk.py``): "long" for
@@ -47,12 +61,12 @@ def asks(
         if permission is not None:
             roles_for(permission)
 
-    def declare(view: View[Rest]) -> View[Rest]:
+    def declare(view: View[Rest]) -> Guarded[Rest]:
         @wraps(view)
-        def guarded(request: HttpRequest, /, *args: Rest.args, **kwargs: Rest.kwargs) -> HttpResponse:
-            assert isinstance(request.user, User)
+        def guarded(given: HttpRequest, /, *args: Rest.args, **kwargs: Rest.kwargs) -> HttpResponse:
+            request = _of_person(given)
             permission = send if request.method == "POST" else look
-            if permission is not None and not set(membership_of(request.user).roles) & roles_for(permission):
+            if permission is not None and not request.roles & roles_for(permission):
                 raise refusal(permission)
             if settings.DESK == "helpers" and (works if works is not None else "mailing_id" in kwargs) and not is_helper():
                 return at_the_desk(request, kwargs, is_long=works == "long")
@@ -63,6 +77,18 @@ def asks(
         return guarded
 
     return declare
+
+
+def _of_person(given: HttpRequest) -> PersonRequest:
+    """The request as one of the person who sent it.
+
+    Raises:
+        NotAllowed: the person belongs to no workspace.
+    """
+    request = cast(PersonRequest, given)
+    membership = membership_of(request.user)
+    request.workspace, request.roles = membership.workspace, frozenset(membership.roles)
+    return request
 
 
 def memberships_of(user: User) -> list[Membership]:

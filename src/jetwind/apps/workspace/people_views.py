@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.contrib import messages
 from django.contrib.auth import login
 from django.contrib.auth.decorators import login_not_required
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
@@ -19,7 +19,7 @@ from jetwind.apps.ui.given import whole_number
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace import people as services
-from jetwind.apps.workspace.access import asks, memberships_of, permissions_of, workspace_of
+from jetwind.apps.workspace.access import PersonRequest, asks, memberships_of, permissions_of
 from jetwind.apps.workspace.models import Invitation, Membership
 
 _BACKEND = "django.contrib.auth.backends.ModelBackend"
@@ -33,7 +33,7 @@ def _person(form: NewPersonForm) -> services.NewPerson:
 
 @login_not_required
 @require_http_methods(["GET", "POST"])
-def begin(request: HttpRequest) -> HttpResponse:
+def begin(request: PersonRequest) -> HttpResponse:
     """The first page of an empty house: the first workspace and its owner."""
     if not services.is_empty_house():
         return redirect("sign-in")
@@ -55,7 +55,7 @@ def begin(request: HttpRequest) -> HttpResponse:
 
 @login_not_required
 @require_http_methods(["GET", "POST"])
-def join(request: HttpRequest, token: str) -> HttpResponse:
+def join(request: PersonRequest, token: str) -> HttpResponse:
     """The page of an invitation: come in as who one is here already, or for the first time."""
     invitation = services.invitation_of(token)
     if invitation is None:
@@ -88,10 +88,9 @@ def join(request: HttpRequest, token: str) -> HttpResponse:
 
 @require_GET
 @asks("workspace:view")
-def people(request: HttpRequest) -> HttpResponse:
+def people(request: PersonRequest) -> HttpResponse:
     """Who belongs to the workspace, who is invited, and what lately happened to the house."""
-    assert isinstance(request.user, User)
-    workspace = workspace_of(request.user)
+    workspace = request.workspace
     page = {
         "workspace": workspace,
         "members": workspace.memberships.select_related("user").order_by("deactivated_at", "id"),
@@ -108,10 +107,9 @@ def people(request: HttpRequest) -> HttpResponse:
 @require_POST
 @asks(send="people:manage")
 @once
-def invite(request: HttpRequest) -> HttpResponse:
+def invite(request: PersonRequest) -> HttpResponse:
     """Invite somebody; the link is mailed to the address. Where no mail server is set, the administrator makes one."""
-    assert isinstance(request.user, User)
-    workspace = workspace_of(request.user)
+    workspace = request.workspace
     made, token = services.invite(request.user, workspace, request.POST.get("email", ""), request.POST.getlist("role"))
     address = request.build_absolute_uri(redirect("join", token).url)
     text = (
@@ -132,9 +130,8 @@ def invite(request: HttpRequest) -> HttpResponse:
 @require_http_methods(["GET", "POST"])
 @asks()
 @once
-def invitations(request: HttpRequest) -> HttpResponse:
+def invitations(request: PersonRequest) -> HttpResponse:
     """The invitations of the address that is known to be one's own; one is taken by a press."""
-    assert isinstance(request.user, User)
     found = services.invitations_for(request.user)
     if request.method == "POST":
         wanted = whole_number(request.POST, "invitation")
@@ -151,10 +148,9 @@ def invitations(request: HttpRequest) -> HttpResponse:
 @require_POST
 @asks(send="people:manage")
 @once
-def withdraw(request: HttpRequest, invitation_id: int) -> HttpResponse:
+def withdraw(request: PersonRequest, invitation_id: int) -> HttpResponse:
     """Take an invitation back."""
-    assert isinstance(request.user, User)
-    found = get_object_or_404(Invitation, pk=invitation_id, workspace=workspace_of(request.user))
+    found = get_object_or_404(Invitation, pk=invitation_id, workspace=request.workspace)
     services.withdraw(request.user, found)
     messages.success(request, f"The invitation of {found.email} is taken back.")
     return redirect("people")
@@ -163,12 +159,9 @@ def withdraw(request: HttpRequest, invitation_id: int) -> HttpResponse:
 @require_POST
 @asks(send="people:manage")
 @once
-def change(request: HttpRequest, membership_id: int) -> HttpResponse:
+def change(request: PersonRequest, membership_id: int) -> HttpResponse:
     """Change a person's roles, deactivate or re-activate them, or make a link for a new password."""
-    assert isinstance(request.user, User)
-    found = get_object_or_404(
-        Membership.objects.select_related("user", "workspace"), pk=membership_id, workspace=workspace_of(request.user)
-    )
+    found = get_object_or_404(Membership.objects.select_related("user", "workspace"), pk=membership_id, workspace=request.workspace)
     what = request.POST.get("do", "")
     if what == "roles":
         shown = request.POST.get("shown", "").split() if "shown" in request.POST else None
@@ -189,9 +182,8 @@ def change(request: HttpRequest, membership_id: int) -> HttpResponse:
 
 @require_POST
 @asks()
-def switch(request: HttpRequest) -> HttpResponse:
+def switch(request: PersonRequest) -> HttpResponse:
     """Work in another of one's workspaces."""
-    assert isinstance(request.user, User)
     chosen = whole_number(request.POST, "workspace")
     if chosen not in {one.workspace_id for one in memberships_of(request.user)}:
         raise Http404("no such workspace")
@@ -202,9 +194,8 @@ def switch(request: HttpRequest) -> HttpResponse:
 @require_POST
 @asks(send="people:manage")
 @once
-def found(request: HttpRequest) -> HttpResponse:
+def found(request: PersonRequest) -> HttpResponse:
     """Make a further workspace."""
-    assert isinstance(request.user, User)
     made = services.found(request.user, request.POST.get("name", ""))
     request.session[CHOSEN_WORKSPACE] = made.pk
     messages.success(request, f"{made.name} is made, and you are in it.")

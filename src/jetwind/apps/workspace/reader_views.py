@@ -6,18 +6,17 @@ from collections.abc import Callable
 from typing import Any
 
 from django.contrib import messages
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
-from jetwind.apps.accounts.models import User
 from jetwind.apps.ui.given import whole_number
 from jetwind.apps.ui.merging import as_shown, what_was_shown
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.apps.workspace import readers as services
-from jetwind.apps.workspace.access import asks, may, workspace_of
+from jetwind.apps.workspace.access import PersonRequest, asks, may
 from jetwind.apps.workspace.forms import ReaderForm
 from jetwind.apps.workspace.models import SampleReader, Workspace
 from jetwind.core.readers import FORMATS, awkward_readers, written
@@ -27,10 +26,9 @@ _LARGEST_FILE = 2_000_000
 
 @require_GET
 @asks("workspace:view")
-def readers(request: HttpRequest) -> HttpResponse:
+def readers(request: PersonRequest) -> HttpResponse:
     """Sample readers × fields."""
-    assert isinstance(request.user, User)
-    workspace = workspace_of(request.user)
+    workspace = request.workspace
     rows = [(reader, [reader.values.get(name) for name in workspace.field_list]) for reader in workspace.readers.all()]
     page = {
         "workspace": workspace,
@@ -46,10 +44,9 @@ def readers(request: HttpRequest) -> HttpResponse:
 @require_http_methods(["GET", "POST"])
 @asks("workspace:view", send="workspace:configure", works=True)
 @once
-def reader(request: HttpRequest, reader_id: int | None = None) -> HttpResponse:
+def reader(request: PersonRequest, reader_id: int | None = None) -> HttpResponse:
     """Add, change or remove a sample reader."""
-    assert isinstance(request.user, User)
-    workspace = workspace_of(request.user)
+    workspace = request.workspace
     found = get_object_or_404(SampleReader, pk=reader_id, workspace=workspace) if reader_id else _new_reader(request, workspace)
     if request.method == "POST" and reader_id and request.POST.get("do") == "remove":
         services.remove_reader(request.user, found)
@@ -83,7 +80,7 @@ def reader(request: HttpRequest, reader_id: int | None = None) -> HttpResponse:
     )
 
 
-def _new_reader(request: HttpRequest, workspace: Workspace) -> SampleReader:
+def _new_reader(request: PersonRequest, workspace: Workspace) -> SampleReader:
     """An empty reader, or one with the values of another that it is copied from."""
     source = workspace.readers.filter(pk=whole_number(request.GET, "from")).first()
     if source is None:
@@ -100,34 +97,31 @@ messages_of: list[Callable[[SampleReader], list[tuple[str, str, str]]]] = []
 @require_POST
 @asks(send="workspace:configure")
 @once
-def add_awkward(request: HttpRequest) -> HttpResponse:
+def add_awkward(request: PersonRequest) -> HttpResponse:
     """Add the readers that are awkward on purpose."""
-    assert isinstance(request.user, User)
-    _say(request, services.add_awkward(request.user, workspace_of(request.user)))
+    _say(request, services.add_awkward(request.user, request.workspace))
     return redirect("readers")
 
 
 @require_POST
 @asks(send="workspace:configure")
 @once
-def take_in(request: HttpRequest) -> HttpResponse:
+def take_in(request: PersonRequest) -> HttpResponse:
     """Add the readers of a file."""
-    assert isinstance(request.user, User)
     mask = request.POST.get("mask") == "on"
     headings, fields = request.POST.getlist("heading"), request.POST.getlist("field")
     columns = dict(zip(headings, fields, strict=False))
-    _say(request, services.take_in_readers(request.user, workspace_of(request.user), _sent(request), mask=mask, columns=columns))
+    _say(request, services.take_in_readers(request.user, request.workspace, _sent(request), mask=mask, columns=columns))
     return redirect("readers")
 
 
 @require_POST
 @asks(send="workspace:configure")
-def preview(request: HttpRequest) -> HttpResponse:
+def preview(request: PersonRequest) -> HttpResponse:
     """The columns of a file with its first rows, to say what each is taken for; nothing of the file is kept."""
-    assert isinstance(request.user, User)
     page: dict[str, Any]
     try:
-        page = {"preview": services.preview(request.user, workspace_of(request.user), _sent(request))}
+        page = {"preview": services.preview(request.user, request.workspace, _sent(request))}
     except NotAllowed:
         raise
     except Refused as refused:
@@ -135,7 +129,7 @@ def preview(request: HttpRequest) -> HttpResponse:
     return render(request, "workspace/_columns.html", page)
 
 
-def _sent(request: HttpRequest) -> bytes:
+def _sent(request: PersonRequest) -> bytes:
     file = request.FILES.get("file")
     if file is None:
         raise Refused("Choose a CSV, vCard or JSON file first.")
@@ -144,7 +138,7 @@ def _sent(request: HttpRequest) -> bytes:
     return file.read()
 
 
-def _say(request: HttpRequest, added: services.Added) -> None:
+def _say(request: PersonRequest, added: services.Added) -> None:
     read = f" ({added.form})" if added.form else ""
     said = "1 reader is added" if added.number == 1 else f"{added.number} readers are added"
     kept = f" Already there, and left as they were: {', '.join(added.kept[:5])}{' …' if len(added.kept) > 5 else ''}." if added.kept else ""
@@ -157,13 +151,12 @@ def _say(request: HttpRequest, added: services.Added) -> None:
 
 @require_GET
 @asks("workspace:view")
-def save(request: HttpRequest) -> HttpResponse:
+def save(request: PersonRequest) -> HttpResponse:
     """All sample readers as a file."""
-    assert isinstance(request.user, User)
     form = request.GET.get("form", "csv")
     if form not in FORMATS:
         raise Http404("no such form")
-    workspace = workspace_of(request.user)
+    workspace = request.workspace
     answer = HttpResponse(written(services.as_samples(workspace), form), content_type=FORMATS[form][0])
     answer["Content-Disposition"] = f'attachment; filename="{slugify(workspace.name) or "workspace"}-readers.{form}"'
     return answer

@@ -5,16 +5,15 @@ from __future__ import annotations
 from typing import Any
 
 from django.contrib import messages
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_http_methods
 
-from jetwind.apps.accounts.models import User
 from jetwind.apps.ui.merging import as_shown, what_was_shown
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.apps.workspace import rulebooks as services
-from jetwind.apps.workspace.access import asks, may, workspace_of
+from jetwind.apps.workspace.access import PersonRequest, asks, may
 from jetwind.apps.workspace.forms import RulebookForm, SigningForm
 from jetwind.apps.workspace.models import Workspace
 from jetwind.core.checking import rulebooks as shipped
@@ -22,10 +21,9 @@ from jetwind.core.checking import rulebooks as shipped
 
 @require_GET
 @asks("workspace:view")
-def rulebooks(request: HttpRequest) -> HttpResponse:
+def rulebooks(request: PersonRequest) -> HttpResponse:
     """The house's own rulebooks, and the demands of those that ship, each with its source."""
-    assert isinstance(request.user, User)
-    workspace = workspace_of(request.user)
+    workspace = request.workspace
     page = {
         "own": [(book, sorted(book.kinds), sorted(book.countries)) for book in services.rulebooks_of(workspace)],
         "shipped": [(book, not workspace.rulebooks or book.id in workspace.rulebooks) for book in shipped().values()],
@@ -38,10 +36,9 @@ def rulebooks(request: HttpRequest) -> HttpResponse:
 @require_http_methods(["GET", "POST"])
 @asks("workspace:view", send="workspace:configure")
 @once
-def rulebook(request: HttpRequest, book_id: str = "") -> HttpResponse:
+def rulebook(request: PersonRequest, book_id: str = "") -> HttpResponse:
     """Write a rulebook, change it, or take it out."""
-    assert isinstance(request.user, User)
-    workspace = workspace_of(request.user)
+    workspace = request.workspace
     kept = _kept(workspace, book_id)
     if request.method == "POST" and book_id and request.POST.get("do") == "remove":
         gone = services.remove_rulebook(request.user, workspace, book_id)
@@ -83,10 +80,9 @@ def _kept(workspace: Workspace, book_id: str) -> dict[str, Any] | None:
 @require_http_methods(["GET", "POST"])
 @asks("workspace:view", send="workspace:configure")
 @once
-def signing(request: HttpRequest) -> HttpResponse:
+def signing(request: PersonRequest) -> HttpResponse:
     """What signs and sends the house's mail: asked once, and answered for every message that is not signed yet."""
-    assert isinstance(request.user, User)
-    workspace = workspace_of(request.user)
+    workspace = request.workspace
     now = {name: workspace.signing.get(name, "") for name in services.SIGNING}
     form = SigningForm(request.POST or None, initial=now)
     if request.method == "POST" and form.is_valid():
@@ -96,7 +92,7 @@ def signing(request: HttpRequest) -> HttpResponse:
             raise
         except Refused as refused:
             form.add_error(None, refused.sentence)
-            now = {name: workspace_of(request.user).signing.get(name, "") for name in services.SIGNING}
+            now = {name: request.workspace.signing.get(name, "") for name in services.SIGNING}
         else:
             messages.success(request, "Kept. The name records are asked again, and messages are checked by them.")
             return redirect("settings")

@@ -5,16 +5,15 @@ from __future__ import annotations
 from typing import Any
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods
 
-from jetwind.apps.accounts.models import User
 from jetwind.apps.ui.merging import as_shown, what_was_shown
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.apps.workspace import syntaxes as services
-from jetwind.apps.workspace.access import asks, may, workspace_of
+from jetwind.apps.workspace.access import PersonRequest, asks, may
 from jetwind.apps.workspace.forms import SyntaxForm
 from jetwind.apps.workspace.models import FieldSyntax
 from jetwind.core.fields import LIQUID, UnusableSyntax, described, tried
@@ -26,10 +25,9 @@ _LONGEST_LINE = 500
 
 @require_GET
 @asks("workspace:view")
-def syntaxes(request: HttpRequest) -> HttpResponse:
+def syntaxes(request: PersonRequest) -> HttpResponse:
     """The syntaxes of the house, the shipped one first."""
-    assert isinstance(request.user, User)
-    workspace = workspace_of(request.user)
+    workspace = request.workspace
     page = {
         "rows": [(row, row.syntax) for row in workspace.syntaxes.all()],
         "shipped": services.shipped_syntax(workspace),
@@ -43,10 +41,9 @@ def syntaxes(request: HttpRequest) -> HttpResponse:
 @require_http_methods(["GET", "POST"])
 @asks("workspace:view", send="workspace:configure")
 @once
-def syntax(request: HttpRequest, syntax_id: int | None = None) -> HttpResponse:
+def syntax(request: PersonRequest, syntax_id: int | None = None) -> HttpResponse:
     """Describe a syntax, change it, or take it out."""
-    assert isinstance(request.user, User)
-    workspace = workspace_of(request.user)
+    workspace = request.workspace
     row = get_object_or_404(FieldSyntax, pk=syntax_id, workspace=workspace) if syntax_id else None
     form = SyntaxForm(request.POST or None, initial=SyntaxForm.initial_of(row))
     if request.method == "POST" and row is not None and request.POST.get("do") == "remove":
@@ -78,7 +75,7 @@ def syntax(request: HttpRequest, syntax_id: int | None = None) -> HttpResponse:
 
 @require_GET
 @asks("workspace:view")
-def try_syntax(request: HttpRequest) -> HttpResponse:
+def try_syntax(request: PersonRequest) -> HttpResponse:
     """How a line is read by the syntax as it stands in the form, kept or not."""
     return render(request, "workspace/_tried.html", _tried(SyntaxForm.description_of(request.GET), request.GET.get("line", "")))
 

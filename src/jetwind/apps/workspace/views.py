@@ -3,18 +3,17 @@
 from __future__ import annotations
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_http_methods
 
-from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import first_broken_entry
 from jetwind.apps.jobs.services import latest_by_subject
 from jetwind.apps.ui.merging import as_shown, what_was_shown
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.apps.workspace import domains, services
-from jetwind.apps.workspace.access import asks, may, workspace_of
+from jetwind.apps.workspace.access import PersonRequest, asks, may
 from jetwind.apps.workspace.check_list import check_groups, chosen_settings
 from jetwind.apps.workspace.forms import SettingsForm
 from jetwind.apps.workspace.machine_list import machine_rows, what_none_can
@@ -24,10 +23,9 @@ from jetwind.core.profiles import profiles, usual
 @require_http_methods(["GET", "POST"])
 @asks("workspace:view", send="workspace:configure")
 @once
-def settings(request: HttpRequest) -> HttpResponse:
+def settings(request: PersonRequest) -> HttpResponse:
     """The settings of the workspace."""
-    assert isinstance(request.user, User)
-    workspace = workspace_of(request.user)
+    workspace = request.workspace
     form = SettingsForm(request.POST or None, initial=SettingsForm.initial_of(workspace))
     if request.method == "POST" and form.is_valid():
         try:
@@ -57,10 +55,9 @@ def settings(request: HttpRequest) -> HttpResponse:
 @require_http_methods(["GET", "POST"])
 @asks("workspace:view", send="workspace:configure")
 @once
-def own_domains(request: HttpRequest) -> HttpResponse:
+def own_domains(request: PersonRequest) -> HttpResponse:
     """Which domains of the test sends are known to be the workspace's own, and the record that shows one to be."""
-    assert isinstance(request.user, User)
-    workspace = workspace_of(request.user)
+    workspace = request.workspace
     if request.method == "POST":
         domain = request.POST.get("domain", "")
         domains.look_for_record(request.user, workspace, domain)
@@ -87,10 +84,9 @@ def own_domains(request: HttpRequest) -> HttpResponse:
 @require_http_methods(["GET", "POST"])
 @asks("workspace:view", send="workspace:configure")
 @once
-def checks(request: HttpRequest) -> HttpResponse:
+def checks(request: PersonRequest) -> HttpResponse:
     """Levels and thresholds of every check."""
-    assert isinstance(request.user, User)
-    workspace = workspace_of(request.user)
+    workspace = request.workspace
     wrong = ""
     posted = request.POST if request.method == "POST" else None
     if posted is not None:
@@ -122,10 +118,9 @@ _LARGEST_CSV = 100_000
 @require_http_methods(["GET", "POST"])
 @asks("workspace:view", send="workspace:configure")
 @once
-def audience(request: HttpRequest) -> HttpResponse:
+def audience(request: PersonRequest) -> HttpResponse:
     """Which per cent of the audience reads in which client profile, entered or imported."""
-    assert isinstance(request.user, User)
-    workspace = workspace_of(request.user)
+    workspace = request.workspace
     wrong = ""
     shown: dict[str, str] = {name: f"{share:g}" for name, share in workspace.audience.items()}
     if request.method == "POST":
@@ -155,7 +150,7 @@ def audience(request: HttpRequest) -> HttpResponse:
     return render(request, "workspace/audience.html", page, status=400 if wrong else 200)
 
 
-def _imported(request: HttpRequest) -> dict[str, float]:
+def _imported(request: PersonRequest) -> dict[str, float]:
     file = request.FILES.get("file")
     if file is None:
         raise Refused("Choose a CSV file first.")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import ast
 import hashlib
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from functools import cache, lru_cache
 from pathlib import Path
 
@@ -20,7 +20,7 @@ def versions() -> Mapping[str, str]:
     """For each check, by id, twelve hexadecimal digits of the SHA-256 of all that its answer is made of.
 
     That is its own module, every module of the core that this one imports, directly or through others, and every data file of the core
-    whose name one of them has as a text.
+    that one of them reads.
     """
     files = _Files()
     return {check_id: files.version([check.module, *_RUNNING]) for check_id, check in registry().items()}
@@ -41,7 +41,7 @@ class _Files:
     def __init__(self) -> None:
         self._parts: dict[str, tuple[frozenset[str], str]] = {}
         data = [path for kind in ("toml", "json", "html", "css", "js") for path in (_ROOT / "jetwind" / "core").rglob(f"*.{kind}")]
-        self._data = {name: path for path in data for name in (path.stem, path.name)}
+        self._data = {path.name: path for path in data}
 
     def version(self, modules: Iterable[str]) -> str:
         """The digest of these modules and of all of the core that they are made of."""
@@ -55,17 +55,31 @@ class _Files:
         return hashlib.sha256(repr(sorted(found.items())).encode()).hexdigest()[:12]
 
     def _part(self, name: str) -> tuple[frozenset[str], str]:
-        """The modules of the core that a module imports, and a digest of its code and of the data files that it names."""
+        """The modules of the core that a module imports, and a digest of its code and of the data files that it reads."""
         if name not in self._parts:
             path = _path(name)
             source = path.read_bytes() if path is not None else b""
             nodes = list(ast.walk(ast.parse(source)))
             digest = hashlib.sha256(source)
-            texts = {node.value for node in nodes if isinstance(node, ast.Constant) and isinstance(node.value, str)}
-            for read in sorted(texts & self._data.keys()):
+            for read in sorted(_read(nodes) & self._data.keys()):
                 digest.update(self._data[read].read_bytes())
             self._parts[name] = (frozenset(_imported(nodes)), digest.hexdigest())
         return self._parts[name]
+
+
+#: Functions that read a data file by its name without the ending (``core/facts/__init__.py``).
+_READERS = frozenset({"table", "phrases", "phrase_set", "phrase_pattern"})
+
+
+def _read(nodes: Sequence[ast.AST]) -> set[str]:
+    """The names of the data files that code reads, among others: texts that are file names, and what its readers are given."""
+    texts = {node.value for node in nodes if isinstance(node, ast.Constant) and isinstance(node.value, str)}
+    calls = [node for node in nodes if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id in _READERS]
+    given = [one.args[0] if one.args else None for one in calls]
+    named = {one.value for one in given if isinstance(one, ast.Constant) and isinstance(one.value, str)}
+    # A reader that is given no text may be given any of the module's.
+    is_open = any(not isinstance(one, ast.Constant) for one in given)
+    return texts | {f"{name}.toml" for name in (texts if is_open else named)}
 
 
 def _imported(nodes: Iterable[ast.AST]) -> Iterable[str]:
