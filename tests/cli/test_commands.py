@@ -221,7 +221,7 @@ class TestCheck:
             (["check", "{good}", "--profiles", "watch"], "there is no profile 'watch'; there are desktop-pane, desktop-night,"),
             (["check", "{good}", "--brief", "{brief}"], "“Only £24” names the place 'cellar'; there are HTML"),
             (["check", "{good}", "--previous", "nowhere"], "“nowhere” does not exist."),
-            (["check", "{good}", "--loud"], "No such option: --loud"),
+            (["check", "{good}", "--loud"], "No such option '--loud'"),
             (["render", "{good}"], "Missing option '--out'"),
             (["fly"], "No such command 'fly'"),
         ],

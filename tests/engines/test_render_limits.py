@@ -264,6 +264,32 @@ class TestHeavy:
         finally:
             browser.close()
 
+    def test_a_worn_browser_is_followed_by_a_fresh_one(self, monkeypatch: pytest.MonkeyPatch) -> None:
+        """After so many pictures, or fewer where it is crowded, though other pages wait for their turn; every picture comes."""
+        monkeypatch.setattr(chromium, "PICTURES_PER_BROWSER", 4)
+        monkeypatch.setattr(chromium, "PICTURES_WHEN_CROWDED", 2)
+        browser = Browser()
+        started: list[int] = []
+        start = browser._start
+
+        async def counted() -> None:
+            started.append(browser._taken)
+            await start()
+
+        browser._start = counted  # type: ignore[method-assign]
+        light = CaptureRequest("<p>kiln</p>", {}, 300, 200)
+        try:
+            for _ in range(5):
+                browser.capture(light)
+            assert started == [0, 4]
+            monkeypatch.setattr(chromium, "CROWDED", 1)
+            browser._note_octets(2)
+            came: list[bool] = []
+            browser.capture_all([light] * 6, lambda number, capture: came.append(isinstance(capture, Capture)) or True)
+            assert came == [True] * 6 and len(started) >= 3
+        finally:
+            browser.close()
+
     def test_no_losses_are_tried(self) -> None:
         """Hundreds of such pages would be held and laid out: nobody knows which losses show, and no browser is asked."""
         page = Rewritten("x" * (HEAVY_CHARACTERS + 1), {}, ())

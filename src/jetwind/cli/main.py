@@ -26,7 +26,7 @@ if TYPE_CHECKING:
     from jetwind.engines.names import Zone
 
 
-@click.group()
+@click.group(no_args_is_help=False)
 def app() -> None:
     """Check a message before it is sent, see it as mail programs show it, and see what is known of them."""
 
@@ -370,7 +370,12 @@ def _explained(check_id: str) -> str:
 def main() -> None:
     """Entry point. A wrong option is one line on standard error and status 2, like any other unusable input."""
     try:
-        status = app(prog_name="jetwind", standalone_mode=False)
+        # Not click's own way in, which writes an empty line when somebody presses Ctrl-C.
+        with app.make_context("jetwind", sys.argv[1:]) as context:
+            app.invoke(context)
+        status = 0
+    except click.exceptions.Exit as end:
+        status = end.exit_code
     except (click.Abort, KeyboardInterrupt):
         status = 130
     except BrokenPipeError:
@@ -383,4 +388,4 @@ def main() -> None:
     except Exception as wrong:
         click.echo(f"jetwind: failed at {at_stage()}: {one_line(f'{type(wrong).__name__}: {wrong}')}", err=True)
         status = 3
-    sys.exit(status or 0)
+    sys.exit(status)
