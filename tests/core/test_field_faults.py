@@ -150,3 +150,18 @@ def test_faults_are_told_once_at_their_place(number: int, syntax: Syntax) -> Non
         found = [told for told in checked(faulty, syntax) if told[3] not in [one[3] for one in before]]
         assert [told[0] for told in found] == [fault.check], (name, words, faulty[offset - 60 : offset + 60], found)
         assert found[0][1] <= at < found[0][2], (name, words, found)
+
+
+@pytest.mark.parametrize("where", ["html", "text", "subject"])
+@pytest.mark.parametrize("piece", ["{{a}}", "{{ a }} ", "{% if a %}x{% endif %}"])
+def test_more_fields_than_are_looked_at(where: str, piece: str) -> None:
+    """All of them are filled, the first are looked at, and no check crashes; that some were left out is told."""
+    many = piece * 12_000
+    subject = many if where == "subject" else "x"
+    body = f"<p>{many}</p>" if where == "html" else "<p>x</p>"
+    copy = many if where == "text" else "x"
+    mail = f"From: a@kiln.org\nSubject: {subject}\nMIME-Version: 1.0\nContent-Type: multipart/alternative; boundary=zz\n\n"
+    mail += f"--zz\nContent-Type: text/plain; charset=utf-8\n\n{copy}\n--zz\nContent-Type: text/html; charset=utf-8\n\n{body}\n--zz--\n"
+    readers = (Sample("Tove", {"a": "Tove"}), Sample("Nil", {"a": ""}))
+    results = run(read_bytes(mail.encode(), "a.eml"), Context(readers=readers), [*FIELDS, "appearance.limits"])
+    assert [(result.check, result.reason) for result in results if result.outcome is Outcome.CRASHED] == []

@@ -168,11 +168,16 @@ def _look_at(
         for at, around, evidence in _gaps(merged, text):
             holes[at, around, evidence].extend(names)
     tokens_at = {token.span.start: token for token in text.tokens}
+    # Of a text with very many fields the first are looked at (``appearance.limits`` says so), while all of them are filled.
     for (start, around), readers in empty.items():
-        found.empty.append(Brought(by_place[id(text), start], "", tuple(dict.fromkeys(readers)), around))
+        if (use := by_place.get((id(text), start))) is not None:
+            found.empty.append(Brought(use, "", tuple(dict.fromkeys(readers)), around))
     for (start, made), (around, readers) in brought.items():
-        found.brought.append(Brought(by_place[id(text), start], made, tuple(dict.fromkeys(readers)), around))
+        if (use := by_place.get((id(text), start))) is not None:
+            found.brought.append(Brought(use, made, tuple(dict.fromkeys(readers)), around))
     for (start, around, evidence), readers in holes.items():
+        if start not in tokens_at:
+            continue
         use = by_place.get((id(text), start))
         found.holes.append(Hole(text, tokens_at[start], use, tuple(dict.fromkeys(readers)), around, evidence))
     if text.where not in found.untraced and groups:
