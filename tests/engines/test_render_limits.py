@@ -21,7 +21,7 @@ from PIL import Image
 from jetwind.core.images.bounded import is_plain_drawing, pixel_size, smaller_copy
 from jetwind.core.message import Message, read_bytes
 from jetwind.core.profiles import Rewritten, profiles, rewrite
-from jetwind.engines.browser import Browser, Capture, CaptureFailed, CaptureRequest, FakeBrowser, chromium, losses_shown
+from jetwind.engines.browser import Browser, Capture, CaptureFailed, CaptureRequest, FakeBrowser, chromium, crowding, losses_shown
 from jetwind.engines.browser.capture import HEAVY_CHARACTERS, HEAVY_PIXELS, HEAVY_TAGS
 from jetwind.engines.browser.chromium import SLOTS
 from jetwind.engines.browser.pages import OneMessage
@@ -248,9 +248,9 @@ class TestHeavy:
         try:
             browser.capture_all(requests, lambda number, capture: isinstance(capture, Capture))
             assert max(at_work) == SLOTS
-            monkeypatch.setattr(chromium, "CROWDED", 1)
+            monkeypatch.setattr(crowding, "CROWDED", 1)
             at_work.clear()
-            browser._note_octets(2)
+            browser._crowding.note(2)
             browser.capture_all(requests, lambda number, capture: isinstance(capture, Capture))
             assert at_work == [1] * 6
             assert browser._pages == {}
@@ -282,8 +282,8 @@ class TestHeavy:
             for _ in range(5):
                 browser.capture(light)
             assert started == [0, 4]
-            monkeypatch.setattr(chromium, "CROWDED", 1)
-            browser._note_octets(2)
+            monkeypatch.setattr(crowding, "CROWDED", 1)
+            browser._crowding.note(2)
             came: list[bool] = []
             browser.capture_all([light] * 6, lambda number, capture: came.append(isinstance(capture, Capture)) or True)
             assert came == [True] * 6 and len(started) >= 3

@@ -59,7 +59,7 @@ def locked_out(request: HttpRequest, *_: Any, **__: Any) -> HttpResponse:
 @require_http_methods(["GET", "POST"])
 @once
 def own(request: HttpRequest) -> HttpResponse:
-    """Name, address, password, time zone and theme of whoever is signed in."""
+    """Name, address, password, time zone and theme of the person who is signed in."""
     assert isinstance(request.user, User)
     person = User.objects.get(pk=request.user.pk)
     what = request.POST.get("do", "")

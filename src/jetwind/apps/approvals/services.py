@@ -68,7 +68,7 @@ def blockers(walk: Walk, history: list[Revision]) -> list[str]:
         found.append("The checks have not run yet.")
     elif walk.is_stale:
         found.append(
-            "Circumstances have changed since the checks ran. They are run again in the background; this opens as soon as they are done."
+            "Circumstances have changed since the checks ran. The checks are run again in the background; you can sign as soon as they are done."
         )
     if walk.stops:
         found.append("1 stop is open." if walk.stops == 1 else f"{walk.stops} stops are open.")

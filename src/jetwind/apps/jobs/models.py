@@ -32,7 +32,7 @@ class Work(models.Model):
 
     class Meta:
         constraints = [
-            # The same work is never under way twice, whoever asks for it at the same moment.
+            # The same work is never under way twice, even where two people ask for it at the same moment.
             models.UniqueConstraint("kind", "subject", condition=Q(state__in=["waiting", "running"]), name="one_open_work"),
         ]
 

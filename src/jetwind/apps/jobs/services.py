@@ -62,7 +62,7 @@ def start(kind: str, subject: str, *, doing: str, enqueue: Callable[[int], int],
 
     ``enqueue`` is given the work's number and returns the job's.
 
-    The open one is locked until the transaction ends: it cannot be done before what the asker wrote can be read. Whoever looks after
+    The open one is locked until the transaction ends: it cannot be done before what the asker wrote can be read. A task that looks after
     its end for what was asked meanwhile therefore finds it.
     """
     with transaction.atomic():

@@ -51,6 +51,6 @@ def fetch_pictures(revision_id: int, work_id: int, since: str = "") -> None:
         answering.pictures_now(
             revision, wire, shown, report, fetches=wire.pictures != When.NEVER, since=parse_datetime(since) if since else None
         )
-        # Whatever shows a picture from elsewhere is rendered with what has come now; equal pages keep their pictures.
+        # Every render that shows a picture from elsewhere is made anew with the pictures that have come; equal pages keep theirs.
         Render.objects.filter(revision=revision).update(state=Render.State.WAITING, departure=None, problem="")
         ask_for_renders(revision)

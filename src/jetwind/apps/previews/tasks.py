@@ -20,7 +20,7 @@ def render_revision(revision_id: int, work_id: int) -> None:
         revision = Revision.objects.select_related("mailing__workspace").get(pk=revision_id)
         answered = chosen_profiles(revision.mailing.workspace)
         render_now(revision, work_id, services.the_browser())
-    # Whoever asked while this one ran was given this one, which had read what to render before: that is rendered now.
+    # A person who asked while this work ran was given this work, which had read before what to render. It is rendered now.
     if Work.objects.filter(pk=work_id, state=Work.State.DONE).exists() and services.is_behind(revision, answered):
         services.ask_for_renders(Revision.objects.select_related("mailing__workspace").get(pk=revision_id))
 

@@ -1,7 +1,8 @@
-"""Handing the copies of a test send over to the mail server: each of them once, whatever dies on the way.
+"""Handing the copies of a test send over to the mail server: each of them once, even where a worker dies on the way.
 
-A copy is marked before it goes and after its answer came, and held by a lock of the database in between. So whoever finds one marked
-and free knows that its worker died, and that it may or may not have arrived. The Mailroom is asked; of another server's copies a person is.
+A copy is marked before it goes and after its answer came. A lock of the database holds the copy in between. A worker that finds a copy
+marked and free knows that its worker died, and that the copy may or may not have arrived. The Mailroom is asked for its copies; a person
+is asked for those of another server.
 """
 
 from __future__ import annotations

@@ -136,7 +136,7 @@ def may(user: User, permission: str, workspace: Workspace) -> bool:
 
 
 def permissions_of(user: User, workspace: Workspace) -> frozenset[str]:
-    """Everything that the person may do here, for the buttons of a page; whoever presses one is asked anew by :func:`permit`."""
+    """Everything that the person may do here, for the buttons of a page. A press is judged anew by :func:`permit`."""
     known = next((one for one in memberships_of(user) if one.workspace_id == workspace.pk), None)
     roles = frozenset(known.roles) if known is not None else frozenset()
     return frozenset(permission for permission, holders in PERMISSIONS.items() if holders & roles)

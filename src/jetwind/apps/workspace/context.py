@@ -12,7 +12,7 @@ from jetwind.apps.workspace.access import membership_of, memberships_of
 
 
 def house(request: HttpRequest) -> dict[str, Any]:
-    """The workspaces of whoever is signed in, and the one they work in. Nothing is asked of the database that the page has not asked."""
+    """The workspaces of the person who is signed in, and the one they work in. It asks the database nothing that the page has not asked."""
     user = getattr(request, "user", None)
     if not isinstance(user, User):
         return {}

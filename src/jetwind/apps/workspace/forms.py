@@ -77,7 +77,7 @@ class SettingsForm(forms.Form):
         min_value=1,
         max_value=9,
         label="Sign-offs to clear a message",
-        help_text="One of them comes from an approver, none from whoever uploaded a revision.",
+        help_text="One of them comes from an approver. A person who uploaded a revision signs none.",
     )
     escapes_values = forms.BooleanField(
         required=False,

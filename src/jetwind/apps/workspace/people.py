@@ -60,7 +60,7 @@ def move_in(name: str, person: NewPerson) -> Workspace:
 
 
 def found(user: User, name: str) -> Workspace:
-    """Make a further workspace, whose owner one is. Whoever owns a workspace may.
+    """Make a further workspace and own it. Every owner of a workspace may.
 
     Raises:
         NotAllowed, Refused: owner of none; no name, or too long a one.
@@ -288,7 +288,7 @@ def reactivate(user: User, membership: Membership) -> None:
 
 
 def _locked(user: User, workspace: Workspace) -> Workspace:
-    """The workspace, held until the transaction ends: whoever asks next sees what was decided, and who is no owner any more."""
+    """The workspace, locked until the transaction ends: the next person who asks sees what was decided, and who is no owner any more."""
     locked = Workspace.objects.select_for_update(no_key=True).get(pk=workspace.pk)
     permit(user, "people:manage", locked)
     return locked

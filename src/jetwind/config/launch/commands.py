@@ -103,7 +103,7 @@ def start(arguments: list[str]) -> int:
     if other := is_alive(pid_file):
         print(f"jetwind: it runs already, as process {other}; Ctrl-C there stops it", file=sys.stderr)
         return 1
-    # Messages, logs and passwords are for whoever started this, and nobody else on the machine.
+    # Messages, logs and passwords are for the person who started this, and nobody else on the machine.
     os.umask(0o077)
     mark_alive(pid_file)
     # Ctrl-C too: a shell that starts a job in the background has it ignored, and then nobody could stop it so.
@@ -144,7 +144,7 @@ def _serve(children: Children, database: str, revive_database: Callable[[], list
 def _serve_on(
     children: Children, port: int, smtp: int, environment: dict[str, str], revive_database: Callable[[], list[str]], *, is_empty: bool
 ) -> int:
-    # Whoever names a mail server of theirs wants test sends there, and no Mailroom.
+    # A person who names a mail server wants test sends there, and no Mailroom.
     has_own_server = "JETWIND_SMTP_HOST" in os.environ
     manage = [sys.executable, str(ROOT / "manage.py")]
     if not has_own_server:

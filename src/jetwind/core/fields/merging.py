@@ -177,7 +177,7 @@ def merge_each(source: str, rows: Sequence[Mapping[str, str]], *, escape: bool, 
 
 
 def merging_each(source: str, rows: Sequence[Mapping[str, str]], *, escape: bool, syntax: Syntax = LIQUID) -> Iterator[Merged]:
-    """The same one after another, so that whoever asks can stop."""
+    """The same one after another, so that the caller can stop."""
     words = {word for token in syntax.tokens(source) for word in _WORD.findall(html.unescape(token.source))}
     names = [name for name in dict.fromkeys(name for row in rows for name in row) if name.partition(".")[0] in words]
     made: dict[tuple[str | None, ...], Merged] = {}

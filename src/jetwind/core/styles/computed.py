@@ -1,7 +1,7 @@
 """Computed values of some twenty properties for every element, without a browser.
 
 Order follows CSS Cascade 4 §6; presentational attributes count as the weakest author rules (HTML §15.1). A value that cannot be
-known here (a variable, a calculation, a merge field) is None: whoever asks cannot tell, and must say so.
+known here (a variable, a calculation, a merge field) is None: a check that asks cannot tell, and must say so.
 """
 
 from __future__ import annotations

@@ -14,7 +14,7 @@ import math
 import ssl
 import threading
 import time
-from collections.abc import AsyncIterator, Callable, Coroutine, Iterable
+from collections.abc import Callable, Coroutine, Iterable
 from concurrent.futures import Future
 from typing import Any, TypeVar
 
@@ -23,10 +23,11 @@ from jetwind.core.renders.enlarged import Loss
 from jetwind.core.renders.spoken import Spoken
 from jetwind.engines.browser import certificate, enlarging, listening, measuring
 from jetwind.engines.browser.capture import ALL_SECONDS, Capture, CaptureFailed, CaptureRequest
+from jetwind.engines.browser.crowding import Crowding
 from jetwind.engines.browser.devtools import CLOSED, DevTools, DevToolsError
 from jetwind.engines.browser.executable import FLAGS, find_executable
 from jetwind.engines.browser.left_behind import left_behind
-from jetwind.engines.browser.memory import LOOKS_EVERY_S, give_back, guard
+from jetwind.engines.browser.memory import give_back, guard
 from jetwind.engines.browser.pages import OneMessage, Page
 from jetwind.engines.browser.proxy import PartsProxy
 from jetwind.engines.browser.starting import started
@@ -43,8 +44,6 @@ MOST_PIXELS = 8_000_000
 SLOTS = 3
 #: Pages that are kept for the next picture. Each takes 20 to 70 MB, and making one takes a twentieth of a second.
 MOST_KEPT = SLOTS + 1
-#: Octets of all its processes beyond which the browser is crowded: no page is kept for the next picture, and each message has one at a time.
-CROWDED = 400_000_000
 #: Octets that the browser's processes may have for themselves; on real newsletters they take a third.
 MOST_MEMORY = 1_500_000_000
 #: Chromium keeps memory from page to page; a fresh one after so many pictures bounds it, and after fewer where it is crowded.
@@ -74,8 +73,7 @@ class Browser:
         self._guard: asyncio.Task[None] | None = None
         #: How often a page was ended because the browser took too much memory.
         self._ended_for_memory = 0
-        #: Octets that its processes had when they were last looked at.
-        self._octets = 0
+        self._crowding = Crowding()
         #: The way out of what belongs to no page: it has nothing to serve.
         self._proxy: PartsProxy | None = None
         self._secure: ssl.SSLContext | None = None
@@ -159,13 +157,13 @@ class Browser:
     async def _captured(self, request: CaptureRequest, message: OneMessage, stopped: Callable[[], bool]) -> Capture:
         slot = await self._turns.take(message)
         try:
-            async with self._room_for(message):
+            async with self._crowding.room_for(message):
                 return await self._tried(request, message, slot, stopped)
         finally:
             key = (request.pixel_ratio, slot)
             self._at_work.discard(key)
             # While a heavy page is laid out, none is kept for the next picture: it needs the memory.
-            is_crowded = request.is_heavy or self._is_crowded
+            is_crowded = request.is_heavy or self._crowding
             if is_crowded or self._heavy.locked() or (key in self._pages and self._pages[key].is_worn):
                 await self._discard(key)
             await self._discard_idle(MOST_KEPT)
@@ -173,20 +171,9 @@ class Browser:
                 await asyncio.to_thread(give_back)
             self._turns.give_back(message, slot)
 
-    @contextlib.asynccontextmanager
-    async def _room_for(self, message: OneMessage) -> AsyncIterator[None]:
-        """While the browser is crowded, a message has no second page at work."""
-        while self._is_crowded and message.at_work:
-            await asyncio.sleep(LOOKS_EVERY_S)
-        message.at_work += 1
-        try:
-            yield
-        finally:
-            message.at_work -= 1
-
     async def _tried(self, request: CaptureRequest, message: OneMessage, slot: int, stopped: Callable[[], bool]) -> Capture:
         """The picture from the page of a place; tried twice where the browser ended because of another page."""
-        if request.is_heavy or self._is_crowded:
+        if request.is_heavy or self._crowding:
             # It needs the memory that they keep.
             await self._discard_idle()
         for attempt in (1, 2):
@@ -270,13 +257,6 @@ class Browser:
 
     def _note_ended(self) -> None:
         self._ended_for_memory += 1
-
-    def _note_octets(self, octets: int) -> None:
-        self._octets = octets
-
-    @property
-    def _is_crowded(self) -> bool:
-        return self._octets > CROWDED
 
     async def _take(self, page: Page, request: CaptureRequest) -> Capture:
         devtools = self._devtools
@@ -364,7 +344,7 @@ class Browser:
         async with self._starting:
             if self._devtools is not None and not self._devtools.is_open:
                 await self._close()
-            is_worn = self._taken >= (PICTURES_WHEN_CROWDED if self._is_crowded else PICTURES_PER_BROWSER)
+            is_worn = self._taken >= (PICTURES_WHEN_CROWDED if self._crowding else PICTURES_PER_BROWSER)
             if is_worn and self._at_work <= {key}:
                 await self._close()
             if self._devtools is None:
@@ -434,9 +414,9 @@ class Browser:
             await self._close()
             raise
         self._taken = 0
-        self._octets = 0
+        self._crowding.note(0)
         self._guard = asyncio.create_task(
-            guard(self._devtools, lambda: bool(self._turns.in_use), self._note_ended, lambda: MOST_MEMORY, self._note_octets)
+            guard(self._devtools, lambda: bool(self._turns.in_use), self._note_ended, lambda: MOST_MEMORY, self._crowding.note)
         )
 
     async def _close_for_good(self) -> None:

@@ -29,7 +29,7 @@ _ABOVE = 10
 
 #: Events that say that a page has died or was taken away.
 _PAGE_GONE = ("Inspector.targetCrashed", "Target.detachedFromTarget")
-#: What is raised for whoever waits then.
+#: What is raised then for all who wait.
 CLOSED = "the page or the browser is closed"
 
 
@@ -183,7 +183,7 @@ class DevTools:
             waiting.set_result(message["result"] if "id" in message else message.get("params", {}))
 
     def _fail(self, session: str) -> None:
-        """Tell whoever waits for something of this session (empty: of any) that it will not come."""
+        """Tell all who wait for something of this session (empty: of any) that it will not come."""
         for key, (of, waiting) in list(self._waiting.items()):
             if session in ("", of):
                 del self._waiting[key]

@@ -155,7 +155,7 @@ def _landed(facts: dict[str, Any]) -> Landed:
 
 
 def landings(make: Callable[[], LandingBrowser], answers: Sequence[Answer]) -> Generator[Landing, None, None]:
-    """Pages one after the other, for a thread without a loop. Whoever stops taking them ends the browser.
+    """Pages one after the other, for a thread without a loop. A caller who stops taking them ends the browser.
 
     Raises:
         CaptureFailed: no browser starts.

@@ -7,7 +7,7 @@ from collections import Counter, OrderedDict, deque
 
 
 class Turns:
-    """``places`` numbered from 0, of which whoever asks on behalf of one message holds at most ``most``."""
+    """``places`` numbered from 0, of which all that ask for one message hold at most ``most`` together."""
 
     def __init__(self, places: int, most: int) -> None:
         self._free = list(range(places))

@@ -383,7 +383,7 @@ async def fetch_each(fetcher: Fetcher, wanted: Sequence[Wanted], done: Callable[
 
 
 def fetch_all(make: Callable[[], Fetcher], wanted: Sequence[Wanted]) -> Generator[Fetched, None, None]:
-    """The same for a thread without a loop: answers as they come. Whoever stops taking them ends the rest."""
+    """The same for a thread without a loop: answers as they come. A caller who stops taking them ends the rest."""
     came: SimpleQueue[Fetched | BaseException | None] = SimpleQueue()
     loop = asyncio.new_event_loop()
 

@@ -68,7 +68,7 @@ class PracticeWeb:
         try:
             return await self._answered(request)
         except ConnectionResetError:
-            # Whoever asked has gone, as a fetcher does that has read enough.
+            # The fetcher has gone, as it does when it has read enough.
             return web.Response()
 
     async def _answered(self, request: web.Request) -> web.StreamResponse:
@@ -261,7 +261,7 @@ async def _sent(request: web.Request, piece: bytes, times: int, content_type: st
         if request.transport is None or request.transport.is_closing():
             break
         await answer.write(piece)
-        # Whoever asked may have gone: that is heard of between two pieces.
+        # The fetcher may have gone, which is heard between two pieces.
         await asyncio.sleep(0)
     return answer
 

@@ -63,7 +63,7 @@ class WordsOptions(Options):
     id="access.alt-words",
     name="Words in a picture missing from its alternative",
     level=Level.FIX,
-    why="Whoever does not see the picture, or has pictures blocked, does not get these words.",
+    why="A reader who does not see the picture, or has pictures blocked, does not get these words.",
     fix="Say the picture's words in alt, or as text beside it.",
     basis="WCAG 2.2 SC 1.4.5 and 1.1.1; which words count: common practice, no published source",
     options=WordsOptions,

@@ -1,4 +1,4 @@
-"""Whoever no longer wants the mail can say so."""
+"""A reader who no longer wants the mail can say so."""
 
 from __future__ import annotations
 
@@ -306,7 +306,7 @@ _HOME = "https://www.kiln.org/"
     id="footer.unsubscribe-target",
     name="Unsubscribe link to the home page",
     level=Level.STOP,
-    why="Whoever wants to leave must find the way alone; the law asks for one page, or one reply.",
+    why="A reader who wants to leave must find the way alone. The law asks for one page, or one reply.",
     fix="Lead the link to the page where this reader unsubscribes.",
     basis="Common practice, no published source, for what a home page is; 16 CFR 316.5 (from memory)",
     samples=[

@@ -145,7 +145,7 @@ def _lacks(profile: Profile, name: str) -> bool:
     id="images.location",
     name="Picture that tells where or who",
     level=Level.FIX,
-    why="Whoever saves the picture learns where it was taken, or by whom.",
+    why="A reader who saves the picture learns where it was taken, or by whom.",
     fix="Save the picture without its EXIF data.",
     basis="Exif 2.32 §4.6 (GPS position, Artist, camera owner; from memory)",
     samples=[

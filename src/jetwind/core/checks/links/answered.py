@@ -269,7 +269,7 @@ class SlowOptions(Options):
     name="Slow page",
     level=Level.NOTE,
     why="Many readers do not wait; and on the day of sending the server has more to do.",
-    fix="Have whoever runs the page look at it before the message leaves.",
+    fix="Ask the people who run the page to look at it before the message leaves.",
     basis="Common practice, no published source",
     options=SlowOptions,
     together="{many} links lead to pages that take too long.",

@@ -140,7 +140,7 @@ def header_encoding(message: Message, context: Context) -> Evidence | None:
     group="missing parts",
     weight=0.7,
     by_hand=True,
-    why="Whoever finds no way out presses the spam button, and filters learn from that.",
+    why="A reader who finds no way out presses the spam button, and filters learn from that.",
     fix="Put a link that says “Unsubscribe” in the footer.",
     samples=[_PLAIN, clear(f"{_HEAD}\nYour receipt: {_LONG}\n", kind="transactional"), finds(f"{_HEAD}\n{_LONG}\n")],
 )

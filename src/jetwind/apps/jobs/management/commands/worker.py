@@ -42,7 +42,7 @@ class Command(BaseCommand):
         """Run the worker, and beside it the search for what a dead worker or a lost database left behind.
 
         Raises:
-            CommandError: it ended without being asked to, as it does when the database goes away; whoever started it starts another.
+            CommandError: it ended without being asked to, as it does when the database goes away. The launcher starts another.
         """
         _give_memory_back()
         settings.MACHINE = machines.publish()
