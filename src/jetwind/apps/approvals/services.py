@@ -16,7 +16,7 @@ from jetwind.apps.approvals.models import Release, SignOff
 from jetwind.apps.audit.services import record
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.selectors import message_of
-from jetwind.apps.intake.services import refuse_if_locked
+from jetwind.apps.intake.stages import held, move, open_mailing
 from jetwind.apps.review.models import Excuse
 from jetwind.apps.review.selectors import Walk, in_force_for, walk_of
 from jetwind.apps.ui.refusal import Refused, refusing
@@ -30,9 +30,7 @@ LONGEST_COMMENT = 500
 def void_earlier(revision: Revision, user: User) -> None:
     """A new revision voids every sign-off of the mailing and takes its clearance back."""
     _void(revision.mailing, user, f"revision {revision.number} came in")
-    Mailing.objects.filter(pk=revision.mailing_id, stage__in=[Mailing.Stage.CLEARED, Mailing.Stage.SENT_BACK]).update(
-        stage=Mailing.Stage.UNDER_REVIEW
-    )
+    move(revision.mailing, "new revision", user)
 
 
 def void_sent_back(revision: Revision, user: User) -> None:
@@ -102,9 +100,8 @@ def sign(user: User, revision: Revision, comment: str = "") -> SignOff:
     comment = " ".join(comment.split())
     if len(comment) > LONGEST_COMMENT:
         raise Refused(f"A word with a sign-off has at most {LONGEST_COMMENT} characters; this one has {len(comment):,}.")
-    with refusing("one_valid_sign_off_a_person", "You have signed this revision a moment ago."):
-        mailing = Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id)
-        refuse_if_locked(mailing)
+    taken = refusing("one_valid_sign_off_a_person", "You have signed this revision a moment ago.")
+    with taken, open_mailing(revision.mailing_id) as mailing:
         revision = _as_it_is(revision)
         if reason := why_not_sign(user, walk_of(revision)):
             raise Refused(reason)
@@ -119,10 +116,9 @@ def sign(user: User, revision: Revision, comment: str = "") -> SignOff:
         )
         record("approval.signed", actor=user, mailing_id=mailing.pk, revision=revision.number, content=revision.content_sha256)
         if is_enough(revision):
-            Mailing.objects.filter(pk=mailing.pk).update(stage=Mailing.Stage.CLEARED)
-            record("approval.cleared", actor=user, mailing_id=mailing.pk, revision=revision.number, content=revision.content_sha256)
-        elif mailing.stage != Mailing.Stage.UNDER_REVIEW:
-            Mailing.objects.filter(pk=mailing.pk).update(stage=Mailing.Stage.UNDER_REVIEW)
+            move(mailing, "cleared", user, revision=revision.number, content=revision.content_sha256)
+        else:
+            move(mailing, "signed", user)
     return made
 
 
@@ -146,7 +142,7 @@ def release(user: User, revision: Revision) -> Release:
     """
     permit(user, "approval:release", revision.mailing.workspace)
     with refusing("approvals_release_mailing_id_key", "Somebody released this message a moment ago; it cannot go out twice."):
-        mailing = Mailing.objects.select_for_update(no_key=True).select_related("workspace").get(pk=revision.mailing_id)
+        mailing = held(revision.mailing_id)
         if mailing.is_locked:
             raise Refused(f"“{mailing.title}” is released already; it cannot go out twice.")
         revision = _as_it_is(revision)
@@ -166,8 +162,7 @@ def release(user: User, revision: Revision) -> Release:
             by=user,
             at=now,
         )
-        record("approval.released", actor=user, mailing_id=mailing.pk, revision=revision.number, record=made.record_sha256)
-        Mailing.objects.filter(pk=mailing.pk).update(stage=Mailing.Stage.RELEASED)
+        move(mailing, "released", user, revision=revision.number, record=made.record_sha256)
     return made
 
 

@@ -18,6 +18,7 @@ from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import record
 from jetwind.apps.blobs import store
 from jetwind.apps.intake.models import Mailing, Revision
+from jetwind.apps.intake.stages import open_mailing
 from jetwind.apps.ui.following import follows
 from jetwind.apps.ui.merging import merged_fields, overtaken
 from jetwind.apps.ui.refusal import Refused
@@ -64,7 +65,7 @@ def take_in(
         NotAllowed, Refused: not permitted; the file cannot be held.
     """
     permit(user, "mailing:take-in", workspace)
-    message = _read(data, file_name, envelope)
+    message = _kept(data, file_name, envelope)
     details = details or Details()
     named = (details.title, message.subject, posixpath.splitext(file_name)[0])
     title = next((name for text in named if (name := _printable(text).strip())), "untitled")
@@ -97,13 +98,11 @@ def add_revision(user: User, mailing: Mailing, data: bytes, file_name: str, *, e
     """
     permit(user, "mailing:change", mailing.workspace)
     last = mailing.revisions.last()
-    message = _read(data, file_name, envelope)
+    message = _kept(data, file_name, envelope)
     if envelope is None and message.form != "eml" and last is not None and last.envelope is not None:
         envelope = last.given_envelope
         message = _read(data, file_name, envelope)
-    with transaction.atomic():
-        locked = Mailing.objects.select_for_update(no_key=True).get(pk=mailing.pk)
-        refuse_if_locked(locked)
+    with open_mailing(mailing.pk) as locked:
         last = locked.revisions.last()
         if last is not None and last.content_sha256 == content_digest(data, envelope):
             raise Refused(f"“{file_name}” is exactly revision {last.number}; no new revision was made.")
@@ -124,9 +123,7 @@ def change_envelope(user: User, mailing: Mailing, envelope: Envelope, shown: Map
         NotAllowed, Refused: not permitted; released; nothing changed; a field that somebody else changed meanwhile.
     """
     permit(user, "mailing:change", mailing.workspace)
-    with transaction.atomic():
-        locked = Mailing.objects.select_for_update(no_key=True).get(pk=mailing.pk)
-        refuse_if_locked(locked)
+    with open_mailing(mailing.pk) as locked:
         last = locked.revisions.last()
         assert last is not None, "a mailing is made with its first revision"
         data = store.fetch(last.source_sha256)
@@ -147,9 +144,7 @@ def change_details(user: User, mailing: Mailing, details: Details, shown: Mappin
         NotAllowed, Refused: not permitted; released; a value that cannot be used; one that somebody else changed meanwhile.
     """
     permit(user, "mailing:change", mailing.workspace)
-    with transaction.atomic():
-        locked = Mailing.objects.select_for_update(no_key=True).get(pk=mailing.pk)
-        refuse_if_locked(locked)
+    with open_mailing(mailing.pk) as locked:
         now = shown_details(locked)
         kept = merged_fields(shown, shown_details(details), now)
         changed = [name for name in kept if kept[name] != now[name]]
@@ -177,9 +172,7 @@ def set_syntax(user: User, mailing: Mailing, syntax: FieldSyntax | None, *, show
         NotAllowed, Refused: not permitted; released; a syntax of another house; somebody else chose one meanwhile.
     """
     permit(user, "mailing:change", mailing.workspace)
-    with transaction.atomic():
-        locked = Mailing.objects.select_for_update(no_key=True).get(pk=mailing.pk)
-        refuse_if_locked(locked)
+    with open_mailing(mailing.pk) as locked:
         if syntax is not None and syntax.workspace_id != locked.workspace_id:
             raise Refused("This syntax is none of the workspace's.")
         wanted = syntax.pk if syntax is not None else None
@@ -202,9 +195,7 @@ def set_measured_reader(user: User, mailing: Mailing, name: str) -> None:
         NotAllowed, Refused: not permitted; released; no such reader.
     """
     permit(user, "review:look", mailing.workspace)
-    with transaction.atomic():
-        locked = Mailing.objects.select_for_update(no_key=True).get(pk=mailing.pk)
-        refuse_if_locked(locked)
+    with open_mailing(mailing.pk) as locked:
         if name and not locked.workspace.readers.filter(name=name).exists():
             raise Refused(f"There is no sample reader “{name[:60]}” any more.")
         if locked.measured_as == name:
@@ -257,16 +248,6 @@ def start_copy(user: User, mailing: Mailing) -> Mailing:
     return copy
 
 
-def refuse_if_locked(mailing: Mailing) -> None:
-    """Go on only while the mailing is not released.
-
-    Raises:
-        Refused: it is.
-    """
-    if mailing.is_locked:
-        raise Refused(f"“{mailing.title}” is released and locked; start a copy to go on from it.")
-
-
 def content_digest(data: bytes, envelope: Envelope | None) -> str:
     """SHA-256 over the file and the envelope: what a sign-off is over."""
     around: dict[str, Any] | None = envelope.as_dict() if envelope else None
@@ -280,6 +261,17 @@ def _read(data: bytes, file_name: str, envelope: Envelope | None) -> Message:
         raise Refused(str(refused)) from refused
 
 
+def _kept(data: bytes, file_name: str, envelope: Envelope | None) -> Message:
+    """The message of a file, which is in the store afterwards: nobody waits under a lock while a disk writes.
+
+    Raises:
+        Refused: the file cannot be held.
+    """
+    message = _read(data, file_name, envelope)
+    store.keep(data)
+    return message
+
+
 def _add(mailing: Mailing, user: User, data: bytes, file_name: str, message: Message, envelope: Envelope | None) -> Revision:
     last = mailing.revisions.last()
     senders = message.mailboxes("From")
@@ -287,7 +279,7 @@ def _add(mailing: Mailing, user: User, data: bytes, file_name: str, message: Mes
         mailing=mailing,
         number=last.number + 1 if last else 1,
         file_name=_printable(posixpath.basename(file_name))[:255] or "message",
-        source_sha256=store.keep(data),
+        source_sha256=hashlib.sha256(data).hexdigest(),
         content_sha256=content_digest(data, envelope),
         envelope=envelope.as_dict() if envelope else None,
         octets=message.held_octets,

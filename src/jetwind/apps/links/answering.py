@@ -17,8 +17,9 @@ from django.utils import timezone
 from django.utils.dateparse import parse_datetime
 
 from jetwind.apps.blobs import store
-from jetwind.apps.intake.models import Mailing, Revision
+from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import message_of, numbered
+from jetwind.apps.intake.stages import held
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.links.house import fetcher_of, keeping_of, landing_browser_of, wire_of
 from jetwind.apps.links.models import Kind, LinkAnswer, Opened, SeenByHand, When, Wire
@@ -186,7 +187,7 @@ def stand_for(revision: Revision, kind: str, rows: Iterable[LinkAnswer]) -> None
     """Say which answers stand for a revision now. Links and pictures are asked for by two tasks, which may end at the same moment."""
     name = "links" if kind == Kind.LINK else "pictures"
     with transaction.atomic():
-        Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id)
+        held(revision.mailing_id)
         opened = Opened.objects.filter(revision=revision).first() or Opened(revision=revision)
         standing = {row.address: row.pk for row in rows}
         if kind == Kind.PICTURE:

@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from django.db import transaction
 from django.utils import timezone
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import record
-from jetwind.apps.intake.models import Mailing, Revision
-from jetwind.apps.intake.services import refuse_if_locked
+from jetwind.apps.intake.models import Revision
+from jetwind.apps.intake.stages import open_mailing
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
 from jetwind.apps.links.answering import listing
@@ -104,9 +103,7 @@ def let_open(user: User, revision: Revision, address: str) -> None:
     """
     permit(user, "review:look", revision.mailing.workspace)
     destination = _refuse_unknown(revision, address)
-    with transaction.atomic():
-        mailing = Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id)
-        refuse_if_locked(mailing)
+    with open_mailing(revision.mailing_id) as mailing:
         if LetOpen.objects.filter(mailing=mailing, address=address).exists():
             return
         if not keeping_of(mailing).why_shut(destination):
@@ -124,9 +121,7 @@ def mark_seen(user: User, revision: Revision, address: str, *, seen: bool = True
     """
     permit(user, "review:look", revision.mailing.workspace)
     _refuse_unknown(revision, address)
-    with transaction.atomic():
-        mailing = Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id)
-        refuse_if_locked(mailing)
+    with open_mailing(revision.mailing_id) as mailing:
         if seen:
             _, is_new = SeenByHand.objects.get_or_create(mailing=mailing, address=address, defaults={"by": user})
         else:

@@ -11,9 +11,9 @@ from django.utils import timezone
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import record
-from jetwind.apps.intake.models import Mailing, Revision
+from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import message_of, newest_open, numbered
-from jetwind.apps.intake.services import refuse_if_locked
+from jetwind.apps.intake.stages import open_mailing
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.machines import best_for
 from jetwind.apps.jobs.models import Work
@@ -170,9 +170,7 @@ def set_mark(user: User, revision: Revision, profile: str, element: int, comment
     document = message_of(revision).document
     if document is None or not 0 <= element < len(document.all_elements):
         raise Refused("There is nothing of the message at this place; click on a text, a picture or a button.")
-    with transaction.atomic():
-        mailing = Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id)
-        refuse_if_locked(mailing)
+    with open_mailing(revision.mailing_id) as mailing:
         anchor = json.loads(json.dumps(anchor_of(document.all_elements[element], document).as_json()).replace("\\u0000", ""))
         mark = Mark.objects.create(mailing=mailing, revision=revision, profile=profile, anchor=anchor, comment=comment, by=user)
         record("mark.set", actor=user, mailing_id=mailing.pk, revision=revision.number, comment=comment)
@@ -186,7 +184,6 @@ def settle_mark(user: User, mark: Mark) -> None:
         NotAllowed, Refused: not permitted; released.
     """
     permit(user, "review:look", mark.mailing.workspace)
-    with transaction.atomic():
-        refuse_if_locked(Mailing.objects.select_for_update(no_key=True).get(pk=mark.mailing_id))
+    with open_mailing(mark.mailing_id):
         if Mark.objects.filter(pk=mark.pk, settled_at=None).update(settled_at=timezone.now(), settled_by=user):
             record("mark.settled", actor=user, mailing_id=mark.mailing_id, comment=mark.comment)

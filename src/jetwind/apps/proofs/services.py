@@ -13,8 +13,8 @@ from django.utils import timezone
 from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import record
 from jetwind.apps.blobs import store
-from jetwind.apps.intake.models import Mailing, Revision
-from jetwind.apps.intake.services import refuse_if_locked
+from jetwind.apps.intake.models import Revision
+from jetwind.apps.intake.stages import open_mailing
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.proofs.models import Arrival, TestAddress, TestCopy, TestList, TestSend
 from jetwind.apps.proofs.reach import is_allowed
@@ -101,9 +101,7 @@ def send_test(user: User, revision: Revision, test_list: TestList, reader: Sampl
         raise Refused(f"“{test_list.name}” has no addresses yet; add some under Settings.")
     if outside := [address for address in addresses if not is_allowed(address, workspace)]:
         raise Refused(f"{outside[0]} is outside the domains that test sends may reach; nothing was sent.")
-    with transaction.atomic():
-        mailing = Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id)
-        refuse_if_locked(mailing)
+    with open_mailing(revision.mailing_id) as mailing:
         send = TestSend.objects.create(
             mailing=mailing,
             revision=revision,
@@ -128,8 +126,7 @@ def send_again(user: User, copy: TestCopy) -> None:
     """
     send = copy.send
     permit(user, "proof:send", send.mailing.workspace)
-    with transaction.atomic():
-        refuse_if_locked(Mailing.objects.select_for_update(no_key=True).get(pk=send.mailing_id))
+    with open_mailing(send.mailing_id):
         locked = TestCopy.objects.select_for_update(no_key=True).get(pk=copy.pk)
         if locked.state not in (TestCopy.State.PUT_OFF, TestCopy.State.REFUSED, TestCopy.State.UNSURE):
             raise Refused(f"The copy to {locked.address} is {locked.get_state_display()}; it is not sent again.")

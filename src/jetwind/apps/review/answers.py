@@ -15,6 +15,7 @@ from django.utils import timezone
 from jetwind.apps.accounts.models import User
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.selectors import message_of, newest_open, numbered, plain_title
+from jetwind.apps.intake.stages import held
 from jetwind.apps.jobs import machines
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
@@ -162,7 +163,7 @@ def _keep(revision: Revision, question: Question, answer: Review, last: CheckRun
     told["summary"]["unlooked"] = sum(Outcome(outcome).is_unlooked for outcome, *_ in told["outcomes"].values())
     with transaction.atomic():
         # Answers of checks that were under way when the message was released come too late.
-        mailing = Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id)
+        mailing = held(revision.mailing_id)
         if last is not None and mailing.is_locked:
             return last
         given = {name: storable(value) for name, value in told.items()}

@@ -6,13 +6,13 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from django.conf import settings
-from django.db import transaction
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import record
 from jetwind.apps.blobs import store
-from jetwind.apps.intake.models import Mailing, Revision
-from jetwind.apps.intake.services import add_revision, refuse_if_locked
+from jetwind.apps.intake.models import Revision
+from jetwind.apps.intake.services import add_revision
+from jetwind.apps.intake.stages import open_mailing
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
 from jetwind.apps.review.models import ChosenFile, LighterFile
@@ -131,8 +131,7 @@ def choose(user: User, revision: Revision, digest: str, file_id: int | None) -> 
     file = files.filter(pk=file_id).first() if file_id is not None else None
     if file_id is not None and file is None:
         raise Refused("There is no such file for this picture; have its files made again.")
-    with transaction.atomic():
-        refuse_if_locked(Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id))
+    with open_mailing(revision.mailing_id):
         before = ChosenFile.objects.filter(revision=revision, picture=digest).first()
         if before is not None and before.file_id == (file.pk if file is not None else None):
             return

@@ -15,7 +15,7 @@ from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import record
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.selectors import numbered
-from jetwind.apps.intake.services import refuse_if_locked
+from jetwind.apps.intake.stages import held, open_mailing
 from jetwind.apps.jobs import machines
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
@@ -166,7 +166,7 @@ def stand(revision: Revision) -> None:
     """Say which pictures a revision shows that may hold words, and what is known of them now: words go along to the next revision."""
     pictures = sorted({picture.digest for picture in _shown(revision) if may_hold_words(picture)})
     with transaction.atomic():
-        Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id)
+        held(revision.mailing_id)
         now = {"pictures": pictures, "key": key_of(words_of(revision.mailing.workspace, pictures), "")}
         if not PicturesRead.objects.filter(revision=revision, **now).exists():
             PicturesRead.objects.update_or_create(revision=revision, defaults=now)
@@ -186,8 +186,7 @@ def enter(user: User, revision: Revision, picture: str, words: str, before: str)
     if picture not in names:
         raise Refused("The message does not show this picture any more.")
     workspace = revision.mailing.workspace
-    with transaction.atomic():
-        refuse_if_locked(Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id))
+    with open_mailing(revision.mailing_id):
         Row.objects.get_or_create(workspace=workspace, picture=picture)
         row = Row.objects.select_for_update(no_key=True).get(workspace=workspace, picture=picture)
         known = row.value

@@ -12,8 +12,9 @@ from django.db import transaction
 from django.utils import timezone
 
 from jetwind.apps.accounts.models import User
-from jetwind.apps.intake.models import Mailing, Revision
+from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import message_of
+from jetwind.apps.intake.stages import held
 from jetwind.apps.jobs.models import Work
 from jetwind.apps.review.answers import ask_for_checks, storable
 from jetwind.apps.review.models import SenderPapers
@@ -94,7 +95,7 @@ def bring_up_to_date(revision: Revision) -> None:
         SenderPapers.objects.filter(revision=revision).delete()
         return
     with transaction.atomic():
-        Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id)
+        held(revision.mailing_id)
         told = {"papers": storable(found.as_json()), "asked_for": question}
         if kept is not None and _unchanged(kept.papers, told["papers"]):
             # The same records: only when they were asked changes, so that no answer of a check is lost.

@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from django.db import transaction
 from django.utils import timezone
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import record
 from jetwind.apps.intake.models import Mailing, Revision
-from jetwind.apps.intake.services import refuse_if_locked
+from jetwind.apps.intake.stages import held, move, open_mailing, refuse_if_locked
 from jetwind.apps.review.answers import PATIENT, ask_for_checks
 from jetwind.apps.review.models import Excuse, StationLook
 from jetwind.apps.review.questions import newest_run
@@ -30,8 +29,7 @@ def recheck(user: User, revision: Revision, *, longer: bool = False) -> None:
         NotAllowed, Refused: not permitted; released.
     """
     permit(user, "review:look", revision.mailing.workspace)
-    with transaction.atomic():
-        refuse_if_locked(Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id))
+    with open_mailing(revision.mailing_id):
         ask_for_checks(revision, patience=PATIENT if longer else 1)
         action = "review.rechecked-longer" if longer else "review.rechecked"
         record(action, actor=user, mailing_id=revision.mailing_id, revision=revision.number)
@@ -44,9 +42,7 @@ def change_brief(user: User, mailing: Mailing, change: Callable[[Brief], Brief])
         NotAllowed, Refused: not permitted; released; an entry that cannot be used.
     """
     permit(user, "mailing:change", mailing.workspace)
-    with transaction.atomic():
-        locked = Mailing.objects.select_for_update(no_key=True).get(pk=mailing.pk)
-        refuse_if_locked(locked)
+    with open_mailing(mailing.pk) as locked:
         try:
             brief = change(Brief.from_dict(locked.brief))
         except UnusableBrief as refused:
@@ -136,16 +132,12 @@ def look_at(user: User, revision: Revision, station: str) -> None:
     permit(user, "review:look", revision.mailing.workspace)
     if station not in {known.slug for known in STATIONS}:
         raise Refused(f"There is no station “{station}”.")
-    with transaction.atomic():
-        mailing = Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id)
-        refuse_if_locked(mailing)
+    with open_mailing(revision.mailing_id) as mailing:
         _, is_new = StationLook.objects.get_or_create(revision=revision, station=station, defaults={"by": user})
         if is_new:
             name = next(known.name for known in STATIONS if known.slug == station)
             record("station.looked", actor=user, mailing_id=mailing.pk, station=name, revision=revision.number)
-        if mailing.stage == Mailing.Stage.TAKEN_IN:
-            Mailing.objects.filter(pk=mailing.pk).update(stage=Mailing.Stage.UNDER_REVIEW)
-            record("review.started", actor=user, mailing_id=mailing.pk)
+        move(mailing, "looked at", user)
 
 
 def unlook(user: User, revision: Revision, station: str) -> None:
@@ -155,9 +147,7 @@ def unlook(user: User, revision: Revision, station: str) -> None:
         NotAllowed, Refused: not permitted; released.
     """
     permit(user, "review:look", revision.mailing.workspace)
-    with transaction.atomic():
-        mailing = Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id)
-        refuse_if_locked(mailing)
+    with open_mailing(revision.mailing_id) as mailing:
         gone, _ = StationLook.objects.filter(revision=revision, station=station).delete()
         if gone:
             name = next(known.name for known in STATIONS if known.slug == station)
@@ -181,7 +171,7 @@ def excuse(user: User, revision: Revision, fingerprint: str, reason: str, *, onl
     if found is None:
         raise Refused("This finding is not in the newest check of the revision; load the page again.")
     with refusing("one_excuse_in_force", "Somebody excused this finding a moment ago; load the page again."):
-        mailing = Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id)
+        mailing = held(revision.mailing_id)
         refuse_if_locked(mailing)
         if shown_with(found, in_force_for(revision)).excuse is not None:
             raise Refused("Somebody excused this finding a moment ago; load the page again.")
@@ -212,9 +202,7 @@ def lift_excuse(user: User, revision: Revision, fingerprint: str) -> None:
         NotAllowed, Refused: not permitted; released.
     """
     permit(user, "review:excuse", revision.mailing.workspace)
-    with transaction.atomic():
-        mailing = Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id)
-        refuse_if_locked(mailing)
+    with open_mailing(revision.mailing_id) as mailing:
         run = newest_run(revision)
         found = run.findings.filter(fingerprint=fingerprint).first() if run else None
         covering = in_force_for(revision).touching(found.fingerprint, found.cause, found.members) if found else []
@@ -234,12 +222,9 @@ def send_back(user: User, revision: Revision, comment: str) -> None:
     comment = " ".join(comment.split())
     if not comment:
         raise Refused("Say in a sentence what the author should change.")
-    with transaction.atomic():
-        mailing = Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id)
-        refuse_if_locked(mailing)
+    with open_mailing(revision.mailing_id) as mailing:
         newest = mailing.revisions.last()
         if newest is None or newest.pk != revision.pk:
             raise Refused(f"Revision {revision.number} is not the newest; look at the newest one first.")
-        Mailing.objects.filter(pk=mailing.pk).update(stage=Mailing.Stage.SENT_BACK)
-        record("review.sent-back", actor=user, mailing_id=mailing.pk, revision=revision.number, comment=comment)
+        move(mailing, "sent back", user, revision=revision.number, comment=comment)
         follows().sent_back(revision, user)
