@@ -17,7 +17,7 @@ from benchmarks.common import compare
 from benchmarks.renders import as_budgeted
 from jetwind.core.profiles import profiles, rewrite, usual
 from jetwind.engines.browser import Browser, Capture, CaptureRequest
-from jetwind.engines.browser.chromium import find_executable
+from jetwind.engines.browser.executable import find_executable
 
 
 def family(pid: int) -> list[int]:

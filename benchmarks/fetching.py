@@ -94,7 +94,7 @@ def main() -> None:
         def own(addresses: list[str] = addresses, reads: bool = reads) -> None:
             asyncio.run(_fetched(port, addresses, reads=reads))
 
-        compare(name, "the server's delays", lambda ideal=ideal: time.sleep(ideal), own, _GOAL)  # type: ignore[misc]
+        compare(name, "the server's delays", lambda ideal=ideal: time.sleep(ideal), own, _GOAL)
     bare = lambda: asyncio.run(_bare(port, [f"http://h{number}.kiln.org:{port}/" for number in range(50)]))  # noqa: E731
     compare("for comparison: the library alone, 50 links", "the server's delays", lambda: time.sleep(_DELAY), bare, _GOAL)
     server.terminate()

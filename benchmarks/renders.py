@@ -20,7 +20,7 @@ from jetwind.core.images.difference import difference
 from jetwind.core.message import Message, read_bytes
 from jetwind.core.profiles import profiles, rewrite, usual
 from jetwind.engines.browser import Browser, Capture, CaptureRequest, losses_shown
-from jetwind.engines.browser.chromium import find_executable
+from jetwind.engines.browser.executable import find_executable
 from tests.factories import GOOD_HTML, package
 
 #: The message that the budget was measured on, by its description: 60 KB, 414 elements, 154 selectors, 231 style attributes, 8 photographs.

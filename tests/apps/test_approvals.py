@@ -81,7 +81,7 @@ class TestSigning:
         with pytest.raises(Refused, match="You uploaded this revision"):
             services.sign(house.author, revision)
         add_revision(house.reviewer, revision.mailing, mail(Subject="By the reviewer"), "b.eml")
-        newest = revision.mailing.revisions.select_related("mailing__workspace").last()
+        newest = revision.mailing.revisions.select_related("mailing__workspace").latest("number")
         check_now(newest)
         with pytest.raises(Refused, match="You uploaded a revision of this message"):
             services.sign(house.author, newest)
@@ -115,7 +115,7 @@ class TestSigning:
         add_revision(house.author, revision.mailing, mail(Subject="Newer"), "b.eml")
         with pytest.raises(Refused, match="Revision 2 is newer"):
             services.sign(house.approver, revision)
-        newest = revision.mailing.revisions.select_related("mailing__workspace").last()
+        newest = revision.mailing.revisions.select_related("mailing__workspace").latest("number")
         with pytest.raises(Refused, match="have not run yet"):
             services.sign(house.approver, newest)
 
@@ -175,7 +175,7 @@ class TestVoiding:
         """To the new content."""
         revision = cleared(house)
         add_revision(house.author, revision.mailing, mail(Subject="Other"), "b.eml")
-        newest = revision.mailing.revisions.select_related("mailing__workspace").last()
+        newest = revision.mailing.revisions.select_related("mailing__workspace").latest("number")
         check_now(newest)
         services.sign(house.approver, newest)
         assert newest.sign_offs.get().voided_at is None

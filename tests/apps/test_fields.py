@@ -38,7 +38,8 @@ MARKED = PLAIN.replace("<h1>", "<p>Dear {{ first_name }}, {% if member %}your sl
 
 def shown(house: Any, revision: Revision, station: str = "fields", **query: str) -> str:
     """A station's page."""
-    return house.client(house.reviewer).get(f"/mailings/{revision.mailing_id}/r{revision.number}/{station}/", query).content.decode()
+    page = house.client(house.reviewer).get(f"/mailings/{revision.mailing_id}/r{revision.number}/{station}/", query)
+    return str(page.content.decode())
 
 
 def render(revision: Any) -> Work:

@@ -122,7 +122,21 @@ def test_every_word_with_a_sign_off(house: Any) -> None:
 
 def test_every_address_with_awkward_queries(house: Any, things: dict[str, Any]) -> None:
     """Every name that a view reads from the address, with every awkward value; and forms that bring nothing, or only nonsense."""
-    names = ("q", "stage", "finding", "place", "variant", "reader", "without", "profile", "mode", "order", "zoom", "left", "right")
+    names: tuple[str, ...] = (
+        "q",
+        "stage",
+        "finding",
+        "place",
+        "variant",
+        "reader",
+        "without",
+        "profile",
+        "mode",
+        "order",
+        "zoom",
+        "left",
+        "right",
+    )
     names += ("against", "view", "earlier", "later")
     house.workspace.memberships.filter(user=house.reviewer).update(roles=["reviewer", "author", "approver", "operator", "owner"])
     client = house.client(house.reviewer)

@@ -136,12 +136,15 @@ def test_a_worker_enqueues_in_its_own_transaction(house: Any) -> None:
     """What a task asks for is there for other workers when its work is, and not when that is taken back."""
     from django.db import transaction
     from procrastinate.contrib.django import app
+    from procrastinate.contrib.django.django_connector import DjangoConnector
 
     revision = taken_in(house)
     Work.objects.all().delete()
     before = ProcrastinateJob.objects.count()
     # As the worker does it: the app talks to the queue over a connection of its own.
-    with app.replace_connector(app.connector.get_worker_connector().get_sync_connector()) as worker_app, worker_app.open():
+    connector = app.connector
+    assert isinstance(connector, DjangoConnector)
+    with app.replace_connector(connector.get_worker_connector().get_sync_connector()) as worker_app, worker_app.open():
         with pytest.raises(RuntimeError), transaction.atomic():
             answers.ask_for_checks(revision)
             raise RuntimeError

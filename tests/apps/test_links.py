@@ -10,7 +10,7 @@ import threading
 from collections.abc import Iterator
 from dataclasses import replace
 from datetime import timedelta
-from typing import Any
+from typing import Any, ClassVar
 
 import pytest
 from django.db import connection
@@ -215,7 +215,7 @@ class TestOpening:
         names = ["https://one.invalid/", "https://two.invalid/", "https://three.invalid/"]
         revision = opened(taken(quay, message(*names)))
         assert not {"links.broken", "links.unreachable"} & set(found(revision))
-        outcome, reason, *_ = revision.check_runs.order_by("created_at").last().outcomes["links.unreachable"]
+        outcome, reason, *_ = revision.check_runs.latest("created_at").outcomes["links.unreachable"]
         assert (outcome, reason) == ("cannot-tell", "3 of 3 addresses were not opened")
         assert all("no way out" in row.value.why for row in LinkAnswer.objects.all())
 
@@ -495,7 +495,7 @@ class TestStation:
 class TestWire:
     """What a house opens."""
 
-    GIVEN = {
+    GIVEN: ClassVar[dict[str, Any]] = {
         "links": "always",
         "pictures": "asked",
         "inward_hosts": "intranet.kiln.org:8080",

@@ -131,7 +131,7 @@ class TestAnswers:
         assert self.is_stale(revision)
         settings.MACHINE = newer.name
         again = check_now(revision)
-        assert again.pk != CheckRun.objects.order_by("pk").first().pk
+        assert again.pk != CheckRun.objects.earliest("pk").pk
         codes = {check_id: next(one for one in answer[2] if one.startswith("code=")) for check_id, answer in again.outcomes.items()}
         assert [check_id for check_id, code in codes.items() if code != "code=one"] == ["links.empty"]
         assert not self.is_stale(revision)
@@ -260,16 +260,17 @@ class TestRenders:
         settings.MACHINE = ""
         client = Client()
         client.force_login(house.reviewer)
-        profile = second.renders.first().profile
+        profile = second.renders.earliest("pk").profile
         address = f"/mailings/{revision.mailing_id}/r2/appearance/compare/"
-        page = client.get(address, {"left": profile, "right": profile, "against": 1}).content.decode()
+        asked: dict[str, str] = {"left": profile, "right": profile, "against": "1"}
+        page = client.get(address, asked).content.decode()
         assert "made with another browser, other fonts or other code" in page
         assert "What differs" not in page
         client.post(f"/mailings/{revision.mailing_id}/r1/renders/steer/", {"profile": profile, "mode": "own"})
         assert revision.renders.get(profile=profile, mode="own", reader="").state == Render.State.WAITING
         settings.MACHINE = newer.name
         render_now(revision, Work.objects.get(kind="renders", subject=f"revision:{revision.pk}").pk, FakeBrowser())
-        page = client.get(address, {"left": profile, "right": profile, "against": 1}).content.decode()
+        page = client.get(address, asked).content.decode()
         assert "What differs" in page
 
 

@@ -36,7 +36,7 @@ from tests.factories import GOOD_HTML, mail, picture
 WITH_PICTURE = GOOD_HTML.replace("<h1>", '<img src="cid:bowl" alt="Bowl"><h1>')
 
 
-def illustrated(html: str = WITH_PICTURE, **headers: str) -> bytes:
+def illustrated(html: str = WITH_PICTURE, **headers: Any) -> bytes:
     """A mail with a picture, so that blocked pictures make a difference."""
     return mail(html, images={"bowl": picture()}, **headers)
 
@@ -786,14 +786,14 @@ class TestAudience:
 @pytest.mark.django_db(transaction=True)
 def test_work_does_not_end_before_its_asker_is_done(house: Any) -> None:
     """Who joins work under way has written what it is to look for; its end waits until that can be read."""
-    work = jobs.start("renders", "revision:0", doing="x", enqueue=lambda work_id: None)
+    work = jobs.start("renders", "revision:0", doing="x", enqueue=lambda work_id: 0)
     order: list[str] = []
     has_joined = threading.Event()
 
     def ask() -> None:
         try:
             with transaction.atomic():
-                assert jobs.start("renders", "revision:0", doing="x", enqueue=lambda work_id: None).pk == work.pk
+                assert jobs.start("renders", "revision:0", doing="x", enqueue=lambda work_id: 0).pk == work.pk
                 has_joined.set()
                 time.sleep(0.5)
                 order.append("asked")

@@ -26,7 +26,7 @@ from tests.apps.test_previews import render as rendered
 from tests.factories import GOOD_HTML, mail
 
 LOUD = mail("<p>Act now! Claim your prize! Buy! Now! Yes!</p>", None, Subject="YOU ARE A WINNER!!")
-SALTMARSH = {"From": "Saltmarsh Kiln Works <glaze@saltmarsh-kiln.example>"}
+SALTMARSH: dict[str, Any] = {"From": "Saltmarsh Kiln Works <glaze@saltmarsh-kiln.example>"}
 
 
 def page(house: Any, revision: Revision, station: str, query: str = "") -> str:

@@ -11,8 +11,8 @@ from django.db import transaction
 
 import jetwind.apps
 from jetwind.apps.accounts.permissions import PERMISSIONS
+from jetwind.apps.audit.actions import ACTIONS
 from jetwind.apps.audit.models import LogEntry
-from jetwind.apps.audit.services import ACTIONS
 from jetwind.apps.intake.models import Mailing
 from jetwind.apps.intake.stages import MOVES, Stage, move, open_mailing
 from jetwind.apps.ui.refusal import Refused

@@ -22,7 +22,7 @@ from tests.apps.helpers import taken_in
 def folder(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
     """A store of the test's own."""
     made = WholeFiles(location=tmp_path, file_permissions_mode=0o600, directory_permissions_mode=0o700)
-    monkeypatch.setitem(storages._storages, "blobs", made)
+    monkeypatch.setitem(storages._storages, "blobs", made)  # type: ignore[attr-defined]
     return tmp_path
 
 

@@ -71,7 +71,7 @@ def carry_out_all(seen: set[int]) -> set[str]:
         if job.task_name == "jobs.take_up_slow":
             jobs.take_up_slow(**job.args, priority=job.priority)
         else:
-            task.func(**job.args)  # type: ignore[attr-defined]
+            task.func(**job.args)
     return names
 
 

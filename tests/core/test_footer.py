@@ -177,7 +177,7 @@ class TestRecognition:
             f"<html lang='{language}'><p>{lines['reason']}</p><a href='https://k.org/1'>{lines['unsubscribe']}</a><a href='https://k.org/2'>{lines['preferences']}</a></html>"
         )
         for demand in ("unsubscribe", "reason", "preferences"):
-            assert footer_of(put_in).said(demand) is not None, (demand, lines[demand])  # type: ignore[arg-type]
+            assert footer_of(put_in).said(demand) is not None, (demand, lines[demand])
 
     def test_words_of_pictures_count(self) -> None:
         """A footer in pictures with their words as alternative text."""
@@ -356,7 +356,8 @@ class TestRulebooks:
         book = rulebook_from_toml(
             'name = "Quay"\ndemands = ["footer.reason-missing"]\nwords = ["Fired by hand"]\nkinds = ["newsletter"]\ncountries = ["NL"]\nsince = 2027-01-01\n'
         )
-        assert (book.name, book.words, book.since, book.checks) == (
+        told: tuple[object, ...] = (book.name, book.words, book.since, book.checks)
+        assert told == (
             "Quay",
             ("Fired by hand",),
             date(2027, 1, 1),
@@ -386,7 +387,7 @@ class TestRulebooks:
 class TestLettersOfTheDemo:
     """The demo's course letter in four languages more: one in order, three with a fault in their footer."""
 
-    FAULTS = (
+    FAULTS: tuple[tuple[str, dict[str, str]], ...] = (
         ("de", {}),
         ("fr", {"footer.address-missing": "The message shows no postal address."}),
         ("es", {"footer.reason-missing": "Nothing says why the reader gets this message."}),
@@ -406,7 +407,7 @@ class TestLettersOfTheDemo:
         found = {one.check: one.message for result in run(message, context) for one in result.findings if one.check != "links.text-vague"}
         assert found == faults
         for demand in ("unsubscribe", "preferences", "identity"):
-            assert footer_of(message).said(demand) is not None  # type: ignore[arg-type]
+            assert footer_of(message).said(demand) is not None
 
 
 class TestRealFooters:

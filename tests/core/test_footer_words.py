@@ -47,7 +47,7 @@ class TestSayings:
     def test_a_page_that_the_header_names(self, listed: str, told: bool) -> None:
         """It leads out in the copy, too, whatever it is called there; a home page or a mailbox does not."""
         copy = "<p>Sale</p><a href='https://k.org/l/7?m=x'>Genug</a><a href='https://k.org/'>Kiln</a><a href='mailto:hello@k.org'>Post</a>"
-        message = read_bytes(mail(copy, None, **{"List-Unsubscribe": f"<{listed}>"}), "a.eml")
+        message = read_bytes(mail(copy, None, List_Unsubscribe=f"<{listed}>"), "a.eml")
         assert (footer_of(message).said("unsubscribe") is not None) is told
 
 

@@ -4,10 +4,11 @@ import csv
 import io
 import json
 import string
+from collections.abc import Iterator
 
 import pytest
 
-from jetwind.core.checking import Context, Finding, Level, Outcome, registry, run_check
+from jetwind.core.checking import Context, Finding, Hit, Level, Outcome, registry, run_check
 from jetwind.core.checking.declaration import Check, DeclarationError, check
 from jetwind.core.checking.grouping import MOST_PLACES
 from jetwind.core.checking.samples import clear, finds
@@ -97,8 +98,9 @@ class TestTogether:
             )(_find)  # fmt: skip
 
 
-def _find(*_: object) -> None:
+def _find(*_: object) -> Iterator[Hit]:
     """Nothing."""
+    return iter(())
 
 
 _find.__module__ = "jetwind.core.checks.links.never"

@@ -20,6 +20,13 @@ from jetwind.core.styles.contrast import contrast
 from tests.factories import picture
 
 
+def colour_at(data: bytes, at: tuple[int, int]) -> tuple[int, int, int]:
+    """Red, green and blue of a picture at a place."""
+    colour = Image.open(io.BytesIO(data)).convert("RGB").getpixel(at)
+    assert isinstance(colour, tuple)
+    return colour[0], colour[1], colour[2]
+
+
 class TestContrast:
     """WCAG 2.2, relative luminance and contrast ratio."""
 
@@ -181,9 +188,9 @@ class TestPictureValues:
         assert difference(white, 40, black, 40).share == 1
         wide = difference(white, 40, picture(80, 20, "#FFFFFF"), 80)
         assert (wide.width, wide.share) == (80, 0.5)
-        red, green, blue = Image.open(io.BytesIO(wide.drawn())).convert("RGB").getpixel((60, 10))
+        red, green, blue = colour_at(wide.drawn(), (60, 10))
         assert red > 180 > green > blue  # the signal colour, over the faded page
-        assert min(Image.open(io.BytesIO(wide.drawn())).convert("RGB").getpixel((10, 10))) > 245
+        assert min(colour_at(wide.drawn(), (10, 10))) > 245
         assert difference(picture(80, 40, "#FFFFFF"), 40, white, 40).share == 0  # twice the device pixels, the same picture
 
     def test_drawn_on_nothing(self) -> None:

@@ -116,7 +116,8 @@ class TestOutline:
                 continue
             order = [ranks[section] for section, _ in outline_of(made).sections]
             assert order == sorted(order)
-            assert outline_of(made).container is None or 1 <= outline_of(made).container[1] < 3000
+            container = outline_of(made).container
+            assert container is None or 1 <= container[1] < 3000
             list(outline_of(made).rows())
             seen += 1
         assert seen >= 40

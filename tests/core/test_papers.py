@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import pytest
 
 from jetwind.core.message import Envelope, read_bytes
@@ -75,7 +77,7 @@ class TestSender:
             ({"DKIM_Signature": "v=1; d=kiln.org"}, True),
         ],
     )
-    def test_sent_or_a_template(self, headers: dict[str, str], sent: bool) -> None:
+    def test_sent_or_a_template(self, headers: dict[str, Any], sent: bool) -> None:
         """By what a mail gets on its way, or from the program that sends it."""
         assert is_as_sent(read_bytes(mail(**headers), "a.eml")) is sent
 

@@ -4,6 +4,7 @@ from dataclasses import replace
 from datetime import UTC, datetime
 from email import message_from_bytes, policy
 from email.utils import parseaddr
+from typing import Any
 
 import hypothesis
 import pytest
@@ -13,14 +14,14 @@ from hypothesis import strategies as st
 from jetwind.core.fields import LIQUID
 from jetwind.core.images import is_spacer, measure, shown_size
 from jetwind.core.links import accessible_name, links
-from jetwind.core.message import Envelope, image_references, read_bytes
+from jetwind.core.message import Envelope, Message, image_references, read_bytes
 from jetwind.core.message.model import Header, Resource
 from jetwind.core.prose.composing import compose
 from jetwind.core.prose.reading import reading_of
 from tests.factories import GOOD_HTML, mail, package, picture
 
 
-def page(html: str, **files: bytes):
+def page(html: str, **files: bytes) -> Message:
     """A message from HTML alone or with pictures."""
     return read_bytes(package(html, **files), "x.zip")
 
@@ -95,7 +96,8 @@ class TestLinksAndPictures:
             '<img src="a.png" width="300" height="20" style="width:280px"><img src="b.gif" width="600" height="1"><img src="c.png">',
             c_dot_png=picture(2, 2),
         )
-        first, second, third = (next(iter([e])) for e in message.document.elements("img"))  # type: ignore[union-attr]
+        assert message.document is not None
+        first, second, third = message.document.elements("img")
         assert shown_size(message, first) == (280, 20)
         assert not is_spacer(message, first)
         assert is_spacer(message, second)
@@ -121,9 +123,9 @@ class TestLinksAndPictures:
 class TestCompose:
     """What a test send hands over."""
 
-    def composed(self, raw: bytes, name: str = "x.eml", **more: object):
+    def composed(self, raw: bytes, name: str = "x.eml", **more: Any) -> tuple[bytes, Message]:
         """One mail to one recipient, read back."""
-        message = read_bytes(raw, name, envelope=more.pop("envelope", None), syntax=more.pop("syntax", LIQUID))  # type: ignore[arg-type]
+        message = read_bytes(raw, name, envelope=more.pop("envelope", None), syntax=more.pop("syntax", LIQUID))
         sent = compose(
             message,
             values={"first_name": "Tess & <Sons>"},

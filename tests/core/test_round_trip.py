@@ -80,11 +80,12 @@ class TestRoundTrip:
         again = read_bytes(to_eml(message), "a.eml")
         assert again.subject == "Grüße"
         assert [(box.name, box.address) for box in again.mailboxes("From")] == [("Öfen", "a@kiln.org")]
+        assert message.html is not None and again.html is not None and message.text is not None and again.text is not None
         assert (again.html, again.text, again.images) == (
             replace(message.html, part=again.html.part),
             replace(message.text, part=again.text.part),
             (),
-        )  # type: ignore[arg-type, union-attr]
+        )
         assert again.defects == ()
 
     def test_a_package_becomes_a_mail(self) -> None:

@@ -3,6 +3,7 @@
 import logging
 from collections.abc import Iterator
 from dataclasses import replace
+from typing import Any
 
 import pytest
 
@@ -153,11 +154,11 @@ class TestCleanMessages:
         ],
         ids=str,
     )
-    def test_clean_mail(self, change: dict[str, object]) -> None:
+    def test_clean_mail(self, change: dict[str, Any]) -> None:
         """Ordinary variations of a good mail."""
         results = run(
             read_bytes(mail(**change), "x.eml"), Context(known_fields=frozenset({"first_name", "email"}), dictionaries=Installed())
-        )  # type: ignore[arg-type]
+        )
         assert [finding.message for result in results for finding in result.findings] == []
 
     def test_demo_messages(self) -> None:

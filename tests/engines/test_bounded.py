@@ -206,7 +206,7 @@ class TestReview:
                 pass
             yield Hit("never", Place("message"))
 
-        slow = Check("links.slow-one", "Slow", Level.FIX, "x.", "X.", "House", (), find, Options, 1, "here")
+        slow = Check("links.slow-one", "Slow", Level.FIX, "x.", "X.", "House", (), find, Options, "here")
         monkeypatch.setitem(known, "links.slow-one", slow)
         message = read_bytes(b"<a href='#'>x</a>", "a.html")
         answer = review_bounded(message, Context(), ["links.empty", "links.insecure", "links.slow-one"], start="fork", budget=SMALL)
@@ -236,8 +236,8 @@ class TestReview:
 
         for number in range(6):
             name = f"access.endless-{number}"
-            monkeypatch.setitem(known, name, Check(name, "Endless", Level.FIX, "x.", "X.", "House", (), endless_find, Options, 1, "here"))
-        late = Check("access.long", "Long", Level.FIX, "x.", "X.", "House", (), long_find, Options, 1, "here")
+            monkeypatch.setitem(known, name, Check(name, "Endless", Level.FIX, "x.", "X.", "House", (), endless_find, Options, "here"))
+        late = Check("access.long", "Long", Level.FIX, "x.", "X.", "House", (), long_find, Options, "here")
         monkeypatch.setitem(known, "access.long", late)
         chosen = ["access.long", *(f"access.endless-{number}" for number in range(6)), "links.empty", "wording.placeholder"]
         message = read_bytes(b"<a href='#'>Lorem ipsum dolor sit amet</a>", "a.html")

@@ -98,7 +98,7 @@ def test_ten_real_messages_in_all_profiles(browser: Browser) -> None:
         answers: dict[int, Capture | Exception] = {}
         browser.capture_all(
             [CaptureRequest.of(pages[profile.id], profile) for profile in chosen],
-            lambda number, capture, answers=answers: answers.update({number: capture}) is None,  # type: ignore[misc]
+            lambda number, capture, answers=answers: answers.update({number: capture}) is None,
         )
         for number, profile in enumerate(chosen):
             answer = answers[number]

@@ -77,7 +77,7 @@ def test_ten_seconds_without_a_database(tmp_path: Path) -> None:
 
         def ask(query: str) -> Any:
             with psycopg.connect(cluster.url()) as connection:
-                return connection.execute(query).fetchall()  # type: ignore[call-overload]
+                return connection.execute(query).fetchall()
 
         wait_until(
             lambda: ask("select 1 from jobs_work where kind = 'renders' and state = 'running' and done > 2"), "renders under way", 60

@@ -131,7 +131,7 @@ DATABASES = {
 }
 # A process that is paused in the middle of a transaction keeps its locks, and everybody else waits for it: PostgreSQL ends such a session.
 _MOST_IDLE_MS = round(max(6 * STALLED_AFTER_SECONDS, 15) * 1000)
-_options: dict[str, str] = DATABASES["default"].setdefault("OPTIONS", {})  # type: ignore[typeddict-item]
+_options: dict[str, str] = DATABASES["default"].setdefault("OPTIONS", {})
 _options["options"] = f"{_options.get('options', '')} -c idle_in_transaction_session_timeout={_MOST_IDLE_MS}".strip()
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 

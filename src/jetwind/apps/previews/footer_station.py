@@ -224,7 +224,7 @@ def _cut(around: Frame, whom: AsWhom, message: Message, copy: AsReader | None) -
     bottom = min(float(layout.height), max((block.bottom for block in shown), default=layout.height) + _ABOVE)
     tops = []
     for demand in ("unsubscribe", "address", "reason", "preferences", "identity"):
-        said = footer_of(copy.message if copy is not None else message).said(demand)  # type: ignore[arg-type]
+        said = footer_of(copy.message if copy is not None else message).said(demand)
         element = _place(message, copy, said) if said is not None else None
         box = _box(layout, message, element)
         if box is not None and box[1] > bottom * _END:

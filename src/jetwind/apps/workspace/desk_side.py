@@ -41,9 +41,7 @@ class Asked:
         """From the request of a person who is signed in."""
         plain = {name: value for name, value in request.META.items() if isinstance(value, (str, bool, int))}
         files = tuple(
-            (name, file.name or "", file.content_type or "", file.read())
-            for name in request.FILES
-            for file in request.FILES.getlist(name)  # type: ignore[union-attr]
+            (name, file.name or "", file.content_type or "", file.read()) for name in request.FILES for file in request.FILES.getlist(name)
         )
         chosen = getattr(request.user, "chosen_workspace", None)
         assert request.user.pk is not None

@@ -17,7 +17,7 @@ Given = ParamSpec("Given")
 #: Functions that are not broken off: they work out what further answers need too, or read a module.
 _FINISHED: frozenset[CodeType] = frozenset(
     {
-        functools.cached_property.__get__.__code__,  # type: ignore[attr-defined]
+        functools.cached_property.__get__.__code__,
         Message.shared.__code__,
         importlib._bootstrap._find_and_load.__code__,  # type: ignore[attr-defined]
     }

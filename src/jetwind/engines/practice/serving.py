@@ -47,7 +47,7 @@ class PracticeWeb:
             if name in wrong:
                 connection.context = wrong[name]
 
-        good.sni_callback = by_name  # type: ignore[assignment]
+        good.sni_callback = by_name
         app = web.Application()
         app.router.add_route("*", "/{path:.*}", self._answer)
         self._runner = web.AppRunner(app, access_log=None, shutdown_timeout=0.2, handler_cancellation=True)

@@ -148,7 +148,7 @@ def _contrast(message: Message, element: Element, styles: ComputedStyles) -> flo
             break
     if colour is None:
         return None
-    return contrast(over(colour, ground), ground)  # type: ignore[arg-type]
+    return contrast(over(colour, ground), ground)
 
 
 @check(
