@@ -1,14 +1,20 @@
 """The chain of the log, and its catalogue."""
 
+from datetime import timedelta
 from typing import Any
 
 import pytest
+from django.core.management import CommandError, call_command
 from django.db import connection
+from django.utils import timezone
+from procrastinate.contrib.django.models import ProcrastinateJob
 
 from jetwind.apps.audit.actions import ACTIONS
 from jetwind.apps.audit.models import LogEntry
-from jetwind.apps.audit.services import first_broken_entry, record
+from jetwind.apps.audit.services import record, verified, verify
 from jetwind.apps.blobs import store
+from jetwind.apps.jobs.clock import look_after
+from jetwind.apps.jobs.models import Clock
 
 
 class TestChain:
@@ -18,7 +24,7 @@ class TestChain:
         """Entries follow from one another."""
         for number in range(3):
             record("mailing.changed", actor=house.author, mailing_id=1, fields=str(number))
-        assert first_broken_entry() is None
+        assert (verify().broken, verify().entries) == (None, LogEntry.objects.count())
         entries = list(LogEntry.objects.all())
         assert [entry.previous_hash for entry in entries[1:]] == [entry.hash for entry in entries[:-1]]
 
@@ -32,7 +38,31 @@ class TestChain:
             cursor.execute("set session_replication_role = replica")
             cursor.execute(f"update audit_logentry set {change} where id = %s", [second.pk])
             cursor.execute("set session_replication_role = origin")
-        assert first_broken_entry() == second
+        assert verify().broken == second.pk
+        page = house.client(house.reviewer).get("/settings/").content.decode()
+        assert f"The log does not hold from entry {second.pk} on" in page
+        with pytest.raises(CommandError, match=f"from entry {second.pk} on"):
+            call_command("verify_log")
+
+    def test_opening_settings_verifies_nothing(self, house: Any) -> None:
+        """The page says when a worker did; the command does it at once."""
+        client = house.client(house.reviewer)
+        assert "The log has not been verified yet" in client.get("/settings/").content.decode()
+        assert verified() is None
+        call_command("verify_log")
+        assert "The log was whole when it was verified last" in client.get("/settings/").content.decode()
+
+    def test_workers_verify_it_every_hour(self, house: Any) -> None:
+        """The first time that one looks at the clock, and whenever an hour has begun; not in between."""
+        waiting = ProcrastinateJob.objects.filter(task_name="audit.verify_log")
+        look_after()
+        assert waiting.count() == 1
+        verify()
+        look_after()
+        assert waiting.count() == 1
+        Clock.objects.update(looked_at=timezone.now() - timedelta(hours=1))
+        look_after()
+        assert waiting.count() == 2
 
     def test_only_known_actions_with_their_data(self, house: Any) -> None:
         """A typing slip fails when written, not when read."""

@@ -1,11 +1,13 @@
 """Work in the background: what is interrupted is taken up again, what cannot be says so."""
 
 from contextlib import closing
+from datetime import timedelta
 from typing import Any
 
 import psycopg
 import pytest
 from django.db import OperationalError, connection
+from django.utils import timezone
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from jetwind.apps.intake.models import Revision
@@ -173,3 +175,42 @@ def test_a_paused_transaction_loses_its_locks(house: Any) -> None:
 def _of_the_test() -> dict[str, Any]:
     known = connection.settings_dict
     return {"host": known["HOST"], "port": known["PORT"], "user": known["USER"], "password": known["PASSWORD"], "dbname": known["NAME"]}
+
+
+@pytest.mark.django_db
+def test_work_of_long_ago_is_forgotten() -> None:
+    """The newest of each kind for a subject stays, and all that is open; jobs go when they have ended long ago."""
+    long_ago = timezone.now() - jobs.REMEMBERED - timedelta(hours=1)
+    old, newer, single, opened, recent = (
+        Work.objects.create(kind=kind, subject=subject, state=state, job_id=number)
+        for number, (kind, subject, state) in enumerate(
+            [
+                ("checks", "revision:1", "done"),
+                ("checks", "revision:1", "failed"),
+                ("renders", "revision:1", "cancelled"),
+                ("checks", "revision:2", "waiting"),
+                ("checks", "revision:3", "done"),
+            ],
+            1,
+        )
+    )
+    Work.objects.create(kind="checks", subject="revision:3", state="done")
+    Work.objects.exclude(pk=recent.pk).update(changed_at=long_ago)
+    with connection.cursor() as cursor:
+        for number, status, at in (
+            (1, "succeeded", long_ago),
+            (2, "failed", timezone.now()),
+            (4, "succeeded", long_ago),
+            (5, "todo", long_ago),
+        ):
+            cursor.execute(
+                "INSERT INTO procrastinate_jobs (id, queue_name, task_name, status) VALUES (%s, 'default', 'x', 'todo')", [number]
+            )
+            cursor.execute("DELETE FROM procrastinate_events WHERE job_id = %s", [number])
+            cursor.execute("UPDATE procrastinate_jobs SET status = %s WHERE id = %s", [status, number])
+            cursor.execute("DELETE FROM procrastinate_events WHERE job_id = %s", [number])
+            cursor.execute("INSERT INTO procrastinate_events (job_id, type, at) VALUES (%s, 'deferred', %s)", [number, at])
+    assert jobs.sweep() == (1, 1)
+    assert set(Work.objects.values_list("pk", flat=True)) >= {newer.pk, single.pk, opened.pk, recent.pk}
+    assert not Work.objects.filter(pk=old.pk).exists()
+    assert set(ProcrastinateJob.objects.values_list("pk", flat=True)) == {2, 4, 5}

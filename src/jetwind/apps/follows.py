@@ -11,7 +11,9 @@ from datetime import datetime
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.approvals.services import void_earlier, void_sent_back
+from jetwind.apps.audit.services import verified
 from jetwind.apps.intake.models import Mailing, Revision
+from jetwind.apps.jobs import services as jobs
 from jetwind.apps.links.services import open_links_of_new_revision
 from jetwind.apps.previews.services import ask_for_renders, ask_for_renders_of_house
 from jetwind.apps.review.answers import ask_for_checks, ask_for_rechecks, recheck_alike, recheck_copies, recheck_planned
@@ -51,8 +53,14 @@ def settings_changed(workspace: Workspace) -> None:
 
 
 def time_passed(since: datetime, until: datetime) -> None:
-    """A worker has looked at the clock: planned times have passed, and perhaps a day has begun, with which rulebooks begin and end."""
+    """A worker has looked at the clock: planned times have passed, and perhaps a day has begun, with which rulebooks begin and end.
+
+    Every hour the log is verified, and work of long ago is forgotten.
+    """
     recheck_planned(since, until)
+    if (since.date(), since.hour) != (until.date(), until.hour) or verified() is None:
+        jobs.defer("audit.verify_log")
+        jobs.defer("jobs.sweep")
     if since.date() != until.date():
         for workspace in Workspace.objects.order_by("pk"):
             ask_for_rechecks(workspace)

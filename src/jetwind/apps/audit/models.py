@@ -29,3 +29,15 @@ class LogEntry(models.Model):
         from jetwind.apps.audit.actions import sentence
 
         return sentence(self.action, self.data)
+
+
+class Verified(models.Model):
+    """When the whole log was verified last, and what came of it. There is one row. ``broken`` is the number of the first wrong entry."""
+
+    only = models.BooleanField(default=True, unique=True)
+    at = models.DateTimeField()
+    entries = models.PositiveBigIntegerField()
+    broken = models.BigIntegerField(null=True)
+
+    def __str__(self) -> str:
+        return f"{self.entries} entries verified at {self.at:%Y-%m-%d %H:%M}"

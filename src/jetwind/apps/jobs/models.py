@@ -35,6 +35,8 @@ class Work(models.Model):
             # The same work is never under way twice, even where two people ask for it at the same moment.
             models.UniqueConstraint("kind", "subject", condition=Q(state__in=["waiting", "running"]), name="one_open_work"),
         ]
+        # The newest of each kind for a subject, which every page asks for.
+        indexes = [models.Index(fields=["subject", "kind", "-id"], name="newest_of_a_subject")]
 
     def __str__(self) -> str:
         return f"{self.kind} for {self.subject}: {self.state}"

@@ -5,7 +5,7 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any, TypeVar
 
 from django.db import InterfaceError, InternalError, OperationalError, close_old_connections, connection, transaction
@@ -198,6 +198,29 @@ def settle() -> list[Work]:
             work.save()
             settled.append(work)
     return settled
+
+
+#: How long work that is over is remembered, besides the newest of its kind for its subject; and jobs of the queue that have ended.
+REMEMBERED = timedelta(days=7)
+
+
+def sweep() -> tuple[int, int]:
+    """Forget work that was over long ago, but for the newest of each kind for a subject, and jobs that ended then. Returns how many."""
+    before = timezone.now() - REMEMBERED
+    with transaction.atomic(), connection.cursor() as cursor:
+        cursor.execute(
+            "DELETE FROM jobs_work AS old WHERE state IN ('done', 'failed', 'cancelled') AND changed_at < %s AND EXISTS"
+            " (SELECT 1 FROM jobs_work AS newer WHERE newer.subject = old.subject AND newer.kind = old.kind AND newer.id > old.id)",
+            [before],
+        )
+        works = cursor.rowcount
+        cursor.execute(
+            "DELETE FROM procrastinate_jobs AS job WHERE status NOT IN ('todo', 'doing', 'aborting')"
+            " AND NOT EXISTS (SELECT 1 FROM procrastinate_events AS event WHERE event.job_id = job.id AND event.at >= %s)"
+            " AND NOT EXISTS (SELECT 1 FROM jobs_work AS work WHERE work.job_id = job.id AND work.state IN ('waiting', 'running'))",
+            [before],
+        )
+        return works, cursor.rowcount
 
 
 def _enqueue_again(work: Work, job: ProcrastinateJob, *, at: datetime | None = None) -> None:

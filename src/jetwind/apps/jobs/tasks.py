@@ -11,6 +11,13 @@ from jetwind.apps.jobs import services
 from jetwind.engines.machine import Needs
 
 
+@app.task(name="jobs.sweep", priority=1)
+def sweep() -> None:
+    """Forget work of long ago."""
+    services.drop_broken_connections()
+    services.sweep()
+
+
 @app.task(name="jobs.take_up_slow", pass_context=True)
 def take_up_slow(context: JobContext, task: str, arguments: dict[str, Any], work_id: int, needs: Needs | None = None) -> None:
     """Take slow work up whose time has come."""

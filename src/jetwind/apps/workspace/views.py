@@ -7,7 +7,7 @@ from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_http_methods
 
-from jetwind.apps.audit.services import first_broken_entry
+from jetwind.apps.audit.services import verified
 from jetwind.apps.jobs.services import latest_by_subject
 from jetwind.apps.ui.merging import as_shown, what_was_shown
 from jetwind.apps.ui.once import once
@@ -44,7 +44,7 @@ def settings(request: PersonRequest) -> HttpResponse:
         "workspace": workspace,
         "shown": as_shown(services.shown_settings(workspace)),
         "may_configure": may(request.user, "workspace:configure", workspace),
-        "broken_entry": first_broken_entry(),
+        "log": verified(),
         "machines": machines,
         "none_can": what_none_can(machines),
         "section": "settings",
