@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 import os
+import secrets
 import socket
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from datetime import timedelta
@@ -27,8 +28,7 @@ GONE_AFTER = timedelta(seconds=max(6 * settings.STALLED_AFTER_SECONDS, 60))
 
 def publish() -> str:
     """Write down what this process works with; returns the name of its row. Rows of this machine's workers that have ended go."""
-    host, facts, now = socket.gethostname()[:100], facts_here(), timezone.now()
-    name = f"{host}:{os.getpid()}"
+    host, facts, now, name = socket.gethostname()[:100], facts_here(), timezone.now(), _own_name()
     table = facts.as_json()
     key = hashlib.sha256(json.dumps(table, sort_keys=True).encode()).hexdigest()[:16]
     with transaction.atomic():
@@ -36,6 +36,12 @@ def publish() -> str:
         told = {"host": host, "key": key, "facts": table, "started_at": now, "seen_at": now, "is_stopped": False}
         Machine.objects.update_or_create(name=name, defaults=told)
     return name
+
+
+@lru_cache(maxsize=1)
+def _own_name() -> str:
+    # Containers may share a host's name and the numbers of processes.
+    return f"{socket.gethostname()[:80]}:{os.getpid()}:{secrets.token_hex(4)}"
 
 
 def seen(name: str, *, is_stopped: bool = False) -> None:

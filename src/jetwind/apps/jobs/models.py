@@ -50,7 +50,7 @@ class Work(models.Model):
 class Machine(models.Model):
     """A worker and what it works with. Each worker writes its own row; everybody else knows of machines what these rows say.
 
-    ``name`` is that of the machine with the number of the process. ``facts`` are those of ``engines.machine.MachineFacts``; equal facts
+    ``name`` is that of the machine with the number of the process and some letters drawn by lot. ``facts`` are those of ``engines.machine.MachineFacts``; equal facts
     have the same ``key``. ``seen_at`` moves on while the worker lives; ``is_stopped`` says that it has ended in good order.
     """
 
