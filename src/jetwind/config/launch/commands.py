@@ -62,6 +62,11 @@ def _database(*, owns: bool = False) -> Iterator[_Database]:
 
 
 def _environment(database: str, **more: str) -> dict[str, str]:
+    # The shell's part makes the key in the usual state folder; another folder, such as that of a test, has its own.
+    key = STATE / "secret-key"
+    if not key.exists():
+        key.touch(mode=0o600)
+        key.write_text(secrets.token_urlsafe(64))
     return {
         **os.environ,
         "DATABASE_URL": database,
