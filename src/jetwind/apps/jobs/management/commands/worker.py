@@ -12,13 +12,13 @@ from typing import Any
 from asgiref.sync import sync_to_async
 from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError, CommandParser
-from django.db import DatabaseError
+from django.db import Error
 from procrastinate.contrib.django import app
 from procrastinate.contrib.django.django_connector import DjangoConnector
 
 from jetwind.apps.jobs import machines
 from jetwind.apps.jobs.clock import look_after
-from jetwind.apps.jobs.services import give_back_soon, settle
+from jetwind.apps.jobs.services import drop_broken_connections, give_back_soon, settle
 from jetwind.apps.ui.once import forget_old
 from jetwind.engines.bounded import prepare
 
@@ -45,10 +45,11 @@ class Command(BaseCommand):
             CommandError: it ended without being asked to, as it does when the database goes away. The launcher starts another.
         """
         _give_memory_back()
+        if settings.DESK == "helpers":
+            # Its imports take seconds, as the facts of the machine do: both at once.
+            prepare()
         settings.MACHINE = machines.publish()
         queues = machines.queues_of(machines.own_facts())
-        if settings.DESK == "helpers":
-            prepare()
         # The connector that suits requests cannot listen for jobs; the worker needs the asynchronous one.
         connector = app.connector
         assert isinstance(connector, DjangoConnector)
@@ -56,7 +57,9 @@ class Command(BaseCommand):
             try:
                 asyncio.run(self._run(worker_app, queues, wait=not options["until_idle"]))
             finally:
-                with contextlib.suppress(DatabaseError):
+                # The database may be away, which is why the worker ends.
+                with contextlib.suppress(Error):
+                    drop_broken_connections()
                     machines.seen(settings.MACHINE, is_stopped=True)
 
     async def _run(self, worker_app: Any, queues: list[str], *, wait: bool) -> None:
