@@ -186,6 +186,10 @@ class TestQueues:
         assert ProcrastinateJob.objects.get(pk=job).queue_name == f"renders:{there.renders_key}"
         assert ProcrastinateJob.objects.get(pk=other).queue_name == "default"
         assert machines.pass_on() == 0
+        # One that has stopped in good order waits for nobody to notice.
+        Machine.objects.update(is_stopped=True)
+        assert machines.pass_on() == 1
+        assert ProcrastinateJob.objects.get(pk=job).queue_name == "renders"
 
     def test_publishing(self, settings: Any) -> None:
         """A worker has one row; the rows of this machine's workers that have ended go, those of others stay."""
@@ -206,6 +210,8 @@ class TestQueues:
         settings.MACHINE = name
         assert machines.own_facts().checks.keys() == registry().keys()
         Machine.objects.filter(name=name).delete()
+        machines._published.cache_clear()
+        assert machines.own_facts().checks.keys() == registry().keys()
         machines.seen(name)
         assert Machine.objects.filter(name=name).exists()
 

@@ -58,7 +58,9 @@ def own_facts() -> MachineFacts:
 @lru_cache(maxsize=2)
 def _published(name: str) -> MachineFacts:
     # The helpers of a worker are told its name: finding its facts out again would take each of them seconds.
-    return MachineFacts.from_json(Machine.objects.get(name=name).facts)
+    row = Machine.objects.filter(name=name).first()
+    # A worker that was paused for long comes back to find its row removed, until it writes it again.
+    return MachineFacts.from_json(row.facts) if row is not None else facts_here()
 
 
 def in_the_house() -> ArraySubquery:
@@ -133,7 +135,8 @@ def pass_on() -> int:
     moved = 0
     with connection.cursor() as cursor:
         for needs in NEEDS:
-            there = {f"{needs}:{MachineFacts.from_json(row).key(needs)}" for row in _at_work().values_list("facts", flat=True)}
+            rows = _at_work().filter(is_stopped=False).values_list("facts", flat=True)
+            there = {f"{needs}:{MachineFacts.from_json(row).key(needs)}" for row in rows}
             best = queue_for(needs)
             cursor.execute(
                 "UPDATE procrastinate_jobs SET queue_name = %s WHERE status = 'todo' AND queue_name <> %s AND queue_name <> ALL(%s)"
