@@ -412,14 +412,21 @@ class TestAppearance:
         assert "departs 42 %" in by_departure
 
     def test_other_ways_are_rendered_when_asked_for(self, house: Any, fake_browser: FakeBrowser) -> None:
-        """The page asks by itself, for one profile or for all; what a way does not change is not made twice."""
+        """After a press that led to it the page asks by itself, for one profile or for all; what a way does not change is not made twice."""
         revision = taken_in(house, illustrated())
         render(revision)
         client = house.client(house.reviewer)
         base = f"/mailings/{revision.mailing_id}/r1/"
         page = client.get(f"{base}appearance/?profile=phone-upright&mode=turned").content.decode()
         assert "Not rendered yet" in page
+        # Opened by its address, it asks for nothing.
+        assert 'hx-trigger="load"' not in page and "Render them" in page
+        pressed = {"Sec-Fetch-User": "?1", "Sec-Fetch-Site": "same-origin"}
+        page = client.get(f"{base}appearance/?profile=phone-upright&mode=turned", headers=pressed).content.decode()
         assert 'hx-trigger="load"' in page
+        elsewhere = {**pressed, "Sec-Fetch-Site": "cross-site"}
+        page = client.get(f"{base}appearance/?profile=phone-upright&mode=turned", headers=elsewhere).content.decode()
+        assert 'hx-trigger="load"' not in page
         answer = client.post(f"{base}renders/steer/", {"mode": "turned", "profile": "phone-upright"}, headers={"HX-Request": "true"})
         assert answer["HX-Refresh"] == "true"
         render(revision)

@@ -24,7 +24,7 @@ from jetwind.apps.previews.sheets import as_pdf, as_png
 from jetwind.apps.previews.views import described
 from jetwind.apps.review.frame import frame
 from jetwind.apps.review.selectors import station_address
-from jetwind.apps.ui.given import whole_number
+from jetwind.apps.ui.given import was_pressed, whole_number
 from jetwind.apps.workspace.access import PersonRequest, asks
 from jetwind.apps.workspace.selectors import chosen_profiles
 from jetwind.core.images.difference import difference
@@ -84,6 +84,7 @@ def compare(request: PersonRequest, mailing_id: int, number: int) -> HttpRespons
         "revisions": [one.number for one in revision.mailing.revisions.all() if one.pk != revision.pk],
         "is_ready": len(both) == 2 and not is_mixed,
         "is_mixed": is_mixed,
+        "was_pressed": was_pressed(request),
         "sights": SIGHTS,
         "both": both,
         "lacks": [

@@ -26,7 +26,7 @@ from jetwind.apps.previews.places import marks_on, pins_on, share
 from jetwind.apps.previews.selectors import element_at, marks_in, told
 from jetwind.apps.review.frame import frame
 from jetwind.apps.review.selectors import ShownFinding, station_address
-from jetwind.apps.ui.given import whole_number
+from jetwind.apps.ui.given import was_pressed, whole_number
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import PersonRequest, asks
@@ -140,6 +140,7 @@ def appearance(request: PersonRequest, mailing_id: int, number: int) -> HttpResp
     wanted = [asked.profile] if asked.profile else asked.ids
     found = _renders(revision, asked.mode, wanted, asked.whom)
     page = around.context() | _tools(asked) | {"renders_work": around.works.get(services.RENDERS)}
+    page["was_pressed"] = was_pressed(request)
     page["lacks"] = bool([name for name in wanted if name not in found or found[name].state == Render.State.WAITING])
     if asked.profile:
         profile, shot = profiles()[asked.profile], found.get(asked.profile)

@@ -25,6 +25,14 @@ def came_from(request: HttpRequest) -> str | None:
     return address if is_ours else None
 
 
+def was_pressed(request: HttpRequest) -> bool:
+    """Whether a person's press on a page of ours led here (W3C Fetch Metadata Request Headers, §2.3 and §2.4; from memory).
+
+    Such a page may ask at once for what it lacks. Opened by its address, it asks for nothing before somebody presses a button.
+    """
+    return request.headers.get("Sec-Fetch-User") == "?1" and request.headers.get("Sec-Fetch-Site") == "same-origin"
+
+
 def form_in_utf8(get_response: Callable[[HttpRequest], HttpResponse]) -> Callable[[HttpRequest], HttpResponse]:
     """Middleware: a form in another charset than UTF-8, which no page of ours asks for, is refused before anything reads it."""
 
