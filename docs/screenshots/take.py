@@ -108,6 +108,9 @@ def main(address: str) -> None:
         odell = window(browser, address, "odell")
         odell.goto("/people/")
         shot(odell, "people")
+        odell.goto("/settings/")
+        odell.get_by_role("heading", name="Machines").scroll_into_view_if_needed()
+        shot(odell, "settings")
         browser.close()
 
 

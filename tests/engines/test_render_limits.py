@@ -266,8 +266,8 @@ class TestHeavy:
 
     def test_a_worn_browser_is_followed_by_a_fresh_one(self, monkeypatch: pytest.MonkeyPatch) -> None:
         """After so many pictures, or fewer where it is crowded, though other pages wait for their turn; every picture comes."""
-        monkeypatch.setattr(chromium, "PICTURES_PER_BROWSER", 4)
-        monkeypatch.setattr(chromium, "PICTURES_WHEN_CROWDED", 2)
+        monkeypatch.setattr(crowding, "PICTURES_PER_BROWSER", 4)
+        monkeypatch.setattr(crowding, "PICTURES_WHEN_CROWDED", 2)
         browser = Browser()
         started: list[int] = []
         start = browser._start

@@ -28,7 +28,7 @@ if TYPE_CHECKING:
 
 @click.group(no_args_is_help=False)
 def app() -> None:
-    """Check a message before it is sent, see it as mail programs show it, and see what is known of them."""
+    """Check a message, render it in simulated mail clients, and list the facts about these clients."""
 
 
 def _file(name: str, help: str) -> Callable[[Any], Any]:

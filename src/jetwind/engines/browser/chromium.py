@@ -46,8 +46,6 @@ SLOTS = 3
 MOST_KEPT = SLOTS + 1
 #: Octets that the browser's processes may have for themselves; on real newsletters they take a third.
 MOST_MEMORY = 1_500_000_000
-#: Chromium keeps memory from page to page; a fresh one after so many pictures bounds it, and after fewer where it is crowded.
-PICTURES_PER_BROWSER, PICTURES_WHEN_CROWDED = 200, 30
 #: What is painted of a page while it loads, in px. Under about 100 px the full browser stops painting; the headless shell does not mind.
 _WINDOW = {"width": 300, "height": 300}
 
@@ -344,8 +342,7 @@ class Browser:
         async with self._starting:
             if self._devtools is not None and not self._devtools.is_open:
                 await self._close()
-            is_worn = self._taken >= (PICTURES_WHEN_CROWDED if self._crowding else PICTURES_PER_BROWSER)
-            if is_worn and self._at_work <= {key}:
+            if self._crowding.is_worn(self._taken) and self._at_work <= {key}:
                 await self._close()
             if self._devtools is None:
                 await self._start()

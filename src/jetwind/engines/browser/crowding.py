@@ -11,6 +11,8 @@ from jetwind.engines.browser.pages import OneMessage
 
 #: Octets of all its processes beyond which the browser is crowded: no page is kept for the next picture, and each message has one at a time.
 CROWDED = 400_000_000
+#: Chromium keeps memory from page to page; a fresh one after so many pictures bounds it, and after fewer where it is crowded.
+PICTURES_PER_BROWSER, PICTURES_WHEN_CROWDED = 200, 30
 
 
 class Crowding:
@@ -25,6 +27,10 @@ class Crowding:
 
     def __bool__(self) -> bool:
         return self._octets > CROWDED
+
+    def is_worn(self, pictures: int) -> bool:
+        """Whether a browser that has taken so many pictures is to be followed by a fresh one."""
+        return pictures >= (PICTURES_WHEN_CROWDED if self else PICTURES_PER_BROWSER)
 
     @contextlib.asynccontextmanager
     async def room_for(self, message: OneMessage) -> AsyncIterator[None]:

@@ -15,7 +15,7 @@ class Command(BaseCommand):
     help = __doc__
 
     def handle(self, *args: Any, **options: Any) -> None:
-        """Verify, and keep what was found for Settings.
+        """Verify every entry, and keep the result, which Settings shows.
 
         Raises:
             CommandError: an entry does not follow from the one before.
