@@ -12,8 +12,10 @@ import subprocess
 import time
 from pathlib import Path
 
+from jetwind.core.errors import JetwindError
 
-class SetupFailed(Exception):
+
+class SetupFailed(JetwindError):
     """Something that Jetwind needs could not be set up; the text says what and what to do."""
 
 

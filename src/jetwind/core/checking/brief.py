@@ -7,6 +7,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any, TypedDict
 
+from jetwind.core.errors import Unusable
 from jetwind.core.source.plain import Unfit, read
 
 #: Places that an item may be asked for in, by the word used for them.
@@ -24,7 +25,7 @@ class _Lists(TypedDict, total=False):
     wording: dict[str, Any]
 
 
-class UnusableBrief(ValueError):
+class UnusableBrief(Unusable):
     """A brief that cannot be read; the text names the entry and the remedy."""
 
 

@@ -9,6 +9,7 @@ from typing import Any, cast
 from jetwind.core.checking.context import Context
 from jetwind.core.checking.finding import Hit, Level
 from jetwind.core.checking.samples import CheckSample
+from jetwind.core.errors import JetwindError
 from jetwind.core.message import Message
 
 
@@ -52,7 +53,7 @@ class Check:
         return (self.find.__doc__ or "").strip().splitlines()[0]
 
 
-class DeclarationError(Exception):
+class DeclarationError(JetwindError):
     """A check is declared wrongly; raised at import, so that it is never noticed later."""
 
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Any, Literal
 
+from jetwind.core.errors import JetwindError
 from jetwind.core.message import Header, Message
 from jetwind.core.source import Position, SourceText, Span
 
@@ -184,11 +185,11 @@ class CheckResult:
     used: frozenset[str] = frozenset()
 
 
-class CannotTell(Exception):
+class CannotTell(JetwindError):
     """Raised by a check that lacks what it needs; the text says what, and is shown."""
 
 
-class DoesNotApply(Exception):
+class DoesNotApply(JetwindError):
     """Raised by a check that has nothing to look at in this message; the text says why, and is shown."""
 
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from datetime import date, datetime
 from functools import lru_cache
 
+from jetwind.core.errors import Unusable
 from jetwind.core.facts import table
 from jetwind.core.source.plain import FIRST_YEAR, LAST_YEAR, NotToml, toml
 
@@ -76,7 +77,7 @@ class Rulebook:
         return frozenset(demand.check for demand in self.demands) | ({"footer.house-words"} if self.words else frozenset())
 
 
-class UnusableRulebook(ValueError):
+class UnusableRulebook(Unusable):
     """A house rulebook that says nothing usable; the text names the entry."""
 
 

@@ -8,10 +8,11 @@ from typing import Any
 
 from jetwind.core.checking.declaration import Check, Options
 from jetwind.core.checking.options import options_of
+from jetwind.core.errors import Unusable
 from jetwind.core.source.plain import Unfit, read
 
 
-class UnusableSetting(ValueError):
+class UnusableSetting(Unusable):
     """A level or threshold that a check cannot use; the text names the check, the setting and the remedy."""
 
 

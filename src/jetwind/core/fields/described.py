@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from jetwind.core.errors import Unusable
 from jetwind.core.fields.shapes import tokens
 from jetwind.core.fields.syntax import LIQUID, BlockWords, FieldToken, Syntax
 from jetwind.core.source.plain import NotToml, toml
@@ -15,7 +16,7 @@ LONGEST_MARK, MOST_WORDS, LONGEST_WORD = 8, 6, 20
 _KEYS = {"name", "open", "close", "default", "block-open", "block-close", "if", "else", "end", "comment-open", "comment-close", "escapes"}
 
 
-class UnusableSyntax(ValueError):
+class UnusableSyntax(Unusable):
     """A description that makes no syntax; the text is one sentence that names what is wrong, ``key`` the entry."""
 
     def __init__(self, key: str, sentence: str) -> None:

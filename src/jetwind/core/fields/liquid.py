@@ -11,6 +11,7 @@ from liquid import BoundTemplate, Environment, Mode, RenderContext
 from liquid.exceptions import LiquidError, ResourceLimitError
 from liquid.token import Token
 
+from jetwind.core.errors import JetwindError
 from jetwind.core.fields.keeping import kept
 from jetwind.core.fields.metering import spend
 from jetwind.core.source import FILLING
@@ -32,7 +33,7 @@ def rendered(source: str, values: Mapping[str, str]) -> tuple[str | None, str]:
         spend(meter.characters, meter.rounds)
 
 
-class PastLimit(ResourceLimitError):
+class PastLimit(JetwindError, ResourceLimitError):
     """Filling a template asks for more than a limit; the text says for what."""
 
 

@@ -17,6 +17,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Literal
 
+from jetwind.core.errors import Unusable
 from jetwind.core.fields import LIQUID, Syntax
 from jetwind.core.message.envelope import Envelope
 from jetwind.core.message.mime import charset_defect, document_charset, read_mime, text_part
@@ -39,7 +40,7 @@ _HEADER_LINE = re.compile(rb"[!-9;-~]+[ \t]*:")
 _BROKEN_ZIP = (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, OSError, ValueError, KeyError)
 
 
-class UnusableInput(Exception):
+class UnusableInput(Unusable):
     """The input cannot be held as a message; the text says what and why, in one sentence for a person."""
 
 

@@ -6,6 +6,7 @@ import re
 from dataclasses import dataclass
 from typing import Literal
 
+from jetwind.core.errors import Unusable
 from jetwind.core.links.addresses import organisational_domain
 
 _TAG = re.compile(r"\s*(?P<name>[A-Za-z]{1,10})\s*=\s*(?P<value>[^;]*?)\s*\Z")
@@ -25,7 +26,7 @@ class DmarcRecord:
     reports: tuple[str, ...] = ()
 
 
-class DmarcFault(ValueError):
+class DmarcFault(Unusable):
     """A record that receivers ignore; the text says why."""
 
 

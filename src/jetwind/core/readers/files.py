@@ -15,6 +15,7 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from jetwind.core.errors import Unusable
 from jetwind.core.message import Sample
 from jetwind.core.readers import vcard
 from jetwind.core.source.cells import as_csv, unguarded
@@ -29,7 +30,7 @@ _SEPARATORS = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "strokes"}
 _CONTROL = re.compile(r"[\x00-\x08\x0b\x0c\x0e-\x1f]")
 
 
-class UnusableReaders(ValueError):
+class UnusableReaders(Unusable):
     """A file that cannot be read as readers; the text says what is wrong, and where."""
 
 

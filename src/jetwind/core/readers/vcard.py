@@ -12,6 +12,7 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 
+from jetwind.core.errors import Unusable
 from jetwind.core.message.mime import text_part
 
 #: Octets of a line without its end, after which it is folded (§3.2).
@@ -40,7 +41,7 @@ _CHARSET = re.compile(r";CHARSET=\"?([\w.:-]+)", re.IGNORECASE)
 _ESCAPE = re.compile(r"\\(.)", re.DOTALL)
 
 
-class BrokenCard(ValueError):
+class BrokenCard(Unusable):
     """A card that does not end, or a line that is no property; the text says which."""
 
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 import re
 from typing import Any, TypeVar
 
+from jetwind.core.errors import Unusable
+
 T = TypeVar("T")
 
 _WORDS = {"str": "a text", "int": "a whole number", "float": "a number", "bool": "true or false", "array": "a list", "object": "a table"}
@@ -13,7 +15,7 @@ _TYPES = {"str": str, "int": int, "float": float, "bool": bool, "array": list, "
 _STEP = re.compile(r"\.(\w+)|\[(\d+|\.\.\.)\]")
 
 
-class Unfit(ValueError):
+class Unfit(Unusable):
     """A value that does not fit; the text names its place, what it has to be, and what it is."""
 
 

@@ -12,6 +12,8 @@ from typing import Any
 
 from tinycss2.color4 import parse_color
 
+from jetwind.core.errors import JetwindError
+
 Rgba = tuple[int, int, int, float]
 
 #: Functions that are colours.
@@ -38,7 +40,7 @@ _ANGLES = {"deg": 1.0, "grad": 0.9, "rad": 180 / math.pi, "turn": 360.0}
 _DEEPEST = 12
 
 
-class _Unknown(Exception):
+class _Unknown(JetwindError):
     """A value that cannot be told: a variable, the colour of the text around, nonsense inside a function."""
 
 

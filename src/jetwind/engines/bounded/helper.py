@@ -23,6 +23,7 @@ from multiprocessing.context import BaseContext
 from pathlib import Path
 from typing import Any, Concatenate, Literal, ParamSpec, Protocol, TypeVar
 
+from jetwind.core.errors import PastBudget
 from jetwind.engines.bounded.own_limit import Late, within_own_limit
 
 Answer = TypeVar("Answer")
@@ -72,10 +73,6 @@ class Budget:
         return Budget(
             self.answer_seconds * factor, self.all_seconds * factor, int(self.memory * min(factor, 2.0)), self.clock_seconds * factor
         )
-
-
-class PastBudget(Exception):
-    """An answer costs more than its budget; the text says which limit, as the end of "cannot tell: "."""
 
 
 class Holder(Protocol):

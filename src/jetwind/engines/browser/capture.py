@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Literal
 
+from jetwind.core.errors import JetwindError
 from jetwind.core.profiles import Profile, Rewritten
 from jetwind.core.renders.measured import Measured
 
@@ -93,7 +94,7 @@ class Capture:
         return max(1, round(self.measured.height * self.measured.scale))
 
 
-class CaptureFailed(Exception):
+class CaptureFailed(JetwindError):
     """The browser could not lay the page out in the time allowed, or died; the text says which.
 
     ``for_time`` says that it was the time that was lacking: on a machine with less to do it may come out.

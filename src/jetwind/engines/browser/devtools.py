@@ -18,6 +18,7 @@ import tempfile
 from collections.abc import Sequence
 from typing import Any
 
+from jetwind.core.errors import JetwindError
 from jetwind.engines.browser.fonts import configuration
 
 #: Octets read from the browser at once; a picture comes as one message of megabytes.
@@ -33,7 +34,7 @@ _PAGE_GONE = ("Inspector.targetCrashed", "Target.detachedFromTarget")
 CLOSED = "the page or the browser is closed"
 
 
-class DevToolsError(Exception):
+class DevToolsError(JetwindError):
     """The browser refused a command, or went away before it had answered."""
 
 

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from typing import Literal, Protocol, TypeVar
 
+from jetwind.core.errors import JetwindError
 from jetwind.core.profiles import REFERENCE, Profile, Rewriter, Rewritten, untouched
 from jetwind.core.renders import Render, Renders
 from jetwind.core.renders.enlarged import Loss as Lost
@@ -34,7 +35,7 @@ class Captures(Protocol):
         """What is lost of a page whose text is set twice as large; None where it does not say so in time."""
 
 
-class OutOfTime(Exception):
+class OutOfTime(JetwindError):
     """Time on the clock ran out before every page was laid out. That says nothing of the message: a machine with less to do may get further."""
 
 

@@ -20,6 +20,7 @@ import aiohttp
 from yarl import URL
 
 from jetwind import __version__
+from jetwind.core.errors import JetwindError
 from jetwind.core.images import measure
 from jetwind.core.images.bounded import pixel_size
 from jetwind.core.images.facts import facts_of, is_drawing
@@ -78,7 +79,7 @@ class Fetched:
     body: bytes = b""
 
 
-class _Ended(Exception):
+class _Ended(JetwindError):
     """Asking ended with a problem."""
 
     def __init__(self, problem: Problem, why: str) -> None:

@@ -6,13 +6,14 @@ import ipaddress
 from dataclasses import dataclass
 from functools import lru_cache
 
+from jetwind.core.errors import JetwindError
 from jetwind.core.facts.special_purpose import IpAddress, is_public, meant_by, metadata_addresses, translated
 from jetwind.core.links.addresses import WEB, Address
 
 DEFAULT_PORTS = {"http": 80, "https": 443}
 
 
-class Refusal(OSError):
+class Refusal(JetwindError, OSError):
     """An address that is not asked for; the text says why, for people."""
 
 

@@ -8,6 +8,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Protocol
 
+from jetwind.core.errors import JetwindError
+
 #: Seconds that looking one name up may take.
 PATIENCE_S = 5.0
 
@@ -16,7 +18,7 @@ PATIENCE_S = 5.0
 _KNOWN_EVERYWHERE = "a.root-servers.net"
 
 
-class NoWayOut(OSError):
+class NoWayOut(JetwindError, OSError):
     """Name servers that know no name at all: it is this machine that has no way out, and no name that is wrong."""
 
 

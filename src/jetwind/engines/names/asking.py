@@ -8,6 +8,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from typing import Literal, Protocol
 
+from jetwind.core.errors import JetwindError
 from jetwind.core.papers import Lookup
 
 RecordType = Literal["A", "AAAA", "MX", "TXT", "PTR", "CNAME", "SPF"]
@@ -17,7 +18,7 @@ MOST_LOOKUPS = 200
 _MOST_RECORDS, _MOST_CHARACTERS = 40, 4_000
 
 
-class NoAnswer(Exception):
+class NoAnswer(JetwindError):
     """Nobody answered for a name; the text says why."""
 
 

@@ -13,6 +13,7 @@ import dns.name
 import dns.rdatatype
 import dns.zone
 
+from jetwind.core.errors import Unusable
 from jetwind.core.source.files import read_text, why
 from jetwind.engines.names.asking import NoAnswer, Records, RecordType, Resolver
 from jetwind.engines.names.dns import read
@@ -22,7 +23,7 @@ MOST_OCTETS = 2_000_000
 _MOST_ALIASES = 10
 
 
-class UnusableZone(ValueError):
+class UnusableZone(Unusable):
     """A file that holds no name records; the text names the line."""
 
 
