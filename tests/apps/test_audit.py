@@ -23,16 +23,20 @@ class TestChain:
     def test_a_whole_chain_holds(self, house: Any) -> None:
         """Entries follow from one another."""
         for number in range(3):
-            record("mailing.changed", actor=house.author, mailing_id=1, fields=str(number))
+            record("mailing.changed", actor=house.author, house=house.workspace.pk, fields=str(number))
         assert (verify().broken, verify().entries) == (None, LogEntry.objects.count())
-        entries = list(LogEntry.objects.all())
+        entries = list(LogEntry.objects.filter(chain=house.workspace.pk))
+        assert len(entries) == 3
         assert [entry.previous_hash for entry in entries[1:]] == [entry.hash for entry in entries[:-1]]
 
-    @pytest.mark.parametrize("change", ['data = \'{"fields": "other"}\'', "actor_id = null", "action = 'mailing.copied'", "at = now()"])
+    @pytest.mark.parametrize(
+        "change",
+        ['data = \'{"fields": "other"}\'', "actor_id = null", "action = 'mailing.copied'", "at = now()", "chain = 0", "workspace_id = 0"],
+    )
     def test_a_change_behind_the_database_rules_is_noticed(self, house: Any, change: str) -> None:
         """Somebody with the superuser's rights switched the trigger off; the chain tells."""
         for number in range(3):
-            record("mailing.changed", actor=house.author, mailing_id=1, fields=str(number))
+            record("mailing.changed", actor=house.author, house=house.workspace.pk, fields=str(number))
         second = LogEntry.objects.all()[1]
         with connection.cursor() as cursor:
             cursor.execute("set session_replication_role = replica")

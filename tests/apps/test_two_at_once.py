@@ -10,13 +10,14 @@ import pytest
 from django.contrib import messages
 from django.contrib.messages.storage.fallback import FallbackStorage
 from django.core.files.uploadedfile import SimpleUploadedFile
-from django.db import DatabaseError, OperationalError, connection
+from django.db import DatabaseError, OperationalError, connection, transaction
 from django.http import HttpResponse
 from psycopg.errors import AdminShutdown, DeadlockDetected
 
 import jetwind.apps
 from jetwind.apps.approvals import services as approvals
 from jetwind.apps.audit.models import LogEntry
+from jetwind.apps.audit.services import record, verify
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.services import Details, add_revision, change_details, start_copy, take_in
 from jetwind.apps.jobs.models import Work
@@ -362,3 +363,36 @@ class TestTriedAgain:
         """A database that went away is no conflict."""
         with pytest.raises(OperationalError):
             tried_again(self.broken_off(1, AdminShutdown), self.request(rf))
+
+
+def test_the_log_of_one_workspace_waits_for_no_other(house: Any) -> None:
+    """While a transaction that wrote to one log is open, another workspace writes; a second writer of the same log waits."""
+    written, done = threading.Event(), threading.Event()
+
+    def hold_open() -> None:
+        try:
+            with transaction.atomic():
+                record("mailing.changed", actor=house.author, house=house.workspace.pk, fields="held")
+                written.set()
+                done.wait(30)
+        finally:
+            connection.close()
+
+    holder = threading.Thread(target=hold_open)
+    holder.start()
+    try:
+        assert written.wait(30)
+        with connection.cursor() as cursor:
+            cursor.execute("set lock_timeout = '200ms'")
+        elsewhere = Workspace.objects.get(name="Elsewhere")
+        record("mailing.changed", actor=house.outsider, house=elsewhere.pk, fields="at once")
+        with pytest.raises(OperationalError, match="lock timeout"):
+            record("mailing.changed", actor=house.author, house=house.workspace.pk, fields="waits")
+    finally:
+        done.set()
+        holder.join(30)
+    with connection.cursor() as cursor:
+        cursor.execute("set lock_timeout = 0")
+    record("mailing.changed", actor=house.author, house=house.workspace.pk, fields="next")
+    assert [entry.data["fields"] for entry in LogEntry.objects.filter(chain=house.workspace.pk)] == ["held", "next"]
+    assert verify().broken is None

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
-from typing import Any
+from typing import Any, Protocol
 
 from django.db import connection, transaction
 from django.utils import timezone
@@ -12,13 +12,28 @@ from django.utils import timezone
 from jetwind.apps.audit.actions import ACTIONS
 from jetwind.apps.audit.models import LogEntry, Verified
 
-#: Key of the advisory lock that puts entries in one row; any constant does, this one is the number of the table.
+#: First key of the advisory locks that put the entries of a chain in one row; any constant does. The second key is the number of the chain.
 _LOCK = 7_310_001
+#: A key of an advisory lock has 31 bits.
+_KEYS = 2**31
 FIRST_HASH = "0" * 64
+#: The chain of entries that concern no workspace.
+NO_WORKSPACE = 0
 
 
-def record(action: str, *, actor: Any, mailing_id: int | None = None, **data: Any) -> LogEntry:
-    """Add an entry. Part of the caller's transaction: what is rolled back was never logged.
+class OfAWorkspace(Protocol):
+    """A mailing, as far as the log knows it."""
+
+    pk: Any
+    workspace_id: Any
+
+
+def record(action: str, *, actor: Any, mailing: OfAWorkspace | None = None, house: int | None = None, **data: Any) -> LogEntry:
+    """Add an entry to the chain of a workspace: that of ``mailing``, or the one with the number ``house``; with neither, to the chain of no workspace.
+
+    The entry is part of the caller's transaction: an entry of a transaction that is rolled back was never logged. Each workspace has a chain
+    of its own, so that writers of two workspaces do not wait for each other. A transaction that writes to the chain of no workspace and to
+    another takes the former first.
 
     Raises:
         ValueError: the action is not in the catalogue, or its sentence lacks data.
@@ -29,34 +44,46 @@ def record(action: str, *, actor: Any, mailing_id: int | None = None, **data: An
         ACTIONS[action].format(**data)
     except KeyError as missing:
         raise ValueError(f"{action} needs {missing}") from missing
+    workspace = mailing.workspace_id if mailing is not None else house
+    chain = workspace or NO_WORKSPACE
     with transaction.atomic():
         # Held to the end of the transaction, so that two writers cannot both follow the same entry.
         with connection.cursor() as cursor:
-            cursor.execute("select pg_advisory_xact_lock(%s)", [_LOCK])
-        last = LogEntry.objects.order_by("-id").values_list("hash", flat=True).first() or FIRST_HASH
-        entry = LogEntry(at=timezone.now(), actor=actor, action=action, mailing_id=mailing_id, data=data, previous_hash=last)
+            cursor.execute("select pg_advisory_xact_lock(%s, %s)", [_LOCK, chain % _KEYS])
+        last = LogEntry.objects.filter(chain=chain).order_by("-id").values_list("hash", flat=True).first() or FIRST_HASH
+        entry = LogEntry(
+            at=timezone.now(),
+            actor=actor,
+            action=action,
+            chain=chain,
+            workspace_id=workspace,
+            mailing_id=mailing.pk if mailing is not None else None,
+            data=data,
+            previous_hash=last,
+        )
         entry.hash = entry_hash(entry)
         entry.save()
     return entry
 
 
 def entry_hash(entry: LogEntry) -> str:
-    """SHA-256 over the entry's content and the hash before it."""
-    content = json.dumps(
-        [entry.previous_hash, entry.at.isoformat(), entry.actor_id, entry.action, entry.mailing_id, entry.data],
-        sort_keys=True,
-        ensure_ascii=False,
-    )
+    """SHA-256 over the entry's content and the hash before it in its chain."""
+    told = [entry.previous_hash, entry.at.isoformat(), entry.actor_id, entry.action, entry.mailing_id, entry.data]
+    # Entries from before each workspace had a chain stand in that of no workspace, and their hashes cover no chain.
+    content = json.dumps(told if entry.chain == NO_WORKSPACE else [*told, entry.chain], sort_keys=True, ensure_ascii=False)
     return hashlib.sha256(content.encode()).hexdigest()
 
 
 def verify() -> Verified:
-    """Verify the whole chain, and keep what was found: a hundred thousand entries take seconds, which no page may."""
+    """Verify every chain, and keep the result: a hundred thousand entries take seconds, which no page may."""
     entries, broken = 0, None
-    previous = FIRST_HASH
-    for entry in LogEntry.objects.order_by("id").iterator():
+    chain, previous = NO_WORKSPACE, FIRST_HASH
+    for entry in LogEntry.objects.order_by("chain", "id").iterator():
         entries += 1
-        if entry.previous_hash != previous or entry.hash != entry_hash(entry):
+        if entry.chain != chain:
+            chain, previous = entry.chain, FIRST_HASH
+        moved = entry.chain != NO_WORKSPACE and entry.workspace_id != entry.chain
+        if moved or entry.previous_hash != previous or entry.hash != entry_hash(entry):
             broken = entry.pk
             break
         previous = entry.hash

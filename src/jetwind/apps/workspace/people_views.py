@@ -98,7 +98,7 @@ def people(request: PersonRequest) -> HttpResponse:
         "roles": ROLES,
         "allowed": permissions_of(request.user, workspace),
         "can_mail": can_mail(),
-        "log": LogEntry.objects.filter(data__house=workspace.pk).select_related("actor").order_by("-id")[:30],
+        "log": LogEntry.objects.filter(workspace_id=workspace.pk, mailing_id=None).select_related("actor").order_by("-id")[:30],
         "section": "people",
     }
     return render(request, "workspace/people.html", page)
