@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from jetwind.apps.departures.selectors import Leaving, leaving, messages
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.services import take_in
 from jetwind.apps.jobs.models import Work
@@ -34,3 +35,8 @@ def walked(house: Any, revision: Revision) -> Revision:
     for station in STATIONS:
         look_at(house.reviewer, revision, station.slug)
     return Revision.objects.select_related("mailing__workspace").get(pk=revision.pk)
+
+
+def listed_in(workspace: Any, **asked: Any) -> list[Leaving]:
+    """The rows of Departures."""
+    return leaving(messages(workspace, **asked).values_list("pk", flat=True))

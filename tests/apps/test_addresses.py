@@ -1,6 +1,8 @@
 """Every address for every role and for another workspace: the table of docs/permissions.md, walked."""
 
 import re
+import tomllib
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -141,3 +143,18 @@ def test_signed_out(house: Any, things: dict[str, Any]) -> None:
             assert answer["Location"].startswith("/sign-in/")
         else:
             assert answer.status_code in (200, 302, 404), address.path
+
+
+def test_no_view_reaches_into_engines() -> None:
+    """Every module with a view is named by the contract that lint-imports holds it to."""
+    contracts = tomllib.loads((ROOT / "pyproject.toml").read_text())["tool"]["importlinter"]["contracts"]
+    [named] = [one["source_modules"] for one in contracts if one["name"] == "views do not reach into engines"]
+    patterns = [re.compile(name.replace(".", r"\.").replace("*", "[a-z_]+")) for name in named]
+    source = ROOT / "src"
+    modules = [
+        ".".join(path.relative_to(source).with_suffix("").parts)
+        for path in Path(source / "jetwind" / "apps").rglob("*.py")
+        if re.search(r"^@asks\(", path.read_text(), re.MULTILINE)
+    ]
+    assert len(modules) > 15
+    assert not [name for name in modules if not any(pattern.fullmatch(name) for pattern in patterns)]

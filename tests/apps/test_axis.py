@@ -9,6 +9,8 @@ import pytest
 from jetwind.apps.departures.axis import LANES, AxisMark, _extent, axis
 from jetwind.apps.departures.selectors import Leaving
 from jetwind.apps.intake.models import Mailing, Revision
+from jetwind.apps.review.models import ReadinessFacts
+from jetwind.apps.review.readiness import Readiness
 
 NOW = datetime(2027, 1, 1, tzinfo=UTC)
 
@@ -16,7 +18,7 @@ NOW = datetime(2027, 1, 1, tzinfo=UTC)
 def leaving(title: str, days: float | None) -> Leaving:
     """A row of the list; nothing is stored."""
     mailing = Mailing(title=title, planned_at=NOW + timedelta(days=days) if days is not None else None)
-    return Leaving(mailing, Revision(mailing=mailing, number=1), 0, 0, 0, 0, "", True, False)
+    return Leaving(mailing, Revision(mailing=mailing, number=1), ReadinessFacts(), Readiness(0, "", None, is_cleared=False))
 
 
 def apart(marks: list[AxisMark]) -> bool:

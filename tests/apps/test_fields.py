@@ -176,7 +176,7 @@ class TestStation:
         def past(*_: Any, **__: Any) -> Any:
             raise PastBudget("it takes more than a second")
 
-        monkeypatch.setattr("jetwind.apps.review.fields_station.overview_bounded", past)
+        monkeypatch.setattr("jetwind.apps.review.overview.overview_bounded", past)
         page = shown(house, taken_in(house, mail(MARKED), "g.eml"))
         assert "cannot be laid out for these readers: it takes more than a second" in page
 

@@ -24,7 +24,7 @@ from jetwind.apps.jobs.models import Work
 from jetwind.apps.links import answering, services
 from jetwind.apps.links import house as wires
 from jetwind.apps.links.models import Kind, LetOpen, LinkAnswer, Opened, SeenByHand, Wire
-from jetwind.apps.links.station import Station
+from jetwind.apps.links.stations.links import Station
 from jetwind.apps.links.tasks import fetch_pictures, open_links
 from jetwind.apps.previews import services as previews
 from jetwind.apps.previews.models import Render
@@ -263,7 +263,7 @@ class TestShut:
 
     def keeping(self, house: Any, revision: Revision) -> dict[str, str]:
         """Why each address is shut."""
-        keeping = wires.keeping_of(revision.mailing)
+        keeping = wires.keeping_of(revision)
         return {one.address: keeping.why_shut(one) for one in answering.listing(revision).destinations}
 
     def test_ways_out_stay_shut(self, house: Any) -> None:

@@ -13,11 +13,10 @@ from django.utils.safestring import SafeString
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.accounts.permissions import PERMISSIONS, roles_for
-from jetwind.apps.departures.selectors import departures
 from jetwind.apps.ui.filling import filled, joined
 from jetwind.apps.workspace.access import may
 from jetwind.core.reports import STATIONS
-from tests.apps.helpers import taken_in, walked
+from tests.apps.helpers import listed_in, taken_in, walked
 from tests.factories import GOOD_HTML, mail, package, picture
 
 ROLES = ("reviewer", "author", "approver", "operator", "owner")
@@ -200,21 +199,21 @@ class TestDepartures:
         taken_in(house, mail(GOOD_HTML + '<img src="https://k.org/a.png">'), details=Details("Never"))
         taken_in(house, details=Details("Soon", planned_at=datetime(2027, 3, 1, tzinfo=UTC)))
         walked(house, late)
-        rows = departures(house.workspace)
-        assert [(row.mailing.title, row.holding) for row in rows] == [
+        rows = listed_in(house.workspace)
+        assert [(row.mailing.title, row.readiness.holding) for row in rows] == [
             ("Soon", "11 stations not looked at"),
             ("Late", "waits for sign-offs"),
             ("Never", "1 open stop"),
         ]
-        assert [row.stripes for row in rows] == [0, 5, 0]
-        assert [row.mailing.title for row in departures(house.workspace, search="sOO")] == ["Soon"]
-        assert departures(house.workspace, stage="released") == []
+        assert [row.readiness.stripes for row in rows] == [0, 5, 0]
+        assert [row.mailing.title for row in listed_in(house.workspace, search="sOO")] == ["Soon"]
+        assert listed_in(house.workspace, stage="released") == []
 
     def test_notes_are_told_too(self, house: Any, client: Any) -> None:
         """A message with nothing but a note does not read as one with nothing open."""
         taken_in(house, mail(GOOD_HTML, From="Kiln Works <noreply@kiln.org>"))
-        row = departures(house.workspace)[0]
-        assert (row.stops, row.fixes, row.notes) == (0, 0, 1)
+        row = listed_in(house.workspace)[0]
+        assert (row.facts.stops, row.facts.fixes, row.facts.notes) == (0, 0, 1)
         client.force_login(house.reviewer)
         page = client.get("/").content.decode()
         assert "1 note" in " ".join(page.split())
@@ -224,7 +223,7 @@ class TestDepartures:
         for _ in range(12):
             taken_in(house)
         with django_assert_max_num_queries(10):
-            assert len(departures(house.workspace)) == 12
+            assert len(listed_in(house.workspace)) == 12
 
 
 class TestHouse:

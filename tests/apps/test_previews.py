@@ -479,7 +479,7 @@ class TestAppearance:
         assert work is not None
         jobs.report(work.pk, done=2, total=6, doing="Phone, upright")
         client = house.client(house.author)
-        address = f"/mailings/{revision.mailing_id}/r1/renders/progress/"
+        address = f"/mailings/{revision.mailing_id}/r1/appearance/progress/"
         answer = client.get(address)
         assert "2 of 6 renders: Phone, upright" in answer.content.decode()
         assert "data-fresh" not in answer.content.decode()

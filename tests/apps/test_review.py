@@ -5,7 +5,6 @@ from typing import Any
 import pytest
 from django.db import IntegrityError, transaction
 
-from jetwind.apps.departures.selectors import departures
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.services import add_revision
 from jetwind.apps.jobs.models import Work
@@ -16,7 +15,7 @@ from jetwind.apps.review.selectors import walk_of
 from jetwind.apps.review.tasks import check_revision
 from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.core.reports import STATIONS
-from tests.apps.helpers import checked, taken_in, walked
+from tests.apps.helpers import checked, listed_in, taken_in, walked
 from tests.factories import GOOD_HTML, mail
 
 FAULTY = mail(GOOD_HTML.replace("https://www.kiln.org/sale", "http://www.kiln.org/sale") + '<img src="https://k.org/a.png">')
@@ -128,14 +127,14 @@ class TestStations:
     def test_the_windsock_lifts_stripe_by_stripe(self, house: Any) -> None:
         """Limp at first, all five with every station clear; an open stop holds it down."""
         clean = taken_in(house)
-        assert walk_of(clean).stripes == 0
+        assert walk_of(clean).readiness.stripes == 0
         for number, station in enumerate(STATIONS[:6], 1):
             services.look_at(house.reviewer, clean, station.slug)
-            assert walk_of(clean).stripes == number * 5 // 11
-        assert walk_of(walked(house, clean)).stripes == 5
+            assert walk_of(clean).readiness.stripes == number * 5 // 11
+        assert walk_of(walked(house, clean)).readiness.stripes == 5
         faulty = walked(house, taken_in(house, FAULTY))
         assert walk_of(faulty).stops == 1
-        assert walk_of(faulty).stripes == 3
+        assert walk_of(faulty).readiness.stripes == 3
 
     def test_unknown_station(self, house: Any) -> None:
         """Refused by name."""
@@ -196,7 +195,7 @@ class TestExcuses:
             add_revision(house.author, revision.mailing, mail(over_http(*numbers)), "b.eml")
             newest = checked(revision.mailing)
             assert ("links.insecure" in open_checks(newest)) is is_open, numbers
-            assert departures(revision.mailing.workspace)[0].fixes == walk_of(newest).fixes
+            assert listed_in(revision.mailing.workspace)[0].facts.fixes == walk_of(newest).fixes
         services.excuse(house.approver, newest, fingerprint(newest, "links.insecure"), "the same shop", only_this_revision=False)
         assert "links.insecure" not in open_checks(newest)
         services.lift_excuse(house.reviewer, newest, fingerprint(newest, "links.insecure"))
@@ -224,7 +223,7 @@ class TestExcuses:
         add_revision(house.author, revision.mailing, mail(over_http(4, 5, 6)), "b.eml")
         newest = checked(revision.mailing)
         assert "links.insecure" not in open_checks(newest)
-        assert departures(revision.mailing.workspace)[0].fixes == walk_of(newest).fixes
+        assert listed_in(revision.mailing.workspace)[0].facts.fixes == walk_of(newest).fixes
         with pytest.raises(Refused, match="a moment ago"):
             services.excuse(house.approver, newest, fingerprint(newest, "links.insecure"), "me too, please", only_this_revision=False)
         services.lift_excuse(house.reviewer, newest, fingerprint(newest, "links.insecure"))

@@ -5,7 +5,6 @@ from typing import Any
 import pytest
 from procrastinate.contrib.django.models import ProcrastinateJob
 
-from jetwind.apps.departures.selectors import departures
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.jobs.models import Work
 from jetwind.apps.review import answers
@@ -15,7 +14,7 @@ from jetwind.apps.review.tasks import check_revision
 from jetwind.core.checking import CheckResult, Outcome
 from jetwind.core.reports import Review
 from jetwind.engines.bounded import CHECKING
-from tests.apps.helpers import taken_in, walked
+from tests.apps.helpers import listed_in, taken_in, walked
 from tests.factories import GOOD_HTML, mail
 
 
@@ -48,9 +47,9 @@ def test_the_windsock_stays_down(house: Any, short: list[float]) -> None:
     """Though every station has been looked at and nothing was found; the list says why."""
     revision = walked(house, taken_in(house, mail(GOOD_HTML.replace("glazes", "glazzes"))))
     walk = walk_of(fresh(revision))
-    assert (walk.unlooked, walk.stripes) == (["wording.spelling"], 0)
-    [row] = departures(house.workspace)
-    assert (row.stripes, row.holding) == (0, "not everything was checked")
+    assert (walk.unlooked, walk.readiness.stripes) == (["wording.spelling"], 0)
+    [row] = listed_in(house.workspace)
+    assert (row.readiness.stripes, row.readiness.holding) == (0, "not everything was checked")
     client = house.client(house.approver)
     for station in ("wording", "sign-off"):
         page = client.get(f"/mailings/{revision.mailing_id}/r1/{station}/").content.decode()
@@ -72,7 +71,7 @@ def test_asked_again_by_one_press(house: Any, short: list[float]) -> None:
     assert short == [CHECKING.all_seconds, CHECKING.all_seconds * answers.PATIENT]
     walk = walk_of(fresh(revision))
     assert (walk.unlooked, walk.is_stale) == ([], False)
-    assert walk.stripes > 0
+    assert walk.readiness.stripes > 0
     assert {found.check_id for found in before.findings.all()} <= {found.record.check_id for found in walk.findings}
     assert "wording.spelling" in {found.record.check_id for found in walk.findings}
     assert "Not everything" not in house.client(house.reviewer).get(f"/mailings/{revision.mailing_id}/r1/wording/").content.decode()

@@ -41,7 +41,7 @@ def void_sent_back(revision: Revision, user: User) -> None:
 def _void(mailing: Mailing, user: User, reason: str) -> None:
     valid = SignOff.objects.filter(mailing=mailing, voided_at=None).select_related("revision")
     for number in sorted({sign_off.revision.number for sign_off in valid}):
-        record("approval.voided", actor=user, mailing_id=mailing.pk, revision=number, reason=reason)
+        record("approval.voided", actor=user, mailing=mailing, revision=number, reason=reason)
     valid.update(voided_at=timezone.now(), voided_reason=reason[:200])
 
 
@@ -114,7 +114,7 @@ def sign(user: User, revision: Revision, comment: str = "") -> SignOff:
             role=role.value,
             comment=comment,
         )
-        record("approval.signed", actor=user, mailing_id=mailing.pk, revision=revision.number, content=revision.content_sha256)
+        record("approval.signed", actor=user, mailing=mailing, revision=revision.number, content=revision.content_sha256)
         if is_enough(revision):
             move(mailing, "cleared", user, revision=revision.number, content=revision.content_sha256)
         else:

@@ -1,14 +1,7 @@
-"""Addresses of sign-off and release."""
+"""The address of the clearance record; those of the station are found with it."""
 
 from django.urls import path
 
-from jetwind.apps.approvals import views
+from jetwind.apps.approvals.stations.sign_off import clearance
 
-_REVISION = "mailings/<int:mailing_id>/r<int:number>/"
-
-urlpatterns = [
-    path(f"{_REVISION}sign-off/", views.station, name="sign-off"),
-    path(f"{_REVISION}sign-off/sign/", views.sign, name="sign"),
-    path(f"{_REVISION}sign-off/release/", views.release, name="release"),
-    path("mailings/<int:mailing_id>/clearance.json", views.clearance, name="clearance"),
-]
+urlpatterns = [path("mailings/<int:mailing_id>/clearance.json", clearance, name="clearance")]

@@ -34,7 +34,7 @@ class AxisMark:
     @property
     def worst(self) -> Leaving:
         """The message that is furthest from leaving: its windsock is drawn for all."""
-        return min(self.rows, key=lambda row: (row.is_cleared, row.stripes))
+        return min(self.rows, key=lambda row: (row.readiness.is_cleared, row.readiness.stripes))
 
     @property
     def name(self) -> str:

@@ -2,27 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from functools import lru_cache
-from typing import Any
 
-from django.contrib.postgres.expressions import ArraySubquery
-from django.db.models import Func, OuterRef, QuerySet, Subquery, Value
-from django.db.models.functions import JSONObject, Lower, Trim
+from django.db.models import QuerySet
 from django.http import Http404
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.blobs import store
+from jetwind.apps.intake.known import facts
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.workspace.access import workspace_of
-from jetwind.apps.workspace.models import SampleReader, Workspace
+from jetwind.apps.workspace.models import Workspace
 from jetwind.core.fields import Syntax
 from jetwind.core.message import Envelope, Message, read_bytes
-
-#: What a revision's page is told of each sample reader, as a table.
-READER = ("pk", "name", "email", "time_zone", "remark", "values")
-#: What apps above know of a revision and every page of it shows: expressions by name, asked for together with the revision.
-known_of_revisions: dict[str, Callable[[], Any]] = {}
 
 
 def mailing_for(user: User, mailing_id: int) -> Mailing:
@@ -55,25 +47,10 @@ def revision_for(user: User, mailing_id: int, number: int | None = None) -> Revi
 @lru_cache(maxsize=1)
 def _with_what_is_known() -> QuerySet[Revision]:
     """Revisions with all that a page of one shows. Put together once: that takes longer than the database does to answer."""
-    newest = Revision.objects.filter(mailing=OuterRef("mailing_id")).order_by("-number").values("number")[:1]
-    # Titles that are this one but for capitals and blanks; the exact answer is worked out from these.
-    alike = Mailing.objects.filter(workspace=OuterRef("mailing__workspace_id")).annotate(plain=plain_title("title"))
-    alike = alike.filter(plain=plain_title(OuterRef("mailing__title"))).exclude(pk=OuterRef("mailing_id"))
-    readers = SampleReader.objects.filter(workspace=OuterRef("mailing__workspace_id")).order_by("id")
     found = Revision.objects.select_related(
         "uploaded_by", "mailing__workspace", "mailing__copied_from__syntax", "mailing__created_by", "mailing__syntax"
     )
-    return found.annotate(
-        newest_number=Subquery(newest),
-        alike_titles=ArraySubquery(alike.values("title")),
-        sample_readers=ArraySubquery(readers.values_list(JSONObject(**{name: name for name in READER}))),
-        **{name: expression() for name, expression in known_of_revisions.items()},
-    )
-
-
-def plain_title(title: Any) -> Lower:
-    """A title without capitals and with single blanks, as an expression of a query."""
-    return Lower(Trim(Func(title, Value(r"\s+"), Value(" "), Value("g"), function="regexp_replace")))
+    return found.annotate(**{fact.name: fact.expression() for fact in facts})
 
 
 def newest_open(workspace: Workspace) -> list[Revision]:

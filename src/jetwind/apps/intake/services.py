@@ -84,7 +84,7 @@ def take_in(
         )
         _clean(mailing)
         mailing.save()
-        record("mailing.taken-in", actor=user, mailing_id=mailing.pk, title=mailing.title, file_name=file_name)
+        record("mailing.taken-in", actor=user, mailing=mailing, title=mailing.title, file_name=file_name)
         _add(mailing, user, data, file_name, message, envelope)
         follows().titles_changed(mailing, [mailing.title])
     return mailing
@@ -107,7 +107,7 @@ def add_revision(user: User, mailing: Mailing, data: bytes, file_name: str, *, e
         if last is not None and last.content_sha256 == content_digest(data, envelope):
             raise Refused(f"“{file_name}” is exactly revision {last.number}; no new revision was made.")
         revision = _add(locked, user, data, file_name, message, envelope)
-        record("revision.added", actor=user, mailing_id=mailing.pk, revision=revision.number, file_name=file_name)
+        record("revision.added", actor=user, mailing=mailing, revision=revision.number, file_name=file_name)
     return revision
 
 
@@ -133,7 +133,7 @@ def change_envelope(user: User, mailing: Mailing, envelope: Envelope, shown: Map
             raise Refused("The envelope is the same as before; no new revision was made.")
         message = _read(data, last.file_name, envelope)
         revision = _add(locked, user, data, last.file_name, message, envelope)
-        record("envelope.changed", actor=user, mailing_id=mailing.pk, revision=revision.number)
+        record("envelope.changed", actor=user, mailing=mailing, revision=revision.number)
     return revision
 
 
@@ -155,7 +155,7 @@ def change_details(user: User, mailing: Mailing, details: Details, shown: Mappin
             return
         _clean(locked)
         locked.save()
-        record("mailing.changed", actor=user, mailing_id=mailing.pk, fields=", ".join(name.replace("_", " ") for name in changed))
+        record("mailing.changed", actor=user, mailing=mailing, fields=", ".join(name.replace("_", " ") for name in changed))
         if "title" in changed:
             follows().titles_changed(locked, [now["title"], locked.title])
         last = locked.revisions.last()
@@ -182,7 +182,7 @@ def set_syntax(user: User, mailing: Mailing, syntax: FieldSyntax | None, *, show
             raise Refused(overtaken("field syntax", locked.field_syntax.name))
         locked.syntax = syntax
         locked.save(update_fields=["syntax"])
-        record("mailing.changed", actor=user, mailing_id=mailing.pk, fields=f"the field syntax to {locked.field_syntax.name}")
+        record("mailing.changed", actor=user, mailing=mailing, fields=f"the field syntax to {locked.field_syntax.name}")
         last = locked.revisions.last()
         if last is not None:
             follows().circumstances_changed(last)
@@ -202,7 +202,7 @@ def set_measured_reader(user: User, mailing: Mailing, name: str) -> None:
             return
         locked.measured_as = name
         locked.save(update_fields=["measured_as"])
-        record("mailing.changed", actor=user, mailing_id=mailing.pk, fields=f"whose copy is measured to {name or 'the longest'}")
+        record("mailing.changed", actor=user, mailing=mailing, fields=f"whose copy is measured to {name or 'the longest'}")
         last = locked.revisions.last()
         if last is not None:
             follows().circumstances_changed(last)
@@ -242,7 +242,7 @@ def start_copy(user: User, mailing: Mailing) -> Mailing:
             copied_from=mailing,
             created_by=user,
         )
-        record("mailing.copied", actor=user, mailing_id=copy.pk, title=copy.title, source=mailing.title)
+        record("mailing.copied", actor=user, mailing=copy, title=copy.title, source=mailing.title)
         _add(copy, user, data, last.file_name, _read(data, last.file_name, last.given_envelope), last.given_envelope)
         follows().titles_changed(copy, [copy.title])
     return copy

@@ -81,4 +81,4 @@ def move(mailing: Mailing, name: str, actor: User, **told: Any) -> None:
     mailing.stage = made.ends
     mailing.save(update_fields=["stage"])
     if made.action:
-        record(made.action, actor=actor, mailing_id=mailing.pk, **told)
+        record(made.action, actor=actor, mailing=mailing, **told)

@@ -5,6 +5,9 @@ from __future__ import annotations
 from django.db import models
 from django.db.models import Q
 
+#: The states in which work still goes on.
+OPEN = ("waiting", "running")
+
 
 class Work(models.Model):
     """One piece of long work. ``subject`` says what it is for (``revision:7``), so that a page finds it."""
@@ -33,7 +36,7 @@ class Work(models.Model):
     class Meta:
         constraints = [
             # The same work is never under way twice, even where two people ask for it at the same moment.
-            models.UniqueConstraint("kind", "subject", condition=Q(state__in=["waiting", "running"]), name="one_open_work"),
+            models.UniqueConstraint("kind", "subject", condition=Q(state__in=OPEN), name="one_open_work"),
         ]
         # The newest of each kind for a subject, which every page asks for.
         indexes = [models.Index(fields=["subject", "kind", "-id"], name="newest_of_a_subject")]
@@ -44,7 +47,7 @@ class Work(models.Model):
     @property
     def is_open(self) -> bool:
         """Whether it still goes on."""
-        return self.state in (self.State.WAITING, self.State.RUNNING)
+        return self.state in OPEN
 
 
 class Machine(models.Model):

@@ -19,7 +19,8 @@ from procrastinate.jobs import JobDeferrer
 from procrastinate.manager import JobManager
 
 from jetwind.apps.jobs.machines import NEEDS, queue_for
-from jetwind.apps.jobs.models import Work
+from jetwind.apps.jobs.models import OPEN, Work
+from jetwind.core.errors import JetwindError
 from jetwind.engines.machine import Needs
 
 Thing = TypeVar("Thing")
@@ -29,19 +30,19 @@ OUR_FAULT = "Jetwind failed at it; the worker's log says how"
 MOST_INTERRUPTIONS = 5
 
 
-class Cancelled(Exception):
+class Cancelled(JetwindError):
     """The person asked for this work to stop, or it is over already: another job of it came to its end first."""
 
 
-class GivenBack(Exception):
+class GivenBack(JetwindError):
     """The worker is being stopped; another goes on with the work."""
 
 
-class Failed(Exception):
+class Failed(JetwindError):
     """The work cannot be done, for a reason that people are told: the text of this."""
 
 
-class PutOff(Exception):
+class PutOff(JetwindError):
     """The rest of the work is to be done later; ``doing`` says what it waits for."""
 
     def __init__(self, until: datetime, doing: str) -> None:
@@ -69,7 +70,7 @@ def start(kind: str, subject: str, *, doing: str, enqueue: Callable[[int], int],
         work, is_new = Work.objects.select_for_update(no_key=True).get_or_create(
             kind=kind,
             subject=subject,
-            state__in=[Work.State.WAITING, Work.State.RUNNING],
+            state__in=OPEN,
             defaults={"doing": doing, "total": total, "state": Work.State.WAITING},
         )
         if is_new:
@@ -124,7 +125,7 @@ def report(work_id: int, *, done: int, total: int, doing: str) -> None:
 
 def _open(work_id: int) -> QuerySet[Work]:
     """A piece of work as long as it goes on: what is over stays as it ended."""
-    return Work.objects.filter(pk=work_id, state__in=[Work.State.WAITING, Work.State.RUNNING])
+    return Work.objects.filter(pk=work_id, state__in=OPEN)
 
 
 @contextmanager
@@ -182,7 +183,7 @@ def settle() -> list[Work]:
     """
     drop_broken_connections()
     settled = []
-    for number in Work.objects.filter(state__in=[Work.State.WAITING, Work.State.RUNNING]).values_list("pk", flat=True):
+    for number in Work.objects.filter(state__in=OPEN).values_list("pk", flat=True):
         with transaction.atomic():
             work = Work.objects.select_for_update(no_key=True).get(pk=number)
             job = ProcrastinateJob.objects.filter(pk=work.job_id).first()

@@ -22,7 +22,8 @@ from jetwind.apps.intake.selectors import message_of, numbered
 from jetwind.apps.intake.stages import held
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.links.house import fetcher_of, keeping_of, landing_browser_of, wire_of
-from jetwind.apps.links.models import Kind, LinkAnswer, Opened, SeenByHand, When, Wire
+from jetwind.apps.links.known import OPENED, SEEN
+from jetwind.apps.links.models import Kind, LinkAnswer, Opened, When, Wire
 from jetwind.apps.review.answers import ask_for_checks, storable
 from jetwind.apps.review.questions import readers_of
 from jetwind.apps.workspace.models import Workspace
@@ -66,7 +67,7 @@ def what_to_open(revision_id: int) -> ToOpen:
         PastBudget: the links cannot be listed.
     """
     revision = numbered(revision_id)
-    keeping = keeping_of(revision.mailing, wire_of(revision.mailing.workspace))
+    keeping = keeping_of(revision)
     destinations = listing(revision).destinations
     wanted = tuple(one.address for one in to_open(destinations, keeping))
     return ToOpen(wanted, {one.address: one.role for one in destinations}, keeping)
@@ -238,13 +239,8 @@ class KeptAnswers:
 
 def answers_for_checks(revision: Revision) -> dict[str, Any]:
     """What the checks know of where a revision leads."""
-    if hasattr(revision, "opened_row"):
-        key = (revision.opened_row or {}).get("key")
-        seen = [one["address"] for one in getattr(revision, "links_seen", ())]
-    else:
-        key = Opened.objects.filter(revision=revision).values_list("key", flat=True).first()
-        seen = list(SeenByHand.objects.filter(mailing_id=revision.mailing_id).values_list("address", flat=True))
-    known: dict[str, Any] = {"seen_by_hand": frozenset(seen)}
+    key = (OPENED.of(revision) or {}).get("key")
+    known: dict[str, Any] = {"seen_by_hand": frozenset(one["address"] for one in SEEN.of(revision))}
     return known | ({"answers": KeptAnswers(revision.pk, key)} if key else {})
 
 

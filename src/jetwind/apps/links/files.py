@@ -11,7 +11,7 @@ from django.utils.dateparse import parse_datetime
 
 from jetwind import __version__
 from jetwind.apps.links.models import ShortAnswer
-from jetwind.apps.links.station import Station
+from jetwind.apps.links.stations.links import Station
 from jetwind.core.links.addresses import parsed
 from jetwind.core.source import cells
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping
 from dataclasses import replace
 from functools import lru_cache
 from ipaddress import IPv6Network
@@ -14,8 +14,9 @@ from django.db import transaction
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import record
-from jetwind.apps.intake.models import Mailing, Revision
-from jetwind.apps.links.models import When, Wire
+from jetwind.apps.intake.models import Revision
+from jetwind.apps.links.known import LET_OPEN, WIRE
+from jetwind.apps.links.models import LISTS, SINGLE, When, Wire
 from jetwind.apps.ui.merging import Overtaken, merged_list, merged_value
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
@@ -28,8 +29,6 @@ from jetwind.engines.fetch.policy import DEFAULT_PORTS, host_and_ports
 from jetwind.engines.names import Loads, loading
 from jetwind.engines.practice import DOMAIN, OTHER_DOMAIN, Directory
 
-LISTS = ("inward_hosts", "ports", "shut")
-SINGLE = {"links": "opening of links", "pictures": "fetching of pictures"}
 _HOST = re.compile(r"(?=.{1,253}\Z)[a-z0-9_](?:[a-z0-9_-]*[a-z0-9])?(?:\.[a-z0-9_](?:[a-z0-9_-]*[a-z0-9])?)*\Z")
 _MOST_ENTRIES = 200
 
@@ -40,20 +39,15 @@ def wire_of(workspace: Workspace) -> Wire:
 
 
 def known_wire(revision: Revision) -> Wire:
-    """The same, from what a revision's page knows already."""
-    workspace = revision.mailing.workspace
-    if not hasattr(revision, "wire_row"):
-        return wire_of(workspace)
-    return Wire(workspace=workspace, **(revision.wire_row or {}))
+    """What the workspace of a revision opens; to be read, not to be saved."""
+    return Wire(workspace=revision.mailing.workspace, **(WIRE.of(revision) or {}))
 
 
-def keeping_of(mailing: Mailing, wire: Wire | None = None, known: Iterable[str] | None = None) -> DoorKeeping:
-    """What is opened of a message; ``known`` are the addresses that persons let open, where they are known already."""
-    workspace = mailing.workspace
-    wire = wire or wire_of(workspace)
-    let_open = frozenset(mailing.let_open.values_list("address", flat=True) if known is None else known)
-    practice = frozenset(workspace.practice_domains) & inward_of(wire)
-    return DoorKeeping(tuple(wire.shut), practice, let_open)
+def keeping_of(revision: Revision) -> DoorKeeping:
+    """What is opened of a message."""
+    wire = known_wire(revision)
+    practice = frozenset(revision.mailing.workspace.practice_domains) & inward_of(wire)
+    return DoorKeeping(tuple(wire.shut), practice, frozenset(LET_OPEN.of(revision)))
 
 
 def inward_of(wire: Wire) -> frozenset[str]:

@@ -23,6 +23,11 @@ class When(models.TextChoices):
     NEVER = "never", "never"
 
 
+#: The fields of a wire that hold entries one below the other, and those that hold one value, by what they set.
+LISTS = ("inward_hosts", "ports", "shut")
+SINGLE = {"links": "opening of links", "pictures": "fetching of pictures"}
+
+
 class Wire(models.Model):
     """What a workspace lets out. ``inward_hosts`` may lie inside the network, each with its port, as far as the administrator allows; ``ports`` are allowed beside 80 and 443, ``shut`` is never opened."""
 

@@ -106,10 +106,10 @@ def let_open(user: User, revision: Revision, address: str) -> None:
     with open_mailing(revision.mailing_id) as mailing:
         if LetOpen.objects.filter(mailing=mailing, address=address).exists():
             return
-        if not keeping_of(mailing).why_shut(destination):
+        if not keeping_of(revision).why_shut(destination):
             raise Refused("This link is opened anyway.")
         LetOpen.objects.create(mailing=mailing, address=address, by=user)
-        record("link.let-open", actor=user, mailing_id=mailing.pk, revision=revision.number, address=address[:300])
+        record("link.let-open", actor=user, mailing=mailing, revision=revision.number, address=address[:300])
         ask_for_links(revision)
 
 
@@ -128,7 +128,7 @@ def mark_seen(user: User, revision: Revision, address: str, *, seen: bool = True
             is_new = bool(SeenByHand.objects.filter(mailing=mailing, address=address).delete()[0])
         if is_new:
             action = "link.seen" if seen else "link.seen-taken-back"
-            record(action, actor=user, mailing_id=mailing.pk, revision=revision.number, address=address[:300])
+            record(action, actor=user, mailing=mailing, revision=revision.number, address=address[:300])
             ask_for_checks(revision)
 
 

@@ -7,8 +7,6 @@ from jetwind.apps.links import views
 _REVISION = "mailings/<int:mailing_id>/r<int:number>/links/"
 
 urlpatterns = [
-    path(_REVISION, views.station, name="links"),
-    path(f"{_REVISION}progress/", views.progress, name="links-progress"),
     path(f"{_REVISION}steer/", views.steer, name="links-steer"),
     path(f"{_REVISION}links.<str:form>", views.file, name="links-file"),
     path("landings/<int:answer_id>/<str:width>.jpg", views.landing, name="landing"),

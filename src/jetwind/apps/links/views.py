@@ -9,13 +9,11 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from jetwind.apps.blobs import store
 from jetwind.apps.intake.selectors import revision_for
-from jetwind.apps.jobs import services as jobs
 from jetwind.apps.links import house, services
 from jetwind.apps.links.files import as_csv, as_har
 from jetwind.apps.links.forms import WireForm
 from jetwind.apps.links.models import LinkAnswer
-from jetwind.apps.links.station import SLUG, Station, page
-from jetwind.apps.review.frame import frame
+from jetwind.apps.links.stations.links import SLUG, Station
 from jetwind.apps.review.selectors import station_address
 from jetwind.apps.review.services import ask_parameters
 from jetwind.apps.ui.given import came_from
@@ -23,26 +21,6 @@ from jetwind.apps.ui.merging import as_shown, what_was_shown
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.apps.workspace.access import PersonRequest, asks, may
-
-
-@require_GET
-@asks("mailing:view")
-def station(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
-    """The map, the table, one link."""
-    revision = revision_for(request.user, mailing_id, number)
-    around = frame(request, revision, SLUG)
-    return render(request, "links/station.html", around.context() | page(request, around))
-
-
-@require_GET
-@asks("mailing:view", works=False)
-def progress(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
-    """How far opening is; once it ends the page loads itself anew, unless somebody has typed into it."""
-    revision = revision_for(request.user, mailing_id, number)
-    works = [jobs.latest(kind, f"revision:{revision.pk}") for kind in (services.LINKS, services.PICTURES)]
-    links_work, pictures_work = works
-    shown = {"links_work": links_work, "pictures_work": pictures_work, "revision": revision, "mailing": revision.mailing}
-    return render(request, "links/_progress.html", shown | {"is_fresh": not any(work is not None and work.is_open for work in works)})
 
 
 @require_POST

@@ -16,12 +16,11 @@ from jetwind.apps.blobs import store
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import message_of, revision_for
 from jetwind.apps.jobs.machines import best_for
-from jetwind.apps.previews import services
 from jetwind.apps.previews.as_whom import AS_WRITTEN, AsWhom, as_whom, reader_choices
 from jetwind.apps.previews.models import Render
 from jetwind.apps.previews.modes import OWN, in_words, mode_of, needed, shown_in, ways_of
 from jetwind.apps.previews.sheets import as_pdf, as_png
-from jetwind.apps.previews.views import described
+from jetwind.apps.previews.stations.appearance import described
 from jetwind.apps.review.frame import frame
 from jetwind.apps.review.selectors import station_address
 from jetwind.apps.ui.given import was_pressed, whole_number
@@ -94,7 +93,6 @@ def compare(request: PersonRequest, mailing_id: int, number: int) -> HttpRespons
         ],
         "reader_choices": reader_choices(revision, whom[0]),
         "right_reader_choices": reader_choices(revision, whom[1]),
-        "renders_work": around.works.get(services.RENDERS),
         "contact_sheet": station_address(revision, "appearance"),
     }
     if page["is_ready"]:

@@ -13,6 +13,7 @@ from typing import Any
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.previews.as_whom import as_whom
+from jetwind.apps.previews.known import LOSS_TRIED, OWN_RENDERS
 from jetwind.apps.previews.models import LossTrial, Mark, Render
 from jetwind.apps.previews.modes import OWN
 from jetwind.apps.workspace.selectors import chosen_profiles
@@ -51,10 +52,7 @@ def renders_for_checks(revision: Revision) -> dict[str, Any]:
     """What the checks know of a revision's renders; nothing while any is still waiting."""
     workspace = revision.mailing.workspace
     chosen = chosen_profiles(workspace)
-    rows, tried = getattr(revision, "own_renders", None), getattr(revision, "loss_tried", None)
-    if rows is None:
-        rows = list(revision.renders.filter(mode=OWN).values("profile", "key", "state", "reader", "made_for"))
-        tried = LossTrial.objects.filter(revision=revision).values("key", "profiles").first()
+    rows, tried = OWN_RENDERS.of(revision), LOSS_TRIED.of(revision)
     own = {row["profile"]: (row["key"], row["state"]) for row in as_whom(revision).of(rows) if row["profile"] in chosen}
     if tried is None or tried["profiles"] != chosen or any(name not in own or own[name][1] == Render.State.WAITING for name in chosen):
         return {}

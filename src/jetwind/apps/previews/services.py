@@ -173,7 +173,7 @@ def set_mark(user: User, revision: Revision, profile: str, element: int, comment
     with open_mailing(revision.mailing_id) as mailing:
         anchor = json.loads(json.dumps(anchor_of(document.all_elements[element], document).as_json()).replace("\\u0000", ""))
         mark = Mark.objects.create(mailing=mailing, revision=revision, profile=profile, anchor=anchor, comment=comment, by=user)
-        record("mark.set", actor=user, mailing_id=mailing.pk, revision=revision.number, comment=comment)
+        record("mark.set", actor=user, mailing=mailing, revision=revision.number, comment=comment)
     return mark
 
 
@@ -186,4 +186,4 @@ def settle_mark(user: User, mark: Mark) -> None:
     permit(user, "review:look", mark.mailing.workspace)
     with open_mailing(mark.mailing_id):
         if Mark.objects.filter(pk=mark.pk, settled_at=None).update(settled_at=timezone.now(), settled_by=user):
-            record("mark.settled", actor=user, mailing_id=mark.mailing_id, comment=mark.comment)
+            record("mark.settled", actor=user, mailing=mark.mailing, comment=mark.comment)

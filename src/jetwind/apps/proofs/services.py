@@ -113,7 +113,7 @@ def send_test(user: User, revision: Revision, test_list: TestList, reader: Sampl
         )
         for address in addresses:
             TestCopy.objects.create(send=send, address=address, message_id=f"<{secrets.token_hex(12)}.{send.pk}@test.jetwind.invalid>")
-        record("proof.sent", actor=user, mailing_id=mailing.pk, revision=revision.number, count=len(addresses), list=test_list.name)
+        record("proof.sent", actor=user, mailing=mailing, revision=revision.number, count=len(addresses), list=test_list.name)
         _ask_for_hand_over(send)
     return send
 
@@ -132,7 +132,7 @@ def send_again(user: User, copy: TestCopy) -> None:
             raise Refused(f"The copy to {locked.address} is {locked.get_state_display()}; it is not sent again.")
         locked.state, locked.tries, locked.first_try_at, locked.next_try_at = TestCopy.State.WAITING, 0, None, None
         locked.save()
-        record("proof.sent-again", actor=user, mailing_id=send.mailing_id, revision=send.revision.number, address=locked.address)
+        record("proof.sent-again", actor=user, mailing=send.mailing, revision=send.revision.number, address=locked.address)
         _ask_for_hand_over(send, sooner=True)
 
 

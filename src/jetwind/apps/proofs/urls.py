@@ -4,11 +4,7 @@ from django.urls import path
 
 from jetwind.apps.proofs import views
 
-_REVISION = "mailings/<int:mailing_id>/r<int:number>/"
-
 urlpatterns = [
-    path(f"{_REVISION}test-sends/", views.station, name="test-sends"),
-    path(f"{_REVISION}test-sends/send/", views.send, name="send-test"),
     path("test-copies/<int:copy_id>/settle/", views.settle_copy, name="settle-copy"),
     path("mailroom/", views.mailroom, name="mailroom"),
     path("mailroom/<int:arrival_id>/", views.arrival, name="arrival"),

@@ -4,82 +4,22 @@ from __future__ import annotations
 
 import base64
 import re
-from typing import Any
 
-from django.conf import settings
 from django.contrib import messages
-from django.contrib.postgres.aggregates import ArrayAgg
-from django.db.models import Count, Prefetch, Q, Value
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from jetwind.apps.blobs import store
-from jetwind.apps.intake.models import Revision
-from jetwind.apps.intake.selectors import revision_for
 from jetwind.apps.proofs import services
-from jetwind.apps.proofs.models import Arrival, TestAddress, TestCopy, TestList, TestSend
-from jetwind.apps.review.frame import frame
+from jetwind.apps.proofs.models import Arrival, TestAddress, TestCopy, TestList
 from jetwind.apps.review.selectors import station_address
-from jetwind.apps.ui.given import whole_number
 from jetwind.apps.ui.once import once
 from jetwind.apps.workspace.access import PersonRequest, asks, may
-from jetwind.apps.workspace.models import SampleReader
 from jetwind.core.message import Message, image_references, read_bytes
 from jetwind.core.source import Edit, splice
 
-_SLUG = "test-sends"
 _ARRIVAL_POLICY = "default-src 'none'; img-src data:; style-src 'unsafe-inline'; form-action 'none'; frame-ancestors 'self'; sandbox"
-
-
-@require_GET
-@asks("mailing:view")
-def station(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
-    """Each copy's way, and the form for a new test send."""
-    revision = revision_for(request.user, mailing_id, number)
-    around = frame(request, revision, _SLUG)
-    workspace = revision.mailing.workspace
-    sends = _sends(revision)
-    page = around.context() | {
-        "sends": sends,
-        "lists": workspace.test_lists.annotate(length=Count("addresses")).order_by("id"),
-        "readers": getattr(revision, "sample_readers", ()),
-        "has_mailroom": settings.HAS_MAILROOM,
-        "is_under_way": any(
-            copy.state in (TestCopy.State.WAITING, TestCopy.State.ON_ITS_WAY)
-            or (copy.state == TestCopy.State.HANDED_OVER and not copy.arrived and settings.HAS_MAILROOM)
-            for send in sends[:1]
-            for copy in send.copies.all()
-        ),
-    }
-    template = "proofs/_sends.html" if request.headers.get("HX-Request") else "proofs/station.html"
-    return render(request, template, page)
-
-
-def _sends(revision: Revision) -> list[TestSend]:
-    """The test sends of a revision with their copies, each with number and time of every arrival."""
-    there = Q(arrivals__isnull=False)
-    arrivals = {name: ArrayAgg(f"arrivals__{name}", filter=there, order_by="-arrivals__pk", default=Value([])) for name in ("pk", "at")}
-    copies = TestCopy.objects.annotate(**{f"arrival_{name}": made for name, made in arrivals.items()})
-    sends = list(revision.test_sends.select_related("by").prefetch_related(Prefetch("copies", queryset=copies)))
-    rows: list[Any] = [copy for send in sends for copy in send.copies.all()]
-    for row in rows:
-        row.arrived = list(zip(row.arrival_pk, row.arrival_at, strict=True))
-    return sends
-
-
-@require_POST
-@asks(send="proof:send")
-@once
-def send(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
-    """Send a test."""
-    revision = revision_for(request.user, mailing_id, number)
-    workspace = revision.mailing.workspace
-    test_list = get_object_or_404(TestList, pk=whole_number(request.POST, "list"), workspace=workspace)
-    reader = SampleReader.objects.filter(pk=whole_number(request.POST, "reader"), workspace=workspace).first()
-    services.send_test(request.user, revision, test_list, reader)
-    messages.success(request, f"Revision {revision.number} goes to “{test_list.name}”, one message to each address.")
-    return redirect(station_address(revision, _SLUG))
 
 
 @require_POST
@@ -96,7 +36,7 @@ def settle_copy(request: PersonRequest, copy_id: int) -> HttpResponse:
         services.believe_arrived(request.user, found)
     else:
         services.send_again(request.user, found)
-    return redirect(station_address(found.send.revision, _SLUG))
+    return redirect(station_address(found.send.revision, "test-sends"))
 
 
 @require_GET

@@ -13,8 +13,9 @@ from django.db.models import QuerySet
 from django.utils import timezone
 
 from jetwind.apps.accounts.models import User
+from jetwind.apps.intake.known import plain_title
 from jetwind.apps.intake.models import Mailing, Revision
-from jetwind.apps.intake.selectors import message_of, newest_open, numbered, plain_title
+from jetwind.apps.intake.selectors import message_of, newest_open, numbered
 from jetwind.apps.intake.stages import held
 from jetwind.apps.jobs import machines
 from jetwind.apps.jobs import services as jobs

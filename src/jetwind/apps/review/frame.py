@@ -12,11 +12,13 @@ from urllib.parse import urlencode
 
 from django.http import HttpRequest
 
+from jetwind.apps.intake.known import NEWEST_NUMBER
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
 from jetwind.apps.review.answers import CHECKS, crashed_checks
+from jetwind.apps.review.known import WORKS
 from jetwind.apps.review.models import CheckRun, FindingRecord
 from jetwind.apps.review.selectors import ShownFinding, StationState, Walk, station_address, walk_of
 from jetwind.apps.ui.given import whole_number
@@ -127,16 +129,13 @@ class Frame:
 def frame(request: PersonRequest, revision: Revision, slug: str) -> Frame:
     """The frame of a station's page."""
     walk = walk_of(revision)
-    rows = getattr(revision, "works", None)
-    if rows is None:
-        rows = jobs.latest_of_each(f"revision:{revision.pk}")
     state = next(state for state in walk.stations if state.slug == slug)
     chosen = next((found for found in walk.findings if found.record.fingerprint == request.GET.get("finding")), None)
     at = chosen_place(request, chosen)
     message = message_of(revision)
     kept: dict[str, str] = {name: request.GET.get(name, "") for name in ("profile", "mode", "reader") if name in request.GET}
     allowed = permissions_of(request.user, revision.mailing.workspace)
-    works = jobs.by_kind(rows)
+    works = jobs.by_kind(WORKS.of(revision))
 
     def address(place: int) -> str:
         return _address(revision, slug, {**kept, **_query(chosen, place)})
@@ -156,7 +155,7 @@ def frame(request: PersonRequest, revision: Revision, slug: str) -> Frame:
         crashed=crashed_checks(walk.run) if walk.run else [],
         ran_out=ran_out_of(walk.run),
         answers=_answers(walk, state),
-        newest_number=int(getattr(revision, "newest_number", revision.number)),
+        newest_number=NEWEST_NUMBER.of(revision),
         allowed=allowed,
         permitted=Permitted.of(allowed, revision.mailing),
         keys=_keys(revision, walk, state, chosen, kept),

@@ -15,6 +15,7 @@ from jetwind.apps.intake.services import add_revision
 from jetwind.apps.intake.stages import open_mailing
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
+from jetwind.apps.review.known import WORKS
 from jetwind.apps.review.models import ChosenFile, LighterFile
 from jetwind.apps.review.questions import is_slow, message_to_check
 from jetwind.apps.review.selectors import Walk, walk_of
@@ -71,9 +72,7 @@ def forms_of(revision: Revision) -> frozenset[Form]:
 
 def work_of(revision: Revision, digest: str) -> Work | None:
     """How far the files of a picture are; None where nobody asked for them."""
-    known = getattr(revision, "works", None)
-    # A page that came with all work on the revision needs no further query.
-    return jobs.by_kind(known).get(_kind(digest)) if known is not None else jobs.latest(_kind(digest), f"revision:{revision.pk}")
+    return jobs.by_kind(WORKS.of(revision)).get(_kind(digest))
 
 
 def _kind(digest: str) -> str:
@@ -140,7 +139,7 @@ def choose(user: User, revision: Revision, digest: str, file_id: int | None) -> 
         record(
             "picture.file-chosen",
             actor=user,
-            mailing_id=revision.mailing_id,
+            mailing=revision.mailing,
             revision=revision.number,
             picture=shown.picture.name[:200],
             file=name,

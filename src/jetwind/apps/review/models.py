@@ -267,3 +267,31 @@ class ChosenFile(models.Model):
 
     def __str__(self) -> str:
         return f"choice for {self.picture[:8]} of {self.revision}"
+
+
+class ReadinessFacts(models.Model):
+    """Counts of a revision that its readiness follows from: rows of a view of the database, which counts when it is asked.
+
+    A migration that changes a column which the view reads drops the view first and makes it anew.
+    """
+
+    revision = models.OneToOneField(Revision, primary_key=True, on_delete=models.DO_NOTHING, related_name="facts")
+    is_checked = models.BooleanField()
+    #: Work on the revision waits or runs.
+    is_busy = models.BooleanField()
+    #: Checks that looked at nothing to the end.
+    unlooked = models.PositiveIntegerField()
+    #: Findings of each level that no excuse covers.
+    stops = models.PositiveIntegerField()
+    fixes = models.PositiveIntegerField()
+    notes = models.PositiveIntegerField()
+    #: Stations that somebody looked at, without Sign-off; and those of them that have neither stop nor fix open.
+    looked = models.PositiveIntegerField()
+    clear = models.PositiveIntegerField()
+
+    class Meta:
+        managed = False
+        verbose_name_plural = "facts of readiness"
+
+    def __str__(self) -> str:
+        return f"readiness of revision {self.revision_id}"

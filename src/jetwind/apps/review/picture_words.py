@@ -20,6 +20,7 @@ from jetwind.apps.jobs import machines
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
 from jetwind.apps.review.answers import ask_for_checks, storable
+from jetwind.apps.review.known import PICTURES_READ
 from jetwind.apps.review.models import PicturesRead
 from jetwind.apps.review.models import PictureWords as Row
 from jetwind.apps.review.questions import is_slow, machines_of, message_to_check, readers_of
@@ -84,11 +85,7 @@ def rows_of(workspace: Workspace, pictures: Iterable[str]) -> dict[str, Row]:
 
 def words_for_checks(revision: Revision) -> dict[str, Any]:
     """What the checks know of the words in a revision's pictures."""
-    if hasattr(revision, "pictures_read_key"):
-        key = revision.pictures_read_key or ""
-    else:
-        key = PicturesRead.objects.filter(revision=revision).values_list("key", flat=True).first() or ""
-    return {"picture_words": KeptWords(revision, key)}
+    return {"picture_words": KeptWords(revision, PICTURES_READ.of(revision) or "")}
 
 
 def ask_for_reading(revision: Revision) -> Work | None:
@@ -196,7 +193,7 @@ def enter(user: User, revision: Revision, picture: str, words: str, before: str)
             raise Refused(f"Somebody else has entered words for {names[picture]} meanwhile; look at them first.")
         row.entered, row.by = words, user
         row.save()
-        record("picture.words-entered", actor=user, mailing_id=revision.mailing_id, revision=revision.number, picture=names[picture][:200])
+        record("picture.words-entered", actor=user, mailing=revision.mailing, revision=revision.number, picture=names[picture][:200])
         stand(revision)
         ask_for_checks(revision)
         _stand_elsewhere(revision, picture)

@@ -20,9 +20,11 @@ from typing import Any
 
 from django.utils import timezone
 
-from jetwind.apps.intake.models import Mailing, Revision
-from jetwind.apps.intake.selectors import READER, message_of
+from jetwind.apps.intake.known import ALIKE_TITLES, SAMPLE_READERS
+from jetwind.apps.intake.models import Revision
+from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.jobs import machines
+from jetwind.apps.review.known import MACHINES
 from jetwind.apps.review.models import CheckRun
 from jetwind.apps.workspace.rulebooks import holding
 from jetwind.core.checking import Brief, Check, Context, Kind, Outcome, registry
@@ -80,10 +82,7 @@ def context_of(revision: Revision) -> Context:
 
 def readers_of(revision: Revision) -> tuple[Sample, ...]:
     """The sample readers of a revision's house, as messages are merged for them."""
-    rows = getattr(revision, "sample_readers", None)
-    if rows is None:
-        rows = revision.mailing.workspace.readers.values(*READER)
-    return tuple(Sample(row["name"], {name: str(value) for name, value in _values_of(row).items()}) for row in rows)
+    return tuple(Sample(row["name"], {name: str(value) for name, value in _values_of(row).items()}) for row in SAMPLE_READERS.of(revision))
 
 
 def _values_of(reader: Mapping[str, Any]) -> dict[str, Any]:
@@ -92,12 +91,8 @@ def _values_of(reader: Mapping[str, Any]) -> dict[str, Any]:
 
 def _taken_titles(revision: Revision) -> frozenset[str]:
     """Titles of other messages that are this message's title but for capitals and blanks."""
-    mailing = revision.mailing
-    own = " ".join(mailing.title.split()).casefold()
-    others = getattr(revision, "alike_titles", None)
-    if others is None:
-        others = Mailing.objects.filter(workspace_id=mailing.workspace_id).exclude(pk=mailing.pk).values_list("title", flat=True)
-    return frozenset(title for title in others if " ".join(title.split()).casefold() == own)
+    own = " ".join(revision.mailing.title.split()).casefold()
+    return frozenset(title for title in ALIKE_TITLES.of(revision) if " ".join(title.split()).casefold() == own)
 
 
 def _words_that_occur(words: frozenset[str], message: Message) -> frozenset[str]:
@@ -223,7 +218,7 @@ class Question:
 
 def machines_of(revision: Revision) -> tuple[MachineFacts, ...]:
     """The facts of the machines at work, as they came with a revision or from the database."""
-    return machines.known(getattr(revision, "machines", None))
+    return machines.known(MACHINES.of(revision))
 
 
 def newest_run(revision: Revision) -> CheckRun | None:

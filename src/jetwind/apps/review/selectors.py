@@ -8,9 +8,12 @@ from dataclasses import dataclass, field
 from django.urls import reverse
 
 from jetwind.apps.intake.models import Mailing, Revision
+from jetwind.apps.jobs.models import OPEN
 from jetwind.apps.review.excusing import InForce
+from jetwind.apps.review.known import LOOKED_AT, WORKS
 from jetwind.apps.review.models import CheckRun, Excuse, FindingRecord
 from jetwind.apps.review.questions import Question, context_of, machines_of, newest_run
+from jetwind.apps.review.readiness import Readiness, readiness
 from jetwind.core.checking import Context, Level
 from jetwind.core.reports import STATIONS, Station
 
@@ -78,6 +81,8 @@ class Walk:
     run: CheckRun | None
     stations: list[StationState]
     is_stale: bool
+    #: Work on the revision waits or runs.
+    is_busy: bool
     context: Context
 
     @property
@@ -110,26 +115,28 @@ class Walk:
         return self.count("note")
 
     @property
-    def stripes(self) -> int:
-        """How many of the windsock's five stripes are lifted: none while the checks have not run, or not to their end."""
-        if self.run is None or self.unlooked:
-            return 0
+    def readiness(self) -> Readiness:
+        """How near the message is to leaving."""
         walked = [state for state in self.stations if state.slug != "sign-off"]
-        clear = sum(state.mark == "full" for state in walked)
-        lifted = clear * 5 // len(walked)
-        return min(lifted, 3) if self.stops else lifted
-
-    @property
-    def is_cleared(self) -> bool:
-        """Whether it hangs straight."""
-        return self.revision.mailing.stage in (Mailing.Stage.CLEARED, Mailing.Stage.RELEASED)
+        return readiness(
+            {
+                "stage": self.revision.mailing.stage,
+                "is_checked": self.run is not None,
+                "is_busy": self.is_busy,
+                "unlooked": len(self.unlooked),
+                "stops": self.stops,
+                "fixes": self.fixes,
+                "notes": self.notes,
+                "looked": sum(state.looked for state in walked),
+                "clear": sum(state.mark == "full" for state in walked),
+            }
+        )
 
 
 def walk_of(revision: Revision) -> Walk:
     """The walk of a revision as it stands now."""
     run = newest_run(revision)
-    known = getattr(revision, "looked_at", None)
-    looks = set(revision.looks.values_list("station", flat=True) if known is None else known)
+    looks = set(LOOKED_AT.of(revision))
     excuses = in_force_for(revision)
     records = list(run.findings.all()) if run else []
     stations = []
@@ -142,7 +149,7 @@ def walk_of(revision: Revision) -> Walk:
     is_stale = (
         run is not None and not revision.mailing.is_locked and not Question(revision, context, machines_of(revision)).is_answered_by(run)
     )
-    return Walk(revision, run, stations, is_stale, context)
+    return Walk(revision, run, stations, is_stale, any(work["state"] in OPEN for work in WORKS.of(revision)), context)
 
 
 def excuses_for(revision: Revision) -> Iterable[Excuse]:

@@ -17,6 +17,7 @@ from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.intake.stages import held
 from jetwind.apps.jobs.models import Work
 from jetwind.apps.review.answers import ask_for_checks, storable
+from jetwind.apps.review.known import PAPERS
 from jetwind.apps.review.models import SenderPapers
 from jetwind.apps.workspace.access import permit
 from jetwind.core.links.addresses import same_organisation
@@ -45,10 +46,7 @@ def kept_papers(revision: Revision) -> dict[str, Any]:
 
 def _row(revision: Revision) -> tuple[dict[str, Any], dict[str, Any]]:
     """The papers, and what they were asked for."""
-    if hasattr(revision, "papers_row"):
-        row = revision.papers_row or {}
-    else:
-        row = SenderPapers.objects.filter(revision=revision).values("papers", "asked_for").first() or {}
+    row = PAPERS.of(revision) or {}
     return row.get("papers") or {}, row.get("asked_for") or {}
 
 

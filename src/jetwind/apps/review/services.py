@@ -32,7 +32,7 @@ def recheck(user: User, revision: Revision, *, longer: bool = False) -> None:
     with open_mailing(revision.mailing_id):
         ask_for_checks(revision, patience=PATIENT if longer else 1)
         action = "review.rechecked-longer" if longer else "review.rechecked"
-        record(action, actor=user, mailing_id=revision.mailing_id, revision=revision.number)
+        record(action, actor=user, mailing=revision.mailing, revision=revision.number)
 
 
 def change_brief(user: User, mailing: Mailing, change: Callable[[Brief], Brief]) -> None:
@@ -50,7 +50,7 @@ def change_brief(user: User, mailing: Mailing, change: Callable[[Brief], Brief])
         if locked.brief == brief.as_dict():
             return
         Mailing.objects.filter(pk=mailing.pk).update(brief=brief.as_dict())
-        record("mailing.changed", actor=user, mailing_id=mailing.pk, fields="the brief")
+        record("mailing.changed", actor=user, mailing=mailing, fields="the brief")
         newest = locked.revisions.last()
         if newest is not None:
             ask_for_checks(newest)
@@ -136,7 +136,7 @@ def look_at(user: User, revision: Revision, station: str) -> None:
         _, is_new = StationLook.objects.get_or_create(revision=revision, station=station, defaults={"by": user})
         if is_new:
             name = next(known.name for known in STATIONS if known.slug == station)
-            record("station.looked", actor=user, mailing_id=mailing.pk, station=name, revision=revision.number)
+            record("station.looked", actor=user, mailing=mailing, station=name, revision=revision.number)
         move(mailing, "looked at", user)
 
 
@@ -151,7 +151,7 @@ def unlook(user: User, revision: Revision, station: str) -> None:
         gone, _ = StationLook.objects.filter(revision=revision, station=station).delete()
         if gone:
             name = next(known.name for known in STATIONS if known.slug == station)
-            record("station.look-taken-back", actor=user, mailing_id=mailing.pk, station=name, revision=revision.number)
+            record("station.look-taken-back", actor=user, mailing=mailing, station=name, revision=revision.number)
 
 
 def excuse(user: User, revision: Revision, fingerprint: str, reason: str, *, only_this_revision: bool, for_all: bool = False) -> Excuse:
@@ -191,7 +191,7 @@ def excuse(user: User, revision: Revision, fingerprint: str, reason: str, *, onl
             level=found.level,
             by=user,
         )
-        record("finding.excused", actor=user, mailing_id=mailing.pk, check=found.check_id, reason=reason, fingerprint=under)
+        record("finding.excused", actor=user, mailing=mailing, check=found.check_id, reason=reason, fingerprint=under)
     return made
 
 
@@ -209,7 +209,7 @@ def lift_excuse(user: User, revision: Revision, fingerprint: str) -> None:
         for made in covering or Excuse.objects.filter(mailing=mailing, fingerprint=fingerprint, lifted_at=None):
             made.lifted_at = timezone.now()
             made.save(update_fields=["lifted_at"])
-            record("finding.excuse-lifted", actor=user, mailing_id=mailing.pk, check=made.check_id, fingerprint=made.fingerprint)
+            record("finding.excuse-lifted", actor=user, mailing=mailing, check=made.check_id, fingerprint=made.fingerprint)
 
 
 def send_back(user: User, revision: Revision, comment: str) -> None:

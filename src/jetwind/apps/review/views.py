@@ -4,69 +4,27 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
 
 from django.contrib import messages
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import redirect, render
-from django.views.decorators.http import require_GET, require_http_methods, require_POST
+from django.views.decorators.http import require_GET, require_POST
 
-from jetwind.apps.intake.selectors import mailing_for, message_of, revision_for
-from jetwind.apps.intake.services import add_revision
+from jetwind.apps.intake.selectors import mailing_for, revision_for
 from jetwind.apps.jobs import services as jobs
-from jetwind.apps.review import (
-    envelope_station,
-    fields_station,
-    images_station,
-    plain_text_station,
-    services,
-    spam_station,
-    wording_station,
-)
+from jetwind.apps.review import services
 from jetwind.apps.review.answers import CHECKS, stored_review
 from jetwind.apps.review.comparison import compare
-from jetwind.apps.review.evidence import tables_for
-from jetwind.apps.review.frame import KEPT_REASON, frame
+from jetwind.apps.review.frame import KEPT_REASON
 from jetwind.apps.review.questions import newest_run
-from jetwind.apps.review.selectors import Walk, station_address
+from jetwind.apps.review.selectors import station_address
+from jetwind.apps.review.stations.spam_risk import reasons_by_group
 from jetwind.apps.ui.given import came_from, whole_number
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import PersonRequest, asks
-from jetwind.apps.workspace.services import add_word
-from jetwind.core.checking import PLACES
-from jetwind.core.message import Message
-from jetwind.core.prose.plain import plain_from_html, with_plain_text
 from jetwind.core.reports import STATIONS, Review, as_csv, as_html, as_json, as_sarif
 from jetwind.core.spam import BANDS, measured_on, says
-
-
-@require_GET
-@asks("mailing:view")
-def station(request: PersonRequest, mailing_id: int, number: int, slug: str) -> HttpResponse:
-    """One station of the Walkaround."""
-    if slug not in {known.slug for known in STATIONS}:
-        raise Http404("no such station")
-    revision = revision_for(request.user, mailing_id, number)
-    around = frame(request, revision, slug)
-    message = message_of(revision)
-    own = _OWN_PAGES.get(slug)
-    if own is not None:
-        template, make = own
-        return render(request, template, around.context() | make(request, around.walk, message))
-    page: dict[str, Any] = {"tables": tables_for(slug, message, around.walk.context)}
-    return render(request, "review/table_station.html", around.context() | page)
-
-
-#: Stations with a view of their own: the template and what makes its context.
-_OWN_PAGES: dict[str, tuple[str, Callable[[HttpRequest, Walk, Message], dict[str, Any]]]] = {
-    "envelope": ("review/envelope.html", envelope_station.page),
-    "wording": ("review/wording.html", wording_station.page),
-    "fields": ("review/fields.html", fields_station.page),
-    "images": ("review/images.html", images_station.page),
-    "spam-risk": ("review/spam.html", spam_station.page),
-    "plain-text": ("review/plain_text.html", plain_text_station.page),
-}
 
 
 @require_GET
@@ -77,7 +35,7 @@ def spam_reasons(request: PersonRequest) -> HttpResponse:
         request,
         "review/spam_reasons.html",
         {
-            "groups": spam_station.reasons_by_group(),
+            "groups": reasons_by_group(),
             "bands": BANDS,
             "mail": measured_on(),
             "says": [(score, round(100 * share)) for score, share in says()],
@@ -195,60 +153,6 @@ def report(request: PersonRequest, mailing_id: int, number: int, form: str) -> H
     name = chosen.file_name.format(mailing=mailing_id, number=number)
     response["Content-Disposition"] = f'attachment; filename="{name}"'
     return response
-
-
-@require_POST
-@asks(send="mailing:change")
-@once
-def brief(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
-    """Add to the brief, or take from it; the brief belongs to the mailing, so every revision is held against it."""
-    revision = revision_for(request.user, mailing_id, number)
-    what, text = request.POST.get("what", ""), request.POST.get("text", "")
-    if what == "required":
-        services.require_wording(
-            request.user, revision.mailing, text, [place for place in PLACES if place in request.POST.getlist("place")]
-        )
-    elif what == "forbidden":
-        services.forbid_wording(request.user, revision.mailing, text)
-    elif what in ("take-required", "take-forbidden"):
-        services.drop_wording(request.user, revision.mailing, text, forbidden=what == "take-forbidden")
-    return redirect(f"{station_address(revision, 'wording')}#brief")
-
-
-@require_POST
-@asks(send="workspace:configure")
-@once
-def learn_word(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
-    """Add a word to the workspace's word list, and check again."""
-    revision = revision_for(request.user, mailing_id, number)
-    word = request.POST.get("word", "").strip()
-    add_word(request.user, revision.mailing.workspace, word)
-    messages.success(request, f"“{word}” is in the word list; the message is being checked again.")
-    return redirect(f"{station_address(revision, 'wording')}#words")
-
-
-@require_http_methods(["GET", "POST"])
-@asks("mailing:view", send="mailing:change")
-@once
-def plain_text_afresh(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
-    """The plain text made afresh from the HTML: GET saves it as a file, POST makes it the next revision."""
-    revision = revision_for(request.user, mailing_id, number)
-    message = message_of(revision)
-    if message.html is None:
-        raise Refused("The message has no HTML from which plain text could be made.")
-    text = plain_from_html(message)
-    if request.method == "GET":
-        response = HttpResponse(text, content_type="text/plain; charset=utf-8")
-        response["Content-Disposition"] = f'attachment; filename="message-{mailing_id}-r{number}.txt"'
-        return response
-    newest = revision.mailing.revisions.last()
-    if newest is None or newest.pk != revision.pk:
-        raise Refused(f"Revision {number} is not the newest; make the text from the newest one.")
-    data = with_plain_text(message, text)
-    name = revision.file_name if message.form == "eml" else f"{revision.file_name.rpartition('.')[0] or 'message'}.zip"
-    made = add_revision(request.user, revision.mailing, data, name)
-    messages.success(request, f"Revision {made.number} has the plain text made afresh.")
-    return redirect(station_address(made, "plain-text"))
 
 
 @require_GET

@@ -8,6 +8,7 @@ from typing import Any, TypeVar
 from django.core import signing
 
 from jetwind.apps.ui.refusal import Refused
+from jetwind.core.errors import JetwindError
 
 Key = TypeVar("Key")
 Value = TypeVar("Value")
@@ -15,7 +16,7 @@ _SALT = "jetwind.settings"
 _MISSING = object()
 
 
-class Overtaken(Exception):
+class Overtaken(JetwindError):
     """Both changed ``key``, each to something else."""
 
     def __init__(self, key: Any) -> None:

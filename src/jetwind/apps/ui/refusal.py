@@ -11,9 +11,10 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 
 from jetwind.apps.ui.given import came_from
+from jetwind.core.errors import JetwindError
 
 
-class Refused(Exception):
+class Refused(JetwindError):
     """Something was asked that the state or the rules do not allow; the text says what, why, and what to do.
 
     ``address`` is where the person should be taken; without it, back to where they came from.

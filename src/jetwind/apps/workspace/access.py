@@ -9,6 +9,7 @@ from typing import Concatenate, Literal, ParamSpec, cast
 
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse
+from django_htmx.middleware import HtmxDetails
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.accounts.permissions import PERMISSIONS, roles_for
@@ -30,6 +31,8 @@ class PersonRequest(HttpRequest):
     user: User
     workspace: Workspace
     roles: frozenset[str]
+    #: What htmx says of the request; false where it did not send it.
+    htmx: HtmxDetails
 
 
 View = Callable[Concatenate[PersonRequest, Rest], HttpResponse]

@@ -10,6 +10,7 @@ from django.urls import URLPattern, URLResolver, get_resolver
 
 from jetwind.apps.accounts.permissions import Role, roles_for
 from jetwind.apps.workspace.access import Asked
+from jetwind.core.errors import JetwindError
 
 
 @dataclass(frozen=True, slots=True)
@@ -21,7 +22,7 @@ class Address:
     asked: Asked | None
 
 
-class Undeclared(Exception):
+class Undeclared(JetwindError):
     """A view that neither asks for a permission nor says that it is open to everybody."""
 
 

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import math
 from datetime import datetime
+from functools import lru_cache
 from urllib.parse import urlencode
 from uuid import uuid4
 
 from django import template
+from django.template.loader import render_to_string
 from django.utils import timezone
-from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString
 
 register = template.Library()
@@ -17,25 +19,21 @@ _BARS = {"stop": 3, "fix": 2, "note": 1}
 
 
 @register.simple_tag
+@lru_cache(maxsize=16)
 def weight(level: str, *, hollow: bool = False) -> SafeString:
-    """A level as three short bars: all filled for stop, two for fix, one for note; hollow when excused."""
+    """A level as three short bars: all filled for stop, two for fix, one for note; hollow when excused. Drawn once for each level."""
     filled = 0 if hollow else _BARS.get(level, 0)
-    bars = format_html_join(
-        "",
-        '<rect x="{}" y="1" width="3" height="10" rx="0.5" class="{}"/>',
-        [(1 + 5 * number, "filled" if number < filled else "outline") for number in range(3)],
-    )
-    return format_html('<svg class="weight weight-{}" viewBox="0 0 15 12" width="15" height="12" aria-hidden="true">{}</svg>', level, bars)
+    bars = [(1 + 5 * number, "filled" if number < filled else "outline") for number in range(3)]
+    return render_to_string("ui/weight.svg", {"level": level, "bars": bars})
 
 
 @register.simple_tag
+@lru_cache(maxsize=32)
 def windsock(stripes: int, *, cleared: bool = False, small: bool = False) -> SafeString:
-    """The windsock: limp with nothing clear, lifting stripe by stripe, straight when cleared.
+    """The windsock: limp with nothing clear, lifting stripe by stripe, straight when cleared. Drawn once for each way that it hangs.
 
     Each of five stripes is a segment that hangs 70° down until it is lifted; lifted ones rise towards the horizontal.
     """
-    import math
-
     lifted = 5 if cleared else max(0, min(stripes, 5))
     x, y = 7.0, 10.0
     half = 7.5
@@ -52,21 +50,10 @@ def windsock(stripes: int, *, cleared: bool = False, small: bool = False) -> Saf
             (end_x - normal[0] * end_half, end_y - normal[1] * end_half),
             (end_x + normal[0] * end_half, end_y + normal[1] * end_half),
         ]
-        shown = " ".join(f"{px:.1f},{py:.1f}" for px, py in points)
-        segments.append((shown, "band" if number % 2 == 0 else "gap"))
+        segments.append(" ".join(f"{px:.1f},{py:.1f}" for px, py in points))
         x, y, half = end_x, end_y, end_half
-    if cleared:
-        words = "cleared: the windsock stands straight"
-    else:
-        words = f"windsock: {lifted} of 5 stripes lifted"
-    size = 42 if small else 56
-    return format_html(
-        '<svg class="windsock" role="img" aria-label="{}" viewBox="0 0 56 56" width="{}" height="{}"><path class="pole" d="M5 1V56"/>{}</svg>',
-        words,
-        size,
-        size,
-        format_html_join("", '<polygon points="{}" class="{}"/>', segments),
-    )
+    words = "cleared: the windsock stands straight" if cleared else f"windsock: {lifted} of 5 stripes lifted"
+    return render_to_string("ui/windsock.svg", {"segments": segments, "words": words, "size": 42 if small else 56})
 
 
 @register.simple_tag
@@ -75,10 +62,10 @@ def querystring_of(**named: object) -> str:
     return urlencode({name: value for name, value in named.items() if value not in ("", None)})
 
 
-@register.simple_tag
-def intent() -> SafeString:
+@register.inclusion_tag("ui/_intent.html")
+def intent() -> dict[str, object]:
     """The key that makes one press of one form one act (see ``once``)."""
-    return format_html('<input type="hidden" name="intent" value="{}">', uuid4())
+    return {"key": uuid4()}
 
 
 @register.filter

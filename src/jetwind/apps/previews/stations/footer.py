@@ -7,8 +7,6 @@ from dataclasses import dataclass
 from typing import Any
 from urllib.parse import urlencode
 
-from django.http import HttpRequest
-
 from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.previews.as_whom import AsWhom, as_whom, reader_choices
 from jetwind.apps.previews.models import Render
@@ -16,6 +14,8 @@ from jetwind.apps.previews.modes import OWN
 from jetwind.apps.review.frame import Frame
 from jetwind.apps.review.questions import readers_of
 from jetwind.apps.review.selectors import ShownFinding
+from jetwind.apps.review.station_page import StationPage
+from jetwind.apps.workspace.access import PersonRequest
 from jetwind.apps.workspace.selectors import chosen_profiles
 from jetwind.core.checking import Rulebook, registry, rulebooks
 from jetwind.core.checking.copies import readers_copies
@@ -100,8 +100,29 @@ class Cut:
         return _CUT, round(self.height * self.scale, 1)
 
 
-def page(request: HttpRequest, around: Frame) -> dict[str, Any]:
-    """What the station's template needs."""
+@dataclass(frozen=True, slots=True)
+class Page:
+    """The footer cut out of a render, and every demand; where both are drawn, in px: the drawing's size, where demands begin, their width."""
+
+    cut: Cut | None
+    asked: list[Asked]
+    drawing: tuple[int, float]
+    demands_at: int
+    demand_width: int
+    #: Rulebooks and readers to choose from: address, name, whether it is chosen; and what is chosen.
+    books: list[tuple[str, str, bool]]
+    book: Rulebook | None
+    readers: list[tuple[str, str, bool]]
+    whom: AsWhom
+    #: The reader for whom the cut was rendered, where that is another.
+    drawn_for: str
+    #: Readers whose copy lacks what the message has: their names, and what their copies lack.
+    lacking: list[tuple[str, tuple[str, ...]]]
+    says_nothing: bool
+
+
+def page(request: PersonRequest, around: Frame) -> Page:
+    """The footer beside what the rulebooks demand of it."""
     revision, message = around.revision, message_of(around.revision)
     context = around.walk.context
     books = [book for key, book in rulebooks().items() if not context.rulebooks or key in context.rulebooks] + list(context.house)
@@ -116,21 +137,21 @@ def page(request: HttpRequest, around: Frame) -> dict[str, Any]:
         query = {"reader": request.GET.get("reader", ""), "rulebook": chosen_book.id if chosen_book else ""} | changed
         return f"{around.here}?{urlencode({name: value for name, value in query.items() if value})}"
 
-    return {
-        "cut": cut,
-        "asked": asked,
-        "drawing": (WIDTH, max(cut.drawn[1] if cut is not None else 0, len(asked) * _ROOM) + 8),
-        "demands_at": _DEMANDS,
-        "demand_width": WIDTH - _DEMANDS - 2,
-        "books": [(address(rulebook=""), "Every one that applies", chosen_book is None)]
+    return Page(
+        cut=cut,
+        asked=asked,
+        drawing=(WIDTH, max(cut.drawn[1] if cut is not None else 0, len(asked) * _ROOM) + 8),
+        demands_at=_DEMANDS,
+        demand_width=WIDTH - _DEMANDS - 2,
+        books=[(address(rulebook=""), "Every one that applies", chosen_book is None)]
         + [(address(rulebook=book.id), book.name, book is chosen_book) for book in books],
-        "book": chosen_book,
-        "readers": [(address(reader=value), name, is_chosen) for value, name, is_chosen in reader_choices(revision, whom)],
-        "whom": whom,
-        "drawn_for": cut.render.reader if cut is not None and cut.render.reader != whom.name else "",
-        "lacking": _lacking(around, message),
-        "says_nothing": message.html is None and message.text is None,
-    }
+        book=chosen_book,
+        readers=[(address(reader=value), name, is_chosen) for value, name, is_chosen in reader_choices(revision, whom)],
+        whom=whom,
+        drawn_for=cut.render.reader if cut is not None and cut.render.reader != whom.name else "",
+        lacking=_lacking(around, message),
+        says_nothing=message.html is None and message.text is None,
+    )
 
 
 def _asked(
@@ -285,3 +306,6 @@ def _lacking(around: Frame, message: Message) -> list[tuple[str, tuple[str, ...]
         if lacks:
             rows.setdefault(lacks, []).extend(copy.readers)
     return [(", ".join(readers), lacks) for lacks, readers in rows.items()]
+
+
+STATION = StationPage(SLUG, "previews/footer.html", page)

@@ -5,12 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from django.http import HttpRequest
-
+from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.intake.services import shown_envelope
-from jetwind.apps.review.selectors import Walk
+from jetwind.apps.review.frame import Frame
+from jetwind.apps.review.station_page import StationPage
 from jetwind.apps.ui.given import whole_number
 from jetwind.apps.ui.merging import as_shown
+from jetwind.apps.workspace.access import PersonRequest
 from jetwind.core.checking import Context
 from jetwind.core.fields import fill
 from jetwind.core.message import Envelope, Message, Sample
@@ -44,8 +45,32 @@ class RowDrawing:
         return [(line, len(line.shown)) for line in self.lines if line.is_cut]
 
 
-def page(request: HttpRequest, walk: Walk, message: Message) -> dict[str, Any]:
-    """What the station's template needs."""
+@dataclass(frozen=True, slots=True)
+class Page:
+    """Names of the sample readers, and the one as whom the rows are drawn."""
+
+    readers: list[str]
+    reader: str
+    #: Subjects with their number, as they are written and as the reader gets them; the number of the one that is drawn.
+    subjects: list[tuple[int, str, str]]
+    variant: int
+    rows: list[RowDrawing]
+    #: For each subject: its words, its characters, what each row shows of it, the reader for whom it is longest; and the names of the rows.
+    grid: list[tuple[str, int, list[str], str]]
+    row_names: list[str]
+    #: Where the preview text comes from: words, kind, length in characters.
+    pieces: list[tuple[str, str, int]]
+    #: The sender, in pairs of name and value.
+    sender_line: list[tuple[str, str]]
+    #: The envelope for its form, and as the page showed it.
+    envelope: dict[str, Any]
+    envelope_shown: str
+    has_headers: bool
+
+
+def page(request: PersonRequest, around: Frame) -> Page:
+    """Inbox rows of each subject, as one sample reader gets it."""
+    walk, message = around.walk, message_of(around.revision)
     context = walk.context
     readers = list(context.readers)
     names = [reader.name for reader in readers]
@@ -67,25 +92,25 @@ def page(request: HttpRequest, walk: Walk, message: Message) -> dict[str, Any]:
         message.given_preview_text.strip(),
         tuple(message.variants),
     )
-    return {
-        "readers": names,
-        "reader": reader.name,
-        "subjects": [(index, subject, _merged(subject, message, reader)) for index, subject in enumerate(subjects)],
-        "variant": number,
-        "rows": drawings[number],
-        "grid": _grid(message, context, drawings),
-        "row_names": [row.name for row in ROWS],
-        "pieces": _pieces(message, reader),
-        "sender_line": [
+    return Page(
+        readers=names,
+        reader=reader.name,
+        subjects=[(index, subject, _merged(subject, message, reader)) for index, subject in enumerate(subjects)],
+        variant=number,
+        rows=drawings[number],
+        grid=_grid(message, context, drawings),
+        row_names=[row.name for row in ROWS],
+        pieces=_pieces(message, reader),
+        sender_line=[
             ("Name", box.name if box and box.name else "none"),
             ("Address", box.address if box else "none"),
             ("Answers go to", reply.address if reply else (box.address if box else "nobody")),
             ("To", ", ".join(header.value for header in message.header_fields("To")) or "not in what was taken in"),
         ],
-        "envelope": {**envelope.as_dict(), "subject_variants": "\n".join(envelope.subject_variants)},
-        "envelope_shown": as_shown(shown_envelope(envelope)),
-        "has_headers": message.envelope_known,
-    }
+        envelope={**envelope.as_dict(), "subject_variants": "\n".join(envelope.subject_variants)},
+        envelope_shown=as_shown(shown_envelope(envelope)),
+        has_headers=message.envelope_known,
+    )
 
 
 def _merged(text: str, message: Message, reader: Sample) -> str:
@@ -118,3 +143,6 @@ def _pieces(message: Message, reader: Sample) -> list[tuple[str, str, int]]:
         (_merged(piece.text, message, reader)[:160] or "padding that nobody sees", _KINDS.get(piece.kind, piece.kind), piece.length)
         for piece in reading_of(message).inbox_pieces(_PREVIEWED)
     ]
+
+
+STATION = StationPage("envelope", "review/envelope.html", page)

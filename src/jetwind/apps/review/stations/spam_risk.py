@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
 from urllib.parse import urlencode
 
-from django.http import HttpRequest
-
+from jetwind.apps.intake.selectors import message_of
+from jetwind.apps.review.frame import Frame
 from jetwind.apps.review.models import CheckRun
 from jetwind.apps.review.selectors import Walk, station_address
+from jetwind.apps.review.station_page import StationPage
+from jetwind.apps.workspace.access import PersonRequest
 from jetwind.core.message import Message
 from jetwind.core.source import Excerpt, Span
-from jetwind.core.spam import BANDS, GROUPS, Reason, SpamReason, SpamSum, band_of, declared, weight_of
+from jetwind.core.spam import BANDS, GROUPS, OtherScore, Reason, SpamReason, SpamSum, band_of, declared, weight_of
+from jetwind.core.spam.total import Band
 from jetwind.core.spam.words import LEAST, MOST
 
 #: Points that the drawing shows at least, to the left and to the right of nothing.
@@ -57,42 +59,6 @@ class Point:
     address: str
 
 
-def page(request: HttpRequest, walk: Walk, message: Message) -> dict[str, Any]:
-    """What the station's template needs."""
-    if walk.run is None:
-        return {}
-    without = request.GET.getlist("without")
-    total = SpamSum.from_json(walk.run.spam)
-    change = total.lightest_change()
-    lowest = min(0.0, sum(reason.weight for reason in total.reasons if reason.weight < 0), -_LEFT)
-    highest = max(_RIGHT, sum(reason.weight for reason in total.reasons if reason.weight > 0) + 0.4)
-    axis = _Axis(lowest, highest)
-    return {
-        "total": total,
-        "score": total.score(without),
-        "band": total.band(without),
-        "rows": _rows(message, total, without, axis),
-        "axis": axis,
-        "lines": [("0", axis.at(0.0), "nothing")] + [(f"{name} from {lowest:g}", axis.at(lowest), name) for name, lowest in BANDS.items()],
-        "bands": BANDS,
-        "change": [reason for reason in total.reasons if reason.id in change],
-        "change_score": total.score(change),
-        "change_band": total.band(change),
-        "change_query": urlencode({"without": change}, doseq=True),
-        "subjects": [other for other in total.others if other.kind == "subject"],
-        "worst": next((other for other in total.others if other.kind == "reader"), None),
-        "history": _history(walk),
-        "history_size": (_WIDE, _TALL),
-        "history_lines": [(name, _height(lowest)) for name, lowest in BANDS.items()],
-    }
-
-
-def reasons_by_group() -> list[tuple[str, list[tuple[Reason, str]]]]:
-    """Every reason with its points in words, by what it looks at."""
-    rows = [(known, f"{LEAST:g} to {MOST:g}" if known.id == "words" else f"{weight_of(known):.1f}") for known in declared().values()]
-    return [(group.capitalize(), [row for row in rows if row[0].group == group]) for group in GROUPS]
-
-
 @dataclass(frozen=True, slots=True)
 class _Axis:
     lowest: float
@@ -101,6 +67,69 @@ class _Axis:
     def at(self, points: float) -> float:
         """Where so many points stand, in per cent of the track."""
         return 100 * (points - self.lowest) / (self.highest - self.lowest)
+
+
+@dataclass(frozen=True, slots=True)
+class Page:
+    """The sum, and what remains of it without the reasons that were switched off, in points."""
+
+    total: SpamSum
+    score: float
+    band: str
+    rows: list[Row]
+    axis: _Axis
+    #: Lines of the drawing: label, place in per cent, what it is; and the bands by their lowest points.
+    lines: list[tuple[str, float, str]]
+    bands: Mapping[Band, float]
+    #: The fewest reasons without which the message comes below the line, and what comes of it.
+    change: list[SpamReason]
+    change_score: float
+    change_band: str
+    change_query: str
+    #: The sums of other subjects, and the highest of other readers' copies.
+    subjects: list[OtherScore]
+    worst: OtherScore | None
+    #: The scores of earlier revisions, the size of their drawing in px, its lines with their height in px.
+    history: list[Point]
+    history_size: tuple[int, int]
+    history_lines: list[tuple[str, float]]
+
+
+def page(request: PersonRequest, around: Frame) -> Page | None:
+    """The sum as it stands, or without some of its reasons."""
+    walk, message = around.walk, message_of(around.revision)
+    if walk.run is None:
+        return None
+    without = request.GET.getlist("without")
+    total = SpamSum.from_json(walk.run.spam)
+    change = total.lightest_change()
+    lowest = min(0.0, sum(reason.weight for reason in total.reasons if reason.weight < 0), -_LEFT)
+    highest = max(_RIGHT, sum(reason.weight for reason in total.reasons if reason.weight > 0) + 0.4)
+    axis = _Axis(lowest, highest)
+    return Page(
+        total=total,
+        score=total.score(without),
+        band=total.band(without),
+        rows=_rows(message, total, without, axis),
+        axis=axis,
+        lines=[("0", axis.at(0.0), "nothing")] + [(f"{name} from {lowest:g}", axis.at(lowest), name) for name, lowest in BANDS.items()],
+        bands=BANDS,
+        change=[reason for reason in total.reasons if reason.id in change],
+        change_score=total.score(change),
+        change_band=total.band(change),
+        change_query=urlencode({"without": change}, doseq=True),
+        subjects=[other for other in total.others if other.kind == "subject"],
+        worst=next((other for other in total.others if other.kind == "reader"), None),
+        history=_history(walk),
+        history_size=(_WIDE, _TALL),
+        history_lines=[(name, _height(lowest)) for name, lowest in BANDS.items()],
+    )
+
+
+def reasons_by_group() -> list[tuple[str, list[tuple[Reason, str]]]]:
+    """Every reason with its points in words, by what it looks at."""
+    rows = [(known, f"{LEAST:g} to {MOST:g}" if known.id == "words" else f"{weight_of(known):.1f}") for known in declared().values()]
+    return [(group.capitalize(), [row for row in rows if row[0].group == group]) for group in GROUPS]
 
 
 def _rows(message: Message, total: SpamSum, without: Sequence[str], axis: _Axis) -> list[Row]:
@@ -145,3 +174,6 @@ def _history(walk: Walk) -> list[Point]:
         Point(number, score, band_of(score), round(_EDGE + step * at, 1), _height(score), address.replace(own, f"/r{number}/"))
         for at, (number, score) in enumerate(scored)
     ]
+
+
+STATION = StationPage("spam-risk", "review/spam.html", page)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 from urllib.parse import urlencode
@@ -15,7 +16,9 @@ from jetwind.apps.previews.models import Render
 from jetwind.apps.previews.modes import OWN
 from jetwind.apps.previews.places import on_picture
 from jetwind.apps.review.frame import Frame
+from jetwind.apps.review.station_page import StationPage
 from jetwind.apps.ui.filling import filled, joined
+from jetwind.apps.workspace.access import PersonRequest
 from jetwind.apps.workspace.selectors import chosen_profiles
 from jetwind.core.checks.rendered import element_of, says_something
 from jetwind.core.markup import Document
@@ -24,7 +27,7 @@ from jetwind.core.profiles import REFERENCE, Profile, profiles
 from jetwind.core.renders.measured import Block, Measured
 from jetwind.core.renders.spoken import Spoken
 from jetwind.core.styles.contrast import as_hex, ratio
-from jetwind.core.styles.sight import SIGHTS
+from jetwind.core.styles.sight import SIGHTS, Sight
 
 SLUG = "access"
 #: Outlines that are drawn, and rows of the tables.
@@ -63,8 +66,21 @@ class Faint:
     line: int | str
 
 
-def page(request: HttpRequest, around: Frame) -> dict[str, Any]:
-    """What the station's template needs."""
+@dataclass(frozen=True, slots=True)
+class Page:
+    """The two renders; none while nothing is rendered. ``sights`` are the ways of seeing that can be tried."""
+
+    views: list[View]
+    sights: Sequence[Sight]
+    texts: list[Faint]
+    #: What a screen reader says: number, role, words, language, line.
+    spoken: list[tuple[int, str, str, str, int | str]]
+    #: Every picture: line, picture, what a screen reader says of it, whether it is the chosen one.
+    pictures: list[tuple[int | str, str, str, bool]]
+
+
+def page(request: PersonRequest, around: Frame) -> Page:
+    """Two renders side by side, the texts by their contrast, and what a screen reader says."""
     revision, message = around.revision, message_of(around.revision)
     ids = chosen_profiles(revision.mailing.workspace)
     rows = Render.objects.filter(revision=revision, mode=OWN, state=Render.State.DONE, profile__in=ids, **as_whom(revision).here).defer(
@@ -88,13 +104,13 @@ def page(request: HttpRequest, around: Frame) -> dict[str, Any]:
         )
     ]
     first = views[0].layout
-    return {
-        "views": views if shots else [],
-        "sights": SIGHTS,
-        "texts": _texts(message, document, first) if first is not None and document is not None else [],
-        "spoken": _heard(message, shots.get(REFERENCE)),
-        "pictures": _pictures(message, around),
-    }
+    return Page(
+        views=views if shots else [],
+        sights=SIGHTS,
+        texts=_texts(message, document, first) if first is not None and document is not None else [],
+        spoken=_heard(message, shots.get(REFERENCE)),
+        pictures=_pictures(message, around),
+    )
 
 
 def _asked(request: HttpRequest, name: str, names: list[str]) -> str:
@@ -189,3 +205,6 @@ def _pictures(message: Message, around: Frame) -> list[tuple[int | str, str, str
         line = message.html.source.position(image.start_tag.start).line if image.start_tag else ""
         rows.append((line, (image.get("src") or "no address")[:120], said, image.index == chosen))
     return rows[:_MOST_ROWS]
+
+
+STATION = StationPage(SLUG, "previews/access.html", page)

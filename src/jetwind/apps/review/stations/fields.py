@@ -2,23 +2,22 @@
 
 from __future__ import annotations
 
-import hashlib
-from dataclasses import dataclass
-from typing import Any
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from urllib.parse import urlencode
 
-from django.conf import settings
-from django.http import HttpRequest
-
-from jetwind.apps.intake.selectors import newest_open
-from jetwind.apps.review.envelope_station import RowDrawing
-from jetwind.apps.review.selectors import Walk, station_address
+from jetwind.apps.intake.selectors import message_of, newest_open
+from jetwind.apps.review.frame import Frame
+from jetwind.apps.review.overview import overview_of
+from jetwind.apps.review.selectors import station_address
+from jetwind.apps.review.station_page import StationPage
+from jetwind.apps.review.stations.envelope import RowDrawing
+from jetwind.apps.workspace.access import PersonRequest
 from jetwind.apps.workspace.models import SampleReader
 from jetwind.core.checking.overview import Cell, Change, Column, FieldOverview, Row
-from jetwind.core.fields import fill
-from jetwind.core.message import Message
+from jetwind.core.errors import PastBudget
+from jetwind.core.fields import Syntax, fill
 from jetwind.core.profiles.inbox import ROWS, draw
-from jetwind.engines.bounded import PastBudget, overview_bounded
 
 _SLUG = "fields"
 #: Rows of the grid on one page; the others are counted, and found by the filter of the fewest.
@@ -35,20 +34,43 @@ class GridRow:
     is_chosen: bool
 
 
-def page(request: HttpRequest, walk: Walk, message: Message) -> dict[str, Any]:
-    """What the station's template needs."""
+@dataclass(frozen=True, slots=True)
+class Page:
+    """The field syntax of the message, those of the workspace by number and name, and whether the fewest readers are shown.
+
+    Where the fields cannot be laid out, ``past`` says why, and nothing else is there.
+    """
+
+    syntax: Syntax
+    syntax_id: int | None
+    syntaxes: list[tuple[int, str]]
+    show: str
+    past: str = ""
+    overview: FieldOverview | None = None
+    rows: Sequence[GridRow] = ()
+    #: Rows that the page does not show, and how many readers there are.
+    more_rows: int = 0
+    readers_number: int = 0
+    all_address: str = ""
+    fewest_address: str = ""
+    inbox: RowDrawing | None = None
+    #: Places that change and stand in no line of the copy.
+    other_changes: Sequence[Change] = ()
+    #: Where the chosen reader's copy is seen rendered.
+    appearance: str = ""
+
+
+def page(request: PersonRequest, around: Frame) -> Page:
+    """The grid, and one reader's copy beside its source."""
+    walk, message = around.walk, message_of(around.revision)
     revision = walk.revision
     chosen, is_few = request.GET.get("reader", ""), request.GET.get("show") == "fewest"
-    common: dict[str, Any] = {
-        "syntax": message.syntax,
-        "syntax_id": revision.mailing.syntax_id,
-        "syntaxes": list(revision.mailing.workspace.syntaxes.values_list("pk", "name")),
-        "show": "fewest" if is_few else "",
-    }
+    syntaxes = list(revision.mailing.workspace.syntaxes.values_list("pk", "name"))
+    bare = Page(message.syntax, revision.mailing.syntax_id, syntaxes, "fewest" if is_few else "")
     try:
-        found = _overview(walk, message, chosen)
+        found = overview_of(walk, message, chosen)
     except PastBudget as past:
-        return common | {"past": f"The fields cannot be laid out for these readers: {past}.", "overview": None}
+        return replace(bare, past=f"The fields cannot be laid out for these readers: {past}.")
     rows = [row for row in found.rows if not is_few or row.reader in found.fewest]
     shown = found.copy.reader if found.copy is not None else ""
 
@@ -57,36 +79,20 @@ def page(request: HttpRequest, walk: Walk, message: Message) -> dict[str, Any]:
         kept = {name: value for name, value in query.items() if value}
         return station_address(revision, _SLUG) + (f"?{urlencode(kept)}" if kept else "")
 
-    return common | {
-        "overview": found,
-        "rows": [
+    return replace(
+        bare,
+        overview=found,
+        rows=[
             GridRow(row, list(zip(found.columns, row.cells, strict=True)), here(reader=row.reader) + "#as-reader", row.reader == shown)
             for row in rows[:_MOST_ROWS]
         ],
-        "more_rows": max(0, len(rows) - _MOST_ROWS),
-        "readers_number": len(found.rows),
-        "all_address": here(show=""),
-        "fewest_address": here(show="fewest"),
-        "inbox": _inbox(found),
-        "other_changes": _of_no_line(found),
-        "appearance": f"{station_address(revision, 'appearance')}?{urlencode({'reader': shown})}" if shown else "",
-    }
-
-
-def _overview(walk: Walk, message: Message, chosen: str) -> FieldOverview:
-    """Worked out once for a message, its readers and what the renders said of them."""
-    context = walk.context
-    wide = sorted(
-        (str(one.record.data.get("name", "")), str(one.record.data["reader"]))
-        for one in walk.findings
-        if one.record.check_id == "fields.overflow" and one.record.data.get("reader")
-    )
-    readers = [(reader.name, sorted(reader.values.items())) for reader in context.readers]
-    asked = repr((readers, sorted(context.known_fields or ()), wide, chosen))
-    key = hashlib.sha256(asked.encode("utf-8", "surrogatepass")).hexdigest()
-    return message.shared(
-        f"overview {key}",
-        lambda: overview_bounded(message, context.readers, context.known_fields, wide, chosen, start=settings.HELPERS_START),
+        more_rows=max(0, len(rows) - _MOST_ROWS),
+        readers_number=len(found.rows),
+        all_address=here(show=""),
+        fewest_address=here(show="fewest"),
+        inbox=_inbox(found),
+        other_changes=_of_no_line(found),
+        appearance=f"{station_address(revision, 'appearance')}?{urlencode({'reader': shown})}" if shown else "",
     )
 
 
@@ -123,3 +129,6 @@ def messages_of(reader: SampleReader) -> list[tuple[str, str, str]]:
         )
         for one in newest_open(reader.workspace)[:_MOST_MESSAGES]
     ]
+
+
+STATION = StationPage(_SLUG, "review/fields.html", page)

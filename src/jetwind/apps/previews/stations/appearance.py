@@ -3,29 +3,31 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 from urllib.parse import urlencode
 
 from django.http import Http404, HttpResponse
-from django.shortcuts import get_object_or_404, redirect, render
-from django.urls import reverse
+from django.shortcuts import get_object_or_404, redirect
+from django.urls import path, reverse
 from django.views.decorators.http import require_GET, require_POST
+from django_htmx.http import HttpResponseClientRefresh
 
 from jetwind.apps.blobs import store
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import message_of, revision_for
 from jetwind.apps.intake.services import set_measured_reader
-from jetwind.apps.jobs import services as jobs
-from jetwind.apps.previews import access_station, footer_station, services
+from jetwind.apps.previews import services
 from jetwind.apps.previews.as_whom import AS_WRITTEN, AsWhom, as_whom, reader_choices
 from jetwind.apps.previews.captions import caption
 from jetwind.apps.previews.models import Mark, Render
 from jetwind.apps.previews.modes import OWN, PAIRS, WORDS, images_in_words, in_words, mode_of, needed, shown_in, switched, ways_of
-from jetwind.apps.previews.places import marks_on, pins_on, share
+from jetwind.apps.previews.places import Pin, marks_on, pins_on, share
 from jetwind.apps.previews.selectors import element_at, marks_in, told
-from jetwind.apps.review.frame import frame
+from jetwind.apps.review.frame import Frame
 from jetwind.apps.review.selectors import ShownFinding, station_address
+from jetwind.apps.review.station_page import Progress, StationPage, values_of
 from jetwind.apps.ui.given import was_pressed, whole_number
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import Refused
@@ -35,7 +37,7 @@ from jetwind.core.markup import Document, Element
 from jetwind.core.profiles import REFERENCE, Profile, profiles
 from jetwind.core.profiles.support import origin
 from jetwind.core.renders.measured import Measured
-from jetwind.core.styles.sight import SIGHTS
+from jetwind.core.styles.sight import SIGHTS, Sight
 
 _SLUG = "appearance"
 #: The common scale of the contact sheet, and how tall a render may stand there, in px of the screen.
@@ -60,6 +62,71 @@ class Card:
     counts: list[tuple[str, int]]
     share: float | None
     departs: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class Tools:
+    """The line of tools, and where the keys lead. Each choice comes with its address."""
+
+    mode: str
+    has_tools: bool
+    #: Ways of showing: label, address, whether it holds.
+    toggles: list[tuple[str, str, bool]]
+    #: The contact sheet and every profile: identifier, name, address.
+    profile_links: list[tuple[str, str, str]]
+    chosen_profile: str
+    previous_profile: str | None
+    next_profile: str | None
+    blocked_toggle: str
+    night_toggle: str
+    station: str
+    contact_sheet: str
+    compare_address: str
+    #: As whom renders are shown: as the address says it, by name, the choices; and the reader whose copy is measured.
+    reader: str
+    as_whom: str
+    reader_choices: list[tuple[str, str, bool]]
+    measured_as: str
+    order: str
+    orders: list[tuple[str, str, str]]
+    sights: Sequence[Sight]
+    #: Whether a render is not there yet, and whether a press on a page of Jetwind led here.
+    lacks: bool
+    was_pressed: bool
+
+
+@dataclass(frozen=True, kw_only=True)
+class ContactSheet(Tools):
+    """Every chosen profile as a card."""
+
+    gives_room: bool
+    cards: list[Card]
+
+
+@dataclass(frozen=True, kw_only=True)
+class Large(Tools):
+    """One render at a zoom in per cent, with its layout where it is done."""
+
+    profile: Profile
+    words: str
+    shot: Render | None
+    layout: Measured | None
+    caption: str
+    zoom: int
+    zooms: list[tuple[int, str]]
+    #: In px of the screen; and where the first screen ends, in per cent.
+    shown_width: int
+    first_screen: float
+    pins: list[Pin]
+    marks: list[Any]
+    lost_marks: list[Any]
+    #: Elements where a mark may be set, by number and name.
+    places: list[tuple[int, str]]
+    told: list[Any]
+    images: str
+    modelled_on: str
+    table: Any
+    compare: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -114,76 +181,55 @@ def _whom_of(request: PersonRequest, revision: Revision) -> tuple[AsWhom, str]:
     return whom, asked if asked == AS_WRITTEN or whom.name == asked else ""
 
 
-@require_GET
-@asks("mailing:view")
-def access(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
-    """The Access station: two renders with every text outlined by its contrast."""
-    around = frame(request, revision_for(request.user, mailing_id, number), access_station.SLUG)
-    return render(request, "previews/access.html", around.context() | access_station.page(request, around))
-
-
-@require_GET
-@asks("mailing:view")
-def footer(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
-    """The Footer station: the footer beside what the rulebooks demand."""
-    around = frame(request, revision_for(request.user, mailing_id, number), footer_station.SLUG)
-    return render(request, "previews/footer.html", around.context() | footer_station.page(request, around))
-
-
-@require_GET
-@asks("mailing:view")
-def appearance(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
+def page(request: PersonRequest, around: Frame) -> ContactSheet | Large:
     """The contact sheet; one render alone where a profile is chosen."""
-    revision = revision_for(request.user, mailing_id, number)
-    around = frame(request, revision, _SLUG)
+    revision = around.revision
     asked = _Asked.of(request, revision)
     wanted = [asked.profile] if asked.profile else asked.ids
     found = _renders(revision, asked.mode, wanted, asked.whom)
-    page = around.context() | _tools(asked) | {"renders_work": around.works.get(services.RENDERS)}
-    page["was_pressed"] = was_pressed(request)
-    page["lacks"] = bool([name for name in wanted if name not in found or found[name].state == Render.State.WAITING])
+    lacks = any(name not in found or found[name].state == Render.State.WAITING for name in wanted)
+    tools = _tools(asked, lacks=lacks, was_pressed=was_pressed(request))
     if asked.profile:
         profile, shot = profiles()[asked.profile], found.get(asked.profile)
-        page |= _large(request, revision, around.walk.findings, profile, asked.mode, shot, asked.here)
-        page["as_whom"] = asked.whom.name
-        return render(request, "previews/large.html", page)
+        return _large(request, around.walk.findings, profile, asked, shot, tools)
+    cards = _cards(around.walk.findings, revision, asked.mode, found, asked.ids, asked.order, asked.here)
     # Without findings the pane beside them is folded away, and the renders take its width.
-    page["gives_room"] = not around.findings
-    page["sights"] = SIGHTS
-    page["cards"] = _cards(around.walk.findings, revision, asked.mode, found, asked.ids, asked.order, asked.here)
-    return render(request, "previews/contact_sheet.html", page)
+    return ContactSheet(**values_of(tools), gives_room=not around.findings, cards=cards)
 
 
-def _tools(asked: _Asked) -> dict[str, Any]:
+def _tools(asked: _Asked, *, lacks: bool, was_pressed: bool) -> Tools:
     """The line of tools, and where the keys lead."""
     one = profiles()[asked.profile] if asked.profile else None
     other_ways = {first: asked.here(mode=switched(one, asked.mode, (first, second))) for first, second in PAIRS}
     steps = ["", *asked.ids]
     at = steps.index(asked.profile)
-    return {
-        "mode": asked.mode,
-        "has_tools": True,
-        "toggles": [
+    return Tools(
+        mode=asked.mode,
+        has_tools=True,
+        toggles=[
             (WORDS[first].capitalize(), other_ways[first], _is_on(one, asked.mode, first))
             for first, _ in PAIRS
             if one is None or first != "turned" or one.can_turn
         ],
-        "profile_links": [(step, profiles()[step].name if step else "Contact sheet", asked.here(profile=step)) for step in steps],
-        "chosen_profile": asked.profile,
-        "previous_profile": asked.here(profile=steps[at - 1]) if at else None,
-        "next_profile": asked.here(profile=steps[at + 1]) if at + 1 < len(steps) else None,
-        "blocked_toggle": other_ways["blocked"],
-        "night_toggle": other_ways["night"],
-        "station": asked.here(),
-        "contact_sheet": asked.here(profile=""),
-        "compare_address": _compare_address(asked.revision),
-        "reader": asked.reader,
-        "as_whom": asked.whom.name,
-        "reader_choices": reader_choices(asked.revision, asked.whom),
-        "measured_as": asked.revision.mailing.measured_as,
-        "order": asked.order,
-        "orders": [("", "In their order", asked.here(order="")), ("departure", "Odd one out first", asked.here(order="departure"))],
-    }
+        profile_links=[(step, profiles()[step].name if step else "Contact sheet", asked.here(profile=step)) for step in steps],
+        chosen_profile=asked.profile,
+        previous_profile=asked.here(profile=steps[at - 1]) if at else None,
+        next_profile=asked.here(profile=steps[at + 1]) if at + 1 < len(steps) else None,
+        blocked_toggle=other_ways["blocked"],
+        night_toggle=other_ways["night"],
+        station=asked.here(),
+        contact_sheet=asked.here(profile=""),
+        compare_address=_compare_address(asked.revision),
+        reader=asked.reader,
+        as_whom=asked.whom.name,
+        reader_choices=reader_choices(asked.revision, asked.whom),
+        measured_as=asked.revision.mailing.measured_as,
+        order=asked.order,
+        orders=[("", "In their order", asked.here(order="")), ("departure", "Odd one out first", asked.here(order="departure"))],
+        sights=SIGHTS,
+        lacks=lacks,
+        was_pressed=was_pressed,
+    )
 
 
 def _is_on(profile: Profile | None, mode: str, way: str) -> bool:
@@ -239,36 +285,36 @@ def _cards(
 
 
 def _large(
-    request: PersonRequest, revision: Revision, findings: list[ShownFinding], profile: Profile, mode: str, shot: Render | None, here: Any
-) -> dict[str, Any]:
+    request: PersonRequest, findings: list[ShownFinding], profile: Profile, asked: _Asked, shot: Render | None, tools: Tools
+) -> Large:
     """One render by itself: its picture at a zoom, pins, marks, what was dropped, and the profile's sheet."""
-    shown = shown_in(profile, mode)
+    shown = shown_in(profile, asked.mode)
     given = whole_number(request.GET, "zoom")
     zoom = given if given in ZOOMS else (100 if shown.content_width <= 720 else 75)
-    message = message_of(revision)
+    message = message_of(asked.revision)
     document = message.document
     layout = shot.layout if shot is not None and shot.state == Render.State.DONE else None
-    return {
-        "profile": shown,
-        "words": in_words(profile, mode),
-        "shot": shot,
-        "layout": layout,
-        "caption": caption(shown, shot, layout),
-        "zoom": zoom,
-        "zooms": [(value, here(zoom=str(value))) for value in ZOOMS],
-        "shown_width": round(shown.content_width * zoom / 100),
-        "first_screen": share(layout.first_screen, layout.height) if layout else 0,
-        "pins": pins_on(findings, document, layout, profile.id, request.GET.get("finding", ""), here) if layout and document else [],
-        "marks": marks_on(marks_in(revision), document, layout) if layout and document else [],
-        "lost_marks": [placed for placed in marks_in(revision) if placed.element is None],
-        "places": _places(document, layout) if layout and document else [],
-        "sights": SIGHTS,
-        "told": told(shot, message.html.source if message.html else None) if shot is not None else [],
-        "images": images_in_words(shown),
-        "modelled_on": profile.modelled_on,
-        "table": origin(),
-        "compare": f"{_compare_address(revision)}?{urlencode({'left': REFERENCE, 'right': profile.id, 'mode': mode})}",
-    }
+    return Large(
+        **values_of(tools),
+        profile=shown,
+        words=in_words(profile, asked.mode),
+        shot=shot,
+        layout=layout,
+        caption=caption(shown, shot, layout),
+        zoom=zoom,
+        zooms=[(value, asked.here(zoom=str(value))) for value in ZOOMS],
+        shown_width=round(shown.content_width * zoom / 100),
+        first_screen=share(layout.first_screen, layout.height) if layout else 0,
+        pins=pins_on(findings, document, layout, profile.id, asked.finding, asked.here) if layout and document else [],
+        marks=marks_on(marks_in(asked.revision), document, layout) if layout and document else [],
+        lost_marks=[placed for placed in marks_in(asked.revision) if placed.element is None],
+        places=_places(document, layout) if layout and document else [],
+        told=told(shot, message.html.source if message.html else None) if shot is not None else [],
+        images=images_in_words(shown),
+        modelled_on=profile.modelled_on,
+        table=origin(),
+        compare=f"{_compare_address(asked.revision)}?{urlencode({'left': REFERENCE, 'right': profile.id, 'mode': asked.mode})}",
+    )
 
 
 def _compare_address(revision: Revision) -> str:
@@ -318,16 +364,6 @@ def picture(request: PersonRequest, render_id: int) -> HttpResponse:
     return response
 
 
-@require_GET
-@asks("mailing:view", works=False)
-def progress(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
-    """How far rendering is; once it ends the page loads itself anew, unless somebody has typed into it."""
-    revision = revision_for(request.user, mailing_id, number)
-    work = jobs.latest(services.RENDERS, f"revision:{revision.pk}")
-    page = {"renders_work": work, "revision": revision, "mailing": revision.mailing, "is_fresh": work is None or not work.is_open}
-    return render(request, "previews/_progress.html", page)
-
-
 @require_POST
 @asks(send="mailing:view")
 @once
@@ -342,10 +378,8 @@ def steer(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
         only = [name for name in request.POST.getlist("profile") if name]
         mode = mode_of(ways_of(request.POST.get("mode", "")))
         services.show_mode(request.user, revision, mode, only, request.POST.get("reader", ""))
-    if request.headers.get("HX-Request"):
-        response = HttpResponse(status=204)
-        response["HX-Refresh"] = "true"
-        return response
+    if request.htmx:
+        return HttpResponseClientRefresh()
     return redirect(station_address(revision, _SLUG))
 
 
@@ -382,3 +416,12 @@ def _marked_element(request: PersonRequest, revision: Revision, profile: str) ->
     if found is None or found < 0:
         raise Refused("There is nothing of the message at this place; click on a text, a picture or a button.")
     return found
+
+
+STATION = StationPage(
+    _SLUG,
+    lambda page: "previews/large.html" if isinstance(page, Large) else "previews/contact_sheet.html",
+    page,
+    progress=Progress((services.RENDERS,), "previews/_progress.html"),
+    routes=(path("renders/steer/", steer, name="renders-steer"), path("renders/mark/", mark, name="mark")),
+)

@@ -8,15 +8,19 @@ from typing import Any
 
 from django.http import HttpRequest
 from django.template.defaultfilters import truncatechars
+from django.urls import path
 
+from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.jobs.models import Work
-from jetwind.apps.review.balance import balance_of
-from jetwind.apps.review.evidence import kilobytes
-from jetwind.apps.review.frame import chosen_place
+from jetwind.apps.review import picture_views
+from jetwind.apps.review.balance import Balance, balance_of
+from jetwind.apps.review.frame import Frame, chosen_place
 from jetwind.apps.review.lighter_files import candidate_of, chosen_of, forms_of, least_likeness, work_of
 from jetwind.apps.review.models import LighterFile
 from jetwind.apps.review.picture_words import in_form, name_of_reader, rows_of
 from jetwind.apps.review.selectors import ShownFinding, Walk
+from jetwind.apps.review.station_page import StationPage
+from jetwind.apps.workspace.access import PersonRequest
 from jetwind.apps.workspace.selectors import options_of
 from jetwind.core.checking import DoesNotApply
 from jetwind.core.checks.images.lighter import shown_width
@@ -117,12 +121,37 @@ class Choice:
     newer: str
 
 
-def page(request: HttpRequest, walk: Walk, message: Message) -> dict[str, Any]:
-    """What the station's template needs."""
+@dataclass(frozen=True, slots=True)
+class Page:
+    """The pictures, heaviest savings first, and the height of their drawing in px."""
+
+    entries: list[Entry]
+    height: int
+    #: What all weigh now and with what is chosen or proposed, the limit, and how long a reader waits: line, seconds now, seconds then.
+    total: str
+    after: str
+    limit: str
+    lines: list[tuple[str, str, str]]
+    whole: str
+    whole_after: str
+    #: The files of the picture that is looked at.
+    choice: Choice | None
+    balance: Balance | None
+    wiper: dict[str, Any] | None
+    can_place: bool
+    #: The program that reads words in pictures; empty where none is installed.
+    reader: str
+    #: How many pictures nobody weighed.
+    unknown: int
+
+
+def page(request: PersonRequest, around: Frame) -> Page | None:
+    """The pictures by their weight, and the files that may stand for one of them."""
+    walk, message = around.walk, message_of(around.revision)
     try:
         pictures = pictures_in(message, walk.context)
     except DoesNotApply:
-        return {"entries": []}
+        return None
     weighed = [(picture, _octets(picture)) for picture in pictures]
     known = [octets for _, octets in weighed if octets is not None]
     savings = {str(found.record.data.get("key")): found for found in walk.findings if found.record.check_id == "images.saving"}
@@ -144,22 +173,22 @@ def page(request: HttpRequest, walk: Walk, message: Message) -> dict[str, Any]:
     # What a reader waits for: the copy and its pictures.
     whole = total + (message.html.octets if message.html is not None else 0)
     choice = _choice(request, walk, message, pictures, files)
-    return {
-        "entries": entries,
-        "height": _ROW * len(entries) + 24,
-        "total": kilobytes(total),
-        "after": kilobytes(total - saved) if saved else "",
-        "limit": kilobytes(most.most_octets),
-        "lines": [(name, _seconds(whole, rate), _seconds(whole - saved, rate) if saved else "") for name, rate in LINES],
-        "whole": kilobytes(whole),
-        "whole_after": kilobytes(whole - saved) if saved else "",
-        "choice": choice,
-        "balance": balance_of(walk, {index: entry.number for entry in entries for index in entry.elements}),
-        "wiper": _wiper(savings, request.GET.get("finding", "")) if choice is None else None,
-        "can_place": any(less[picture.key].octets > 0 and can_take(message, picture) for picture in pictures),
-        "reader": name_of_reader(walk.revision),
-        "unknown": sum(octets is None and not picture.is_tracking and not picture.is_lost for picture, octets in weighed),
-    }
+    return Page(
+        entries=entries,
+        height=_ROW * len(entries) + 24,
+        total=kilobytes(total),
+        after=kilobytes(total - saved) if saved else "",
+        limit=kilobytes(most.most_octets),
+        lines=[(name, _seconds(whole, rate), _seconds(whole - saved, rate) if saved else "") for name, rate in LINES],
+        whole=kilobytes(whole),
+        whole_after=kilobytes(whole - saved) if saved else "",
+        choice=choice,
+        balance=balance_of(walk, {index: entry.number for entry in entries for index in entry.elements}),
+        wiper=_wiper(savings, request.GET.get("finding", "")) if choice is None else None,
+        can_place=any(less[picture.key].octets > 0 and can_take(message, picture) for picture in pictures),
+        reader=name_of_reader(walk.revision),
+        unknown=sum(octets is None and not picture.is_tracking and not picture.is_lost for picture, octets in weighed),
+    )
 
 
 def _less(picture: Picture, octets: int | None, savings: Mapping[str, ShownFinding], files: Mapping[str, LighterFile | None]) -> Less:
@@ -255,6 +284,11 @@ def _wiper(savings: dict[str, ShownFinding], fingerprint: str) -> dict[str, Any]
 _WIPER = 700
 
 
+def kilobytes(octets: int) -> str:
+    """Octets as KB of 1,024 octets, to one decimal place."""
+    return f"{octets / 1024:,.1f} KB"
+
+
 def _head(picture: Picture) -> ImageFacts | PictureFacts | None:
     """What the file's head says."""
     return measure(picture.data) if picture.data is not None else picture.known
@@ -335,3 +369,20 @@ def _in_words(walk: Walk, pictures: list[Picture]) -> dict[str, InWords]:
         by = row.by.shown_name if row is not None and row.by is not None else ""
         found[key] = InWords(digest, in_form(known), by, known is not None)
     return found
+
+
+STATION = StationPage(
+    "images",
+    "review/images.html",
+    page,
+    routes=(
+        path("lighter-pictures.zip", picture_views.lighter_pictures, name="lighter-pictures"),
+        path("lighter-pictures/<str:fingerprint>/<str:side>.png", picture_views.look_at_picture, name="look-at-picture"),
+        path("lighter-files/<str:picture>/", picture_views.make_lighter_files, name="make-lighter-files"),
+        path("lighter-files/<str:picture>/choose/", picture_views.choose_file, name="choose-file"),
+        path("lighter-files/<str:picture>/progress/", picture_views.lighter_files_progress, name="lighter-files-progress"),
+        path("lighter-files/<int:file_id>/<str:side>.png", picture_views.look_at_file, name="look-at-file"),
+        path("lighter-pictures/", picture_views.put_lighter_in, name="put-lighter-in"),
+        path("picture-words/<str:picture>/", picture_views.enter_words, name="enter-words"),
+    ),
+)

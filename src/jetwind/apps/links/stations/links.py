@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from datetime import datetime
 from functools import cached_property
-from typing import Any
 from urllib.parse import urlencode
 
 from django.http import HttpRequest
@@ -16,24 +15,28 @@ from django.utils.dateparse import parse_datetime
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.links.answering import digest_of, listing
-from jetwind.apps.links.drawing import draw, shortened
+from jetwind.apps.links.drawing import Drawing, draw, shortened
 from jetwind.apps.links.house import keeping_of, known_wire
-from jetwind.apps.links.models import Kind, LinkAnswer, ShortAnswer, When
+from jetwind.apps.links.known import OPENED, SEEN
+from jetwind.apps.links.models import Kind, LinkAnswer, ShortAnswer, When, Wire
+from jetwind.apps.links.services import LINKS, PICTURES
 from jetwind.apps.links.standing import Standing, standing_of
 from jetwind.apps.previews.as_whom import as_whom
 from jetwind.apps.previews.models import Render
 from jetwind.apps.previews.modes import OWN
 from jetwind.apps.review.frame import Frame, Gauge
 from jetwind.apps.review.selectors import Walk
+from jetwind.apps.review.station_page import Progress, StationPage
 from jetwind.apps.ui.filling import filled, joined
 from jetwind.apps.ui.given import whole_number
+from jetwind.apps.workspace.access import PersonRequest
 from jetwind.apps.workspace.selectors import options_of
 from jetwind.core.checks.links.parameters import RequiredOptions
+from jetwind.core.errors import PastBudget
 from jetwind.core.links.answers import Answer
 from jetwind.core.links.listing import Destination, Listing, Row
 from jetwind.core.links.parameters import with_parameters
 from jetwind.core.source import Excerpt, Span
-from jetwind.engines.bounded import PastBudget
 
 SLUG = "links"
 _HISTORY = 8
@@ -150,8 +153,8 @@ class Station:
         self.revision = revision
         self.listing: Listing = listing(revision)
         self.wire = known_wire(revision)
-        self.keeping = keeping_of(revision.mailing, self.wire, getattr(revision, "links_let_open", None))
-        opened: dict[str, Any] | None = getattr(revision, "opened_row", None)
+        self.keeping = keeping_of(revision)
+        opened = OPENED.of(revision)
         rows = LinkAnswer.objects.filter(pk__in=[*opened["links"], *opened["pictures"]]).short() if opened is not None else []
         self.rows = {(row.kind, row.address): row for row in rows}
         self.values = {address: row.value for (kind, address), row in self.rows.items() if kind == Kind.LINK}
@@ -174,20 +177,45 @@ class Station:
 
 def gauge(walk: Walk) -> Gauge:
     """How many of the addresses that were opened are there; before that, how many links the message has."""
-    opened: dict[str, Any] | None = getattr(walk.revision, "opened_row", None)
+    opened = OPENED.of(walk.revision)
     if opened is not None and opened["links"]:
         asked = len(opened["links"])
         return Gauge("links", f"{opened['there']}/{asked}", opened["there"] / asked)
     return Gauge("links", str(walk.run.summary.get("links", "")) if walk.run else "not yet")
 
 
-def page(request: HttpRequest, around: Frame) -> dict[str, Any]:
-    """What the station's template needs."""
+@dataclass(frozen=True, slots=True)
+class Page:
+    """Where the links cannot be listed, ``past`` says why, and nothing else is there."""
+
+    past: str = ""
+    has_links: bool = False
+    #: What the workspace opens, and whether that is links, and pictures that the message shows.
+    wire: Wire | None = None
+    opens: bool = False
+    fetches: bool = False
+    drawing: Drawing | None = None
+    entries: Sequence[Entry] = ()
+    table_rows: str = ""
+    #: Rows that the page does not show, and how all destinations stand, in words.
+    more_entries: int = 0
+    counts: str = ""
+    #: The destination that is looked at.
+    one: Chosen | None = None
+    #: Campaign parameters that are asked for; those of the brief as they are typed.
+    parameters: Mapping[str, str] = field(default_factory=dict)
+    parameters_text: str = ""
+    #: Pictures that lie elsewhere: address, answer, whether it only counts readers.
+    pictures: Sequence[tuple[str, ShortAnswer | None, bool]] = ()
+
+
+def page(request: PersonRequest, around: Frame) -> Page:
+    """The map, the table, and one link."""
     revision = around.revision
     try:
         station = Station(revision)
     except PastBudget as past:
-        return {"past": f"The links cannot be listed: {past}.", "has_links": False}
+        return Page(past=f"The links cannot be listed: {past}.")
     found = station.listing
     doubts = _doubts(around, found)
     standings = station.standings(doubts)
@@ -198,26 +226,24 @@ def page(request: HttpRequest, around: Frame) -> dict[str, Any]:
     counts: dict[str, int] = defaultdict(int)
     for standing in standings:
         counts["stop" if standing.is_stop else standing.state] += 1
-    return {
-        "past": "",
-        "has_links": bool(found.rows),
-        "wire": station.wire,
-        "opens": station.wire.links != When.NEVER,
-        "fetches": station.wire.pictures != When.NEVER and any(not one.is_tracking for one in found.pictures),
-        "drawing": draw(found, standings, hops, addresses, chosen, _render(revision)) if found.destinations else None,
-        "entries": entries[:_MOST_ROWS],
-        "table_rows": joined(entry.markup for entry in entries[:_MOST_ROWS]),
-        "more_entries": max(0, len(entries) - _MOST_ROWS),
-        "counts": _in_words(counts, len(standings)),
-        "one": _one(station, standings, chosen) if chosen is not None else None,
-        "parameters": station.parameters,
-        "parameters_text": " ".join(
+    return Page(
+        past="",
+        has_links=bool(found.rows),
+        wire=station.wire,
+        opens=station.wire.links != When.NEVER,
+        fetches=station.wire.pictures != When.NEVER and any(not one.is_tracking for one in found.pictures),
+        drawing=draw(found, standings, hops, addresses, chosen, _render(revision)) if found.destinations else None,
+        entries=entries[:_MOST_ROWS],
+        table_rows=joined(entry.markup for entry in entries[:_MOST_ROWS]),
+        more_entries=max(0, len(entries) - _MOST_ROWS),
+        counts=_in_words(counts, len(standings)),
+        one=_one(station, standings, chosen) if chosen is not None else None,
+        parameters=station.parameters,
+        parameters_text=" ".join(
             f"{name}={value}" if value else name for name, value in revision.mailing.brief.get("parameters", {}).items()
         ),
-        "pictures": [(one.address, station.rows.get((Kind.PICTURE, one.address)), one.is_tracking) for one in found.pictures],
-        "links_work": around.works.get("links"),
-        "pictures_work": around.works.get("pictures"),
-    }
+        pictures=[(one.address, station.rows.get((Kind.PICTURE, one.address)), one.is_tracking) for one in found.pictures],
+    )
 
 
 def _in_words(counts: dict[str, int], total: int) -> str:
@@ -303,7 +329,7 @@ def _one(station: Station, standings: list[Standing], number: int) -> Chosen:
     rows = [station.listing.rows[index] for index in one.rows]
     workspace = station.revision.mailing.workspace
     history = list(LinkAnswer.objects.filter(workspace=workspace, kind=Kind.LINK, address_sha256=digest_of(one.address))[:_HISTORY])
-    seen = next((SeenLink.of(known) for known in getattr(station.revision, "links_seen", ()) if known["address"] == one.address), None)
+    seen = next((SeenLink.of(known) for known in SEEN.of(station.revision) if known["address"] == one.address), None)
     return Chosen(
         number + 1,
         one,
@@ -355,3 +381,6 @@ def _excerpt(revision: Revision, row: Row) -> Excerpt | None:
     if source is None or row.start is None or row.end is None:
         return None
     return source.excerpt(Span(row.start, row.end), lines=1, width=160)
+
+
+STATION = StationPage(SLUG, "links/station.html", page, progress=Progress((LINKS, PICTURES), "links/_progress.html"))

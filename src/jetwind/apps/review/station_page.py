@@ -1,0 +1,124 @@
+"""What a station of the Walkaround consists of.
+
+Each station stands in a module of its own, ``stations/<slug>.py`` of the app that owns the station, as ``STATION``: a page, its template,
+the work that the page waits for, and further addresses. The modules are found when the addresses are read, so a new station is its module
+and its template, and a new tool of a station is one more entry of its ``routes``.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, fields
+from functools import lru_cache
+from importlib import import_module
+from pkgutil import iter_modules
+from typing import Any
+
+from django.apps import apps
+from django.http import Http404, HttpResponse
+from django.shortcuts import render
+from django.urls import URLPattern, URLResolver, include, path
+from django.views.decorators.http import require_GET
+
+from jetwind.apps.intake.selectors import revision_for
+from jetwind.apps.jobs import services as jobs
+from jetwind.apps.review.frame import Frame, frame
+from jetwind.apps.workspace.access import PersonRequest, asks
+
+#: Every address of a station begins with that of the revision.
+OF_A_REVISION = "mailings/<int:mailing_id>/r<int:number>/"
+
+
+@dataclass(frozen=True, slots=True)
+class Progress:
+    """The kinds of work that a page waits for, and the template that tells how far they are: it reads them from ``works``, by kind."""
+
+    kinds: tuple[str, ...]
+    template: str
+
+
+@dataclass(frozen=True, slots=True)
+class StationPage:
+    """One station.
+
+    ``page`` makes a value, a data class whose fields the template finds by their names beside those of the frame; None where there is nothing
+    to show. ``template`` may be chosen by that value. ``fragment`` is the template of the part that htmx renews from the station's own address.
+    The addresses of ``routes`` stand below that of the revision.
+    """
+
+    slug: str
+    template: str | Callable[[Any], str]
+    page: Callable[[PersonRequest, Frame], Any]
+    fragment: str = ""
+    progress: Progress | None = None
+    routes: tuple[URLPattern, ...] = ()
+
+    def template_for(self, value: Any) -> str:
+        """The template that shows a value."""
+        return self.template if isinstance(self.template, str) else self.template(value)
+
+
+@lru_cache(maxsize=1)
+def stations() -> dict[str, StationPage]:
+    """Every station by its slug."""
+    found: dict[str, StationPage] = {}
+    for config in apps.get_app_configs():
+        if config.name.startswith("jetwind.") and any(one.name == "stations" for one in iter_modules([config.path])):
+            package = import_module(f"{config.name}.stations")
+            modules = [import_module(f"{package.__name__}.{one.name}") for one in iter_modules(package.__path__)]
+            found |= {module.STATION.slug: module.STATION for module in modules}
+    return found
+
+
+def routes() -> list[URLPattern | URLResolver]:
+    """The addresses of all stations: those of their tools first, which are more precise."""
+    own = [route for one in stations().values() for route in one.routes]
+    return [
+        path(
+            OF_A_REVISION,
+            include(
+                [*own, path("<slug:slug>/progress/", progress, name="station-progress"), path("<slug:slug>/", station, name="station")]
+            ),
+        )
+    ]
+
+
+def values_of(page: Any) -> dict[str, Any]:
+    """The fields of a page's value by their names; nothing of None."""
+    return {field.name: getattr(page, field.name) for field in fields(page)} if page is not None else {}
+
+
+@require_GET
+@asks("mailing:view")
+def station(request: PersonRequest, mailing_id: int, number: int, slug: str) -> HttpResponse:
+    """One station of the Walkaround."""
+    own = _named(slug)
+    around = frame(request, revision_for(request.user, mailing_id, number), slug)
+    value = own.page(request, around)
+    template = own.fragment if request.htmx and own.fragment else own.template_for(value)
+    return render(request, template, around.context() | values_of(value))
+
+
+@require_GET
+@asks("mailing:view", works=False)
+def progress(request: PersonRequest, mailing_id: int, number: int, slug: str) -> HttpResponse:
+    """How far the work is that a station's page waits for; once it ends, the page loads itself anew, unless somebody has typed into it."""
+    own = _named(slug)
+    if own.progress is None:
+        raise Http404("this station waits for nothing")
+    revision = revision_for(request.user, mailing_id, number)
+    works = {kind: jobs.latest(kind, f"revision:{revision.pk}") for kind in own.progress.kinds}
+    is_fresh = not any(work is not None and work.is_open for work in works.values())
+    return render(request, own.progress.template, {"works": works, "revision": revision, "mailing": revision.mailing, "is_fresh": is_fresh})
+
+
+def _named(slug: str) -> StationPage:
+    """The station with this slug.
+
+    Raises:
+        Http404: there is none.
+    """
+    found = stations().get(slug)
+    if found is None:
+        raise Http404("no such station")
+    return found
