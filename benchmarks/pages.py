@@ -1,6 +1,9 @@
-"""Every station of a message with 200 links and 300 findings, and Departures with 200 mailings, against the same server's bare view.
+"""Pages against the same server's bare view.
 
-PYTHONPATH=src:. .jetwind/venv/bin/python -m benchmarks.pages [STATION …]
+Every station of a message with 200 links and 300 findings, and Departures with 200 mailings; then, in a house that has grown to 1,000
+messages, 30,000 findings, 200,000 rows of work and 100,000 entries of the log, the pages that list them.
+
+PYTHONPATH=src:. .jetwind/venv/bin/python -m benchmarks.pages [NAME …]
 
 A database of its own is made beside the others in the project's cluster, and removed.
 """
@@ -66,12 +69,92 @@ def _mailing(user: Any, workspace: Any) -> Any:
     return mailing
 
 
+#: Rows of a house that has grown: messages, findings for each, works, entries of the log.
+_MESSAGES, _FINDINGS, _WORKS, _ENTRIES = 1_000, 30, 200_000, 100_000
+
+
+def _grow(user: Any, workspace: Any) -> Any:
+    """Rows by the thousand, as years of work leave them; a message of them."""
+    from datetime import timedelta
+
+    from django.db import connection
+    from django.utils import timezone
+
+    from jetwind.apps.intake.models import Mailing, Revision
+    from jetwind.apps.intake.services import take_in
+    from jetwind.apps.review.models import CheckRun, Excuse, FindingRecord, StationLook
+
+    model = take_in(user, workspace, b"Subject: Pots\n\nPots.\n", "pots.eml").revisions.get()
+    now = timezone.now()
+    stages = ["taken-in", "under-review", "under-review", "sent-back", "cleared"]
+    mailings = Mailing.objects.bulk_create(
+        Mailing(
+            workspace=workspace,
+            title=f"Pots {number}",
+            created_by=user,
+            stage=stages[number % 5],
+            planned_at=now + timedelta(hours=number) if number % 10 else None,
+        )
+        for number in range(_MESSAGES)
+    )
+    revisions = []
+    for mailing in mailings:
+        made = (
+            Revision.objects.get(pk=model.pk)
+            if not revisions
+            else Revision(
+                **{field.attname: getattr(model, field.attname) for field in Revision._meta.concrete_fields if field.attname != "id"}
+            )
+        )
+        made.pk, made.mailing, made.number = None, mailing, 1
+        revisions.append(made)
+    revisions = Revision.objects.bulk_create(revisions)
+    runs = CheckRun.objects.bulk_create(CheckRun(revision=one, key="k", summary={"unlooked": 0}) for one in revisions)
+    FindingRecord.objects.bulk_create(
+        FindingRecord(
+            run=run,
+            order=order,
+            check_id="links.insecure",
+            station=["envelope", "links", "images", "footer"][order % 4],
+            level=["stop", "fix", "note"][order % 3],
+            fingerprint=f"{run.pk % 1000:x}-{order}",
+            cause=f"{run.pk % 1000:x}" if order % 5 == 0 else "",
+            members={f"{order}-{member}": 2 for member in range(4)} if order % 5 == 0 else {},
+            sentence="Something.",
+        )
+        for run in runs
+        for order in range(_FINDINGS)
+    )
+    Excuse.objects.bulk_create(
+        Excuse(
+            mailing_id=run.revision.mailing_id, check_id="links.insecure", fingerprint=f"{run.pk % 1000:x}-{order}", reason="so", by=user
+        )
+        for run in runs[::2]
+        for order in range(3)
+    )
+    StationLook.objects.bulk_create(
+        StationLook(revision=one, station=station, by=user) for one in revisions for station in ("envelope", "links", "access")
+    )
+    with connection.cursor() as cursor:
+        cursor.execute(
+            """insert into jobs_work (kind, subject, state, done, total, doing, problem, cancel_requested, interruptions, created_at, changed_at)
+            select 'checks', 'revision:' || (%s + n %% %s), 'done', 1, 1, '', '', false, 0, now(), now() from generate_series(1, %s) n""",
+            [revisions[0].pk, _MESSAGES, _WORKS],
+        )
+        cursor.execute(
+            """insert into audit_logentry (at, actor_id, action, chain, workspace_id, mailing_id, data, previous_hash, hash)
+            select now(), %s, 'workspace.changed', %s, %s, case when n %% 3 = 0 then null else %s + n %% %s end, '{"what": "x"}', '', md5(n::text)
+            from generate_series(1, %s) n""",
+            [user.pk, workspace.pk, workspace.pk, mailings[0].pk, _MESSAGES, _ENTRIES],
+        )
+        cursor.execute("vacuum analyze")
+    return revisions[7]
+
+
 def main(chosen: list[str]) -> None:
     """Print a row for each page."""
     from django.conf import settings
-    from django.db import connection
     from django.test import Client
-    from django.test.utils import CaptureQueriesContext
 
     from jetwind.apps.accounts.models import User
     from jetwind.apps.demo import world
@@ -85,6 +168,30 @@ def main(chosen: list[str]) -> None:
     client = Client()
     client.force_login(user, backend="django.contrib.auth.backends.ModelBackend")
     pages = {station.slug: f"/mailings/{mailing.pk}/r1/{station.slug}/" for station in STATIONS} | {"departures": "/"}
+    _measure(client, chosen, pages)
+    one = _grow(user, workspace)
+    station = f"/mailings/{one.mailing_id}/r1"
+    _measure(
+        client,
+        chosen,
+        {
+            "grown: departures": "/",
+            "grown: last page": "/?page=20",
+            "grown: search": "/?q=pots+77",
+            "grown: stage": "/?stage=sent-back",
+            "grown: people and log": "/people/",
+            "grown: settings and queue": "/settings/",
+            "grown: sign-off and log": f"{station}/sign-off/",
+            "grown: progress of work": f"{station}/appearance/progress/",
+        },
+    )
+
+
+def _measure(client: Any, chosen: list[str], pages: dict[str, str]) -> None:
+    """Print a row for each of these pages."""
+    from django.db import connection
+    from django.test.utils import CaptureQueriesContext
+
     for name, address in pages.items():
         if chosen and name not in chosen:
             continue

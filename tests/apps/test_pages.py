@@ -1,6 +1,7 @@
 """Every page for every role, who may see what, and a fixed number of queries."""
 
 import re
+from datetime import timedelta
 from typing import Any
 
 import pytest
@@ -9,10 +10,12 @@ from django.template import Template
 from django.template.defaultfilters import force_escape
 from django.test import Client
 from django.urls import URLPattern, get_resolver
+from django.utils import timezone
 from django.utils.safestring import SafeString
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.accounts.permissions import PERMISSIONS, roles_for
+from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.ui.filling import filled, joined
 from jetwind.apps.workspace.access import may
 from jetwind.core.reports import STATIONS
@@ -224,6 +227,31 @@ class TestDepartures:
             taken_in(house)
         with django_assert_max_num_queries(10):
             assert len(listed_in(house.workspace)) == 12
+
+    def test_a_long_list_is_cut_by_the_database(self, house: Any, client: Any, django_assert_max_num_queries: Any) -> None:
+        """The page shows its share, the axis what leaves first; the number of questions stays."""
+        model = taken_in(house, mail(GOOD_HTML))
+        now = timezone.now()
+        mailings = Mailing.objects.bulk_create(
+            Mailing(workspace=house.workspace, title=f"Pots {number}", created_by=house.author, planned_at=now + timedelta(hours=number))
+            for number in range(60)
+        )
+        for mailing in mailings:
+            made = Revision.objects.get(pk=model.pk)
+            made.pk, made.mailing, made._state.adding = None, mailing, True
+            made.save()
+        client.force_login(house.reviewer)
+        with django_assert_max_num_queries(10):
+            first = client.get("/").content.decode()
+        assert "<b>Pots 0</b>" in first and "<b>Pots 39</b>" in first and "<b>Pots 40</b>" not in first
+        assert "The axis shows the 40 messages that leave first." in first
+        assert "1–40 of 61" in first
+        second = client.get("/?page=2").content.decode()
+        assert "<b>Pots 40</b>" in second and "<b>Pots 0</b>" not in second
+        released = Mailing.objects.filter(pk=mailings[0].pk)
+        released.update(planned_at=now - timedelta(days=8))
+        released.update(stage="released")
+        assert 'title="Pots 0,' not in client.get("/").content.decode()
 
 
 class TestHouse:

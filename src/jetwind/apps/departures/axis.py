@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
+from functools import cached_property
 
 from django.utils import timezone
 
@@ -23,7 +24,7 @@ _SOCK = 100 * 20 / _WIDTH
 _LEFT, _RIGHT = 6, 94
 
 
-@dataclass(slots=True)
+@dataclass
 class AxisMark:
     """Messages that leave at, or near, one time: ``left`` in per cent, the line that its name stands in, counted from the axis down."""
 
@@ -36,9 +37,9 @@ class AxisMark:
         """The message that is furthest from leaving: its windsock is drawn for all."""
         return min(self.rows, key=lambda row: (row.readiness.is_cleared, row.readiness.stripes))
 
-    @property
+    @cached_property
     def name(self) -> str:
-        """What stands below the windsock."""
+        """What stands below the windsock; asked for once all messages of the mark are known."""
         days = [timezone.localtime(row.mailing.planned_at) for row in self.rows if row.mailing.planned_at]
         first, last = (f"{day.day} {day:%b}" for day in (days[0], days[-1]))
         when = first if first == last else f"{first} – {last}"

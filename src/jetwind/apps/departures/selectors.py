@@ -15,7 +15,7 @@ from jetwind.apps.review.readiness import Readiness, listed, with_readiness
 from jetwind.apps.workspace.models import Workspace
 
 #: The axis shows this many messages, those that leave first, and of the released ones those that left this lately.
-ON_AXIS = 100
+ON_AXIS = 40
 LATELY = timedelta(days=7)
 
 

@@ -16,7 +16,7 @@ from jetwind.apps.review.answers import RECHECKS
 from jetwind.apps.workspace.access import PersonRequest, asks, permissions_of
 
 #: Messages on one page of the list.
-PAGE = 50
+PAGE = 40
 
 
 @require_GET

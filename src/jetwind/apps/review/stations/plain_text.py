@@ -18,6 +18,7 @@ from jetwind.apps.review.station_page import StationPage
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import PersonRequest, asks
+from jetwind.core.message import Message
 from jetwind.core.prose.alignment import LIKE, Pair, Shingles, align, html_sentences, text_sentences
 from jetwind.core.prose.plain import plain_from_html, with_plain_text
 
@@ -42,6 +43,10 @@ class Page:
 def page(request: PersonRequest, around: Frame) -> Page:
     """Both texts, sentence by sentence."""
     message = message_of(around.revision)
+    return message.shared("page of the plain text", lambda: _page(message))
+
+
+def _page(message: Message) -> Page:
     html, text = html_sentences(message), text_sentences(message)
     pairs = align(html, text)[:_MOST_ROWS]
     of_html, of_text = Shingles(html), Shingles(text)
