@@ -97,7 +97,7 @@ def _grow(user: Any, workspace: Any) -> Any:
         )
         for number in range(_MESSAGES)
     )
-    revisions = []
+    revisions: list[Revision] = []
     for mailing in mailings:
         made = (
             Revision.objects.get(pk=model.pk)

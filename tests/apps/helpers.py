@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 from jetwind.apps.departures.selectors import Leaving, leaving, messages
@@ -40,3 +41,8 @@ def walked(house: Any, revision: Revision) -> Revision:
 def listed_in(workspace: Any, **asked: Any) -> list[Leaving]:
     """The rows of Departures."""
     return leaving(messages(workspace, **asked).values_list("pk", flat=True))
+
+
+def page_of(response: Any) -> str:
+    """A page as one line, with single blanks and none between tags: how its template is broken into lines does not count."""
+    return re.sub(r">\s+<", "><", " ".join(response.content.decode().split()))

@@ -27,7 +27,7 @@ from jetwind.apps.workspace.models import FieldSyntax, SampleReader, Workspace
 from jetwind.core.profiles import usual
 from jetwind.engines.bounded import PastBudget
 from jetwind.engines.browser import FakeBrowser
-from tests.apps.helpers import checked, taken_in
+from tests.apps.helpers import checked, page_of, taken_in
 from tests.factories import GOOD_HTML, mail
 
 ANGLES = {"name": "Angles", "open": "<<", "close": ">>", "default": "|", "if": "if", "else": "else", "end": "end"}
@@ -39,7 +39,7 @@ MARKED = PLAIN.replace("<h1>", "<p>Dear {{ first_name }}, {% if member %}your sl
 def shown(house: Any, revision: Revision, station: str = "fields", **query: str) -> str:
     """A station's page."""
     page = house.client(house.reviewer).get(f"/mailings/{revision.mailing_id}/r{revision.number}/{station}/", query)
-    return str(page.content.decode())
+    return page_of(page)
 
 
 def render(revision: Any) -> Work:
@@ -58,7 +58,7 @@ class TestSyntaxes:
         """What is typed is tried, kept and listed; what is none is refused with its sentence, and what was typed stays."""
         client = house.client(house.reviewer)
         form = {"name": "Angles", "open": "<<", "close": ">>", "default": "|", "if_words": "if", "else_words": "else", "end_words": "end"}
-        tried = client.get("/settings/syntaxes/try/", {**form, "line": "Hi <<first_name|you>> <<first name>>"}).content.decode()
+        tried = page_of(client.get("/settings/syntaxes/try/", {**form, "line": "Hi <<first_name|you>> <<first name>>"}))
         assert "is the field <strong>first_name</strong>, with the default “you”" in tried
         assert "<strong>cannot be read</strong>" in tried
         assert "This is no syntax yet" in client.get("/settings/syntaxes/try/", {"open": "<<"}).content.decode()
@@ -67,7 +67,7 @@ class TestSyntaxes:
         assert client.post("/settings/syntaxes/new/", form).status_code == 302
         assert "Angles" in client.get("/settings/syntaxes/").content.decode()
         row = FieldSyntax.objects.get()
-        assert "is a block tag: if member" in client.get(f"/settings/syntaxes/{row.pk}/").content.decode()
+        assert "is a block tag: if member" in page_of(client.get(f"/settings/syntaxes/{row.pk}/"))
         client.post(f"/settings/syntaxes/{row.pk}/", {**form, "name": "Sharp"})
         assert FieldSyntax.objects.get().name == "Sharp"
         assert house.client(house.approver).post("/settings/syntaxes/new/", form).status_code == 403

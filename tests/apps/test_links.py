@@ -37,6 +37,7 @@ from jetwind.core.checking.samples import answered
 from jetwind.core.links.answers import Answer, Answers
 from jetwind.engines.browser import FakeBrowser
 from jetwind.engines.practice import DOMAIN, Standing
+from tests.apps.helpers import page_of
 from tests.factories import mail
 
 WWW, ANSWERS, PICTURES = (f"https://{name}.{DOMAIN}" for name in ("www", "answers", "pictures"))
@@ -449,7 +450,7 @@ class TestStation:
             revision = opened(taken(quay, message(*(f"{ANSWERS}/fine?{n}" for n in range(number)))))
             client = quay.client(quay.reviewer)
             with django_assert_max_num_queries(10):
-                page = client.get(f"/mailings/{revision.mailing_id}/r1/links/?link=2").content.decode()
+                page = page_of(client.get(f"/mailings/{revision.mailing_id}/r1/links/?link=2"))
             assert page.count('class="page is-fine') == number
             assert f"{number} addresses, {number} there." in page
             assert f'<span class="label">links</span> <span>{number}/{number}</span>' in page

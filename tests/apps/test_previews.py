@@ -30,7 +30,7 @@ from jetwind.core.renders import Renders
 from jetwind.core.renders.measured import Block, Measured
 from jetwind.engines.bounded import CHECKING, Helper, PastBudget
 from jetwind.engines.browser import TOO_SLOW, Capture, CaptureFailed, FakeBrowser
-from tests.apps.helpers import checked, taken_in
+from tests.apps.helpers import checked, page_of, taken_in
 from tests.factories import GOOD_HTML, mail, picture
 
 WITH_PICTURE = GOOD_HTML.replace("<h1>", '<img src="cid:bowl" alt="Bowl"><h1>')
@@ -360,12 +360,12 @@ class TestAppearance:
         layout = Measured(800, 1000, 800, 640, (block(link, "link", 80, 500, 160, 100), block(heading, "text", 0, 100, 400, 50)))
         monkeypatch.setattr(services, "_browser", in_profile(layout)())
         render(revision)
-        page = house.client(house.reviewer).get(f"/mailings/{revision.mailing_id}/r1/appearance/?profile=desktop-pane").content.decode()
+        page = page_of(house.client(house.reviewer).get(f"/mailings/{revision.mailing_id}/r1/appearance/?profile=desktop-pane"))
         assert "left: 10.000%; top: 50.000%; width: 20.000%; height: 10.000%" in page
         assert page.index("is sample text") < page.index("is not secure")
         address = re.search(r'href="([^"]*finding=[^"]*)" title="The link is not secure', page)
         assert address is not None
-        selected = house.client(house.reviewer).get(address[1].replace("&amp;", "&")).content.decode()
+        selected = page_of(house.client(house.reviewer).get(address[1].replace("&amp;", "&")))
         assert "profile=desktop-pane" in address[1]
         assert 'aria-label="Selected finding"' in selected
         assert re.search(r'class="pin fix +chosen"', selected)
@@ -385,12 +385,12 @@ class TestAppearance:
         render(revision)
         checked(revision.mailing)
         client = house.client(house.reviewer)
-        page = client.get(f"/mailings/{revision.mailing_id}/r1/appearance/?profile=phone-upright").content.decode()
+        page = page_of(client.get(f"/mailings/{revision.mailing_id}/r1/appearance/?profile=phone-upright"))
         assert page.count("3 links, the first of 40 × 10 px, stand close to each other") >= 1
         assert "further" not in page
         address = re.search(r'href="([^"]*finding=[^"]*)" title="3 links', page)
         assert address is not None
-        chosen = client.get(address[1].replace("&amp;", "&")).content.decode()
+        chosen = page_of(client.get(address[1].replace("&amp;", "&")))
         assert re.findall(r'class="pin fix further" style="left: 5.000%; top: ([\d.]+)%', chosen) == ["10.000", "20.000"]
 
     def test_the_contact_sheet(self, house: Any, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -401,12 +401,12 @@ class TestAppearance:
         render(revision)
         Render.objects.filter(profile="phone-app").update(departure=42.4)
         client = house.client(house.reviewer)
-        page = client.get(f"/mailings/{revision.mailing_id}/r1/appearance/").content.decode()
+        page = page_of(client.get(f"/mailings/{revision.mailing_id}/r1/appearance/"))
         for name in usual():
             assert profiles()[name].name in page
         assert "goes-on" in page  # 3,000 px are taller than the sheet shows
         assert page.index("Desktop, standards engine") < page.index("Phone app that clips")
-        by_departure = client.get(f"/mailings/{revision.mailing_id}/r1/appearance/?order=departure").content.decode()
+        by_departure = page_of(client.get(f"/mailings/{revision.mailing_id}/r1/appearance/?order=departure"))
         cards = re.findall(r'<span class="caption" title="[^"]*"><b>([^<]*)', by_departure)
         assert cards[0] == "Phone app that clips"
         assert "departs 42 %" in by_departure
@@ -445,7 +445,7 @@ class TestAppearance:
         """Dropped, altered and added; the profile's sheet names its model in the table, and what is not simulated."""
         revision = taken_in(house, illustrated('<p style="padding:4px">x</p><!--[if mso]><p>only here</p><![endif]-->' + WITH_PICTURE))
         render(revision)
-        page = house.client(house.reviewer).get(f"/mailings/{revision.mailing_id}/r1/appearance/?profile=word-processor").content.decode()
+        page = page_of(house.client(house.reviewer).get(f"/mailings/{revision.mailing_id}/r1/appearance/?profile=word-processor"))
         row = re.search(r"<td>padding</td><td class=\"tight\">dropped</td><td class=\"tight\">(\d)</td><td>([^<]*)</td>", page)
         assert row is not None
         assert row[2].startswith("1")
@@ -680,9 +680,9 @@ class TestComparison:
         render(later)
         client = house.client(house.reviewer)
         address = f"/mailings/{revision.mailing_id}/r2/appearance/compare/?left=phone-upright&right=phone-upright&against=1"
-        assert "Revision 1 is not rendered in this profile yet" in client.get(address).content.decode()
+        assert "Revision 1 is not rendered in this profile yet" in page_of(client.get(address))
         render(revision)
-        page = client.get(address).content.decode()
+        page = page_of(client.get(address))
         assert "Phone, upright, revision 1" in page
         assert "Phone, upright, revision 2" in page
         assert "Every block of the right one stands" in page

@@ -21,7 +21,7 @@ from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.apps.workspace.models import SampleReader, Workspace
 from jetwind.apps.workspace.rulebooks import as_table, keep_rulebook, remove_rulebook, rulebooks_of, say_what_signs
 from jetwind.engines.names import NoAnswer, Zone
-from tests.apps.helpers import checked, taken_in
+from tests.apps.helpers import checked, page_of, taken_in
 from tests.apps.test_previews import render as rendered
 from tests.factories import GOOD_HTML, mail
 
@@ -33,7 +33,7 @@ def page(house: Any, revision: Revision, station: str, query: str = "") -> str:
     """A screen as the reviewer gets it."""
     answer = house.client(house.reviewer).get(f"/mailings/{revision.mailing_id}/r{revision.number}/{station}/{query}")
     assert answer.status_code == 200
-    return str(answer.content.decode())
+    return page_of(answer)
 
 
 def sentences(revision: Revision) -> list[str]:

@@ -6,7 +6,7 @@ from typing import Any
 
 import pytest
 
-from jetwind.apps.review.sender_views import Box, Vouch, chain
+from jetwind.apps.review.stations.sender import Box, Vouch, chain
 from jetwind.core.papers import Dkim, Dmarc, Papers, Spf
 
 PASS = Spf("kiln.org", "192.0.2.25", "pass", "v=spf1 ip4:192.0.2.25 -all")

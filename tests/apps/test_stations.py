@@ -5,8 +5,12 @@ from __future__ import annotations
 import csv
 import io
 import random
+import re
+import sys
 import zipfile
 from datetime import datetime
+from pathlib import Path
+from types import ModuleType
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -18,16 +22,17 @@ from jetwind.apps.audit.models import LogEntry
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.intake.services import Details, add_revision, change_details, change_envelope, start_copy
-from jetwind.apps.review import answers, services
+from jetwind.apps.review import answers, services, station_page
 from jetwind.apps.review.comparison import compare
 from jetwind.apps.review.selectors import walk_of
 from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.apps.workspace import services as workspaces
 from jetwind.apps.workspace.check_list import check_groups, chosen_settings
+from jetwind.config.settings import ROOT
 from jetwind.core.checking import registry
 from jetwind.core.images.likeness import likeness
 from jetwind.core.message import Envelope, read_bytes
-from tests.apps.helpers import checked, taken_in
+from tests.apps.helpers import checked, page_of, taken_in
 from tests.factories import GOOD_HTML, GOOD_TEXT, archive, mail, package, picture
 
 PLANNED = datetime(2027, 3, 1, 9, 0, tzinfo=ZoneInfo("UTC"))
@@ -37,7 +42,7 @@ def page(client: Client, revision: Revision, slug: str, query: str = "") -> str:
     """The HTML of a station."""
     answer = client.get(f"/mailings/{revision.mailing_id}/r{revision.number}/{slug}/{query}")
     assert answer.status_code == 200
-    return answer.content.decode()
+    return page_of(answer)
 
 
 def ids(revision: Revision) -> set[str]:
@@ -89,7 +94,8 @@ class TestEnvelope:
         newest = checked(revision.mailing)
         assert newest.number == 2
         assert message_of(newest).variants == ("One", "Two")
-        assert "One\nTwo" in page(house.client(house.author), newest, "envelope")
+        shown = house.client(house.author).get(f"/mailings/{newest.mailing_id}/r2/envelope/").content.decode()
+        assert "One\nTwo" in shown
 
     def test_html_without_headers_says_so(self, house: Any) -> None:
         """And offers the form to whoever may change it."""
@@ -543,3 +549,38 @@ class TestReport:
             assert archive.testzip() is None
             assert set(archive.namelist()) == {"a.png", "message.html", "message.txt"}
         assert read_bytes(store.fetch(newest.source_sha256), "x.zip").images[0].data == picture()
+
+
+def test_the_example_of_a_tool(house: Any, settings: Any, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    """What CONTRIBUTING shows is one file and its template: its station leads to it, and it shows its page."""
+    text = (ROOT / "CONTRIBUTING.md").read_text("utf-8")
+    [code] = [block for block in re.findall(r"```python\n(.*?)```", text, re.DOTALL) if "TOOL = " in block]
+    [html] = re.findall(r"```html\n(.*?)```", text, re.DOTALL)
+    named: dict[str, Any] = {"__name__": "jetwind.apps.review.stations.word_counts"}
+    monkeypatch.setitem(sys.modules, named["__name__"], ModuleType(named["__name__"]))
+    exec(code, named)
+    tool = named["TOOL"]
+    (tmp_path / "review").mkdir()
+    (tmp_path / tool.template).write_text(html)
+    settings.TEMPLATES = [{**settings.TEMPLATES[0], "DIRS": [tmp_path]}]
+    known = station_page.pages()
+    monkeypatch.setattr(station_page, "pages", lambda: known | {tool.slug: tool})
+    revision = taken_in(house, mail("<p>Two words</p><p>And three more</p>"))
+    client = house.client(house.reviewer)
+    station = client.get(f"/mailings/{revision.mailing_id}/r1/wording/").content.decode()
+    assert f'href="/mailings/{revision.mailing_id}/r1/word-counts/">Word counts</a>' in station
+    page = client.get(f"/mailings/{revision.mailing_id}/r1/word-counts/").content.decode()
+    assert "3 words: And three more" in page and "2 words: Two words" in page
+    assert client.get(f"/mailings/{revision.mailing_id}/r1/word-counts/progress/").status_code == 404
+
+
+def test_lines_of_templates_are_read_without_scrolling() -> None:
+    """None is longer than 160 characters; the demo's messages are no templates of ours."""
+    source = ROOT / "src" / "jetwind"
+    long = [
+        f"{path.name}:{number}"
+        for path in source.rglob("templates/**/*.html")
+        for number, line in enumerate(path.read_text("utf-8").splitlines(), 1)
+        if len(line) > 160
+    ]
+    assert long == []

@@ -24,10 +24,10 @@ from hypothesis import strategies as st
 
 from jetwind.core.checking import Context, Kind, registry, run_check
 from jetwind.core.message import Message, read_bytes
-from jetwind.core.papers import Papers, dmarc_record
+from jetwind.core.papers import Papers, Signing, dmarc_record
 from jetwind.core.papers.dmarc import DmarcFault, aligned
 from jetwind.engines.fetch import Fetcher, Policy
-from jetwind.engines.names import Asked, Dns, NoAnswer, Signing, UnusableZone, Zone, loading, papers_of, practice, practice_zone
+from jetwind.engines.names import Asked, Dns, NoAnswer, UnusableZone, Zone, loading, papers_of, practice, practice_zone
 from jetwind.engines.names import spf as spf_engine
 from jetwind.engines.names.asking import MOST_LOOKUPS
 from jetwind.engines.names.dkim import MOST_OCTETS, MOST_SIGNATURES

@@ -138,7 +138,8 @@ def _with_papers(message: Message, context: Context, records: Zone | None, host:
             click.echo("jetwind: --sending-host is used with --zone or --live; without them no name records are asked.", err=True)
         return context
     from jetwind.cli.live import fetcher
-    from jetwind.engines.names import Dns, Signing, loading, papers_of
+    from jetwind.core.papers import Signing
+    from jetwind.engines.names import Dns, loading, papers_of
 
     with stage("asking for name records"):
         papers = papers_of(message, records or Dns(), Signing(host=host), loading(fetcher) if live else None)

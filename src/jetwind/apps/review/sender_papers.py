@@ -21,8 +21,8 @@ from jetwind.apps.review.known import PAPERS
 from jetwind.apps.review.models import SenderPapers
 from jetwind.apps.workspace.access import permit
 from jetwind.core.links.addresses import same_organisation
-from jetwind.core.papers import Papers, sender_domain
-from jetwind.engines.names import Dns, Loads, Signing, papers_of, practice
+from jetwind.core.papers import Papers, Signing, sender_domain
+from jetwind.engines.names import Dns, Loads, papers_of, practice
 from jetwind.engines.practice import DOMAIN, OTHER_DOMAIN
 
 #: How long name records hold before they are asked again with the next checks.

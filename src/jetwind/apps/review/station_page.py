@@ -1,14 +1,14 @@
 """What a station of the Walkaround consists of.
 
 Each station stands in a module of its own, ``stations/<slug>.py`` of the app that owns the station, as ``STATION``: a page, its template,
-the work that the page waits for, and further addresses. The modules are found when the addresses are read, so a new station is its module
-and its template, and a new tool of a station is one more entry of its ``routes``.
+the work that the page waits for, and further addresses. A tool of a station stands beside it in the same way, as ``TOOL``; the station's page
+leads to it. The modules are found when the addresses are read, so a new station or tool is its module and its template.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, field, fields
 from functools import lru_cache
 from importlib import import_module
 from pkgutil import iter_modules
@@ -23,6 +23,7 @@ from django.views.decorators.http import require_GET
 from jetwind.apps.intake.selectors import revision_for
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.review.frame import Frame, frame
+from jetwind.apps.review.selectors import station_address
 from jetwind.apps.workspace.access import PersonRequest, asks
 
 #: Every address of a station begins with that of the revision.
@@ -53,26 +54,51 @@ class StationPage:
     progress: Progress | None = None
     routes: tuple[URLPattern, ...] = ()
 
+    @property
+    def station(self) -> str:
+        """The slug of the station around which the page is shown."""
+        return self.slug
+
     def template_for(self, value: Any) -> str:
         """The template that shows a value."""
         return self.template if isinstance(self.template, str) else self.template(value)
 
 
+@dataclass(frozen=True, slots=True)
+class Tool:
+    """A page of its own that a station leads to. ``station`` is the slug of that station, ``label`` the words of the link; the rest as for a station."""
+
+    slug: str
+    station: str
+    label: str
+    template: str
+    page: Callable[[PersonRequest, Frame], Any]
+    routes: tuple[URLPattern, ...] = ()
+
+    fragment: str = field(default="", init=False)
+    progress: Progress | None = field(default=None, init=False)
+
+    def template_for(self, value: Any) -> str:
+        """The template that shows a value."""
+        return self.template
+
+
 @lru_cache(maxsize=1)
-def stations() -> dict[str, StationPage]:
-    """Every station by its slug."""
-    found: dict[str, StationPage] = {}
+def pages() -> dict[str, StationPage | Tool]:
+    """Every station and every tool by its slug."""
+    found: dict[str, StationPage | Tool] = {}
     for config in apps.get_app_configs():
         if config.name.startswith("jetwind.") and any(one.name == "stations" for one in iter_modules([config.path])):
             package = import_module(f"{config.name}.stations")
             modules = [import_module(f"{package.__name__}.{one.name}") for one in iter_modules(package.__path__)]
-            found |= {module.STATION.slug: module.STATION for module in modules}
+            declared = [getattr(module, "STATION", None) or module.TOOL for module in modules]
+            found |= {one.slug: one for one in declared}
     return found
 
 
 def routes() -> list[URLPattern | URLResolver]:
     """The addresses of all stations: those of their tools first, which are more precise."""
-    own = [route for one in stations().values() for route in one.routes]
+    own = [route for one in pages().values() for route in one.routes]
     return [
         path(
             OF_A_REVISION,
@@ -85,18 +111,20 @@ def routes() -> list[URLPattern | URLResolver]:
 
 def values_of(page: Any) -> dict[str, Any]:
     """The fields of a page's value by their names; nothing of None."""
-    return {field.name: getattr(page, field.name) for field in fields(page)} if page is not None else {}
+    return {one.name: getattr(page, one.name) for one in fields(page)} if page is not None else {}
 
 
 @require_GET
 @asks("mailing:view")
 def station(request: PersonRequest, mailing_id: int, number: int, slug: str) -> HttpResponse:
-    """One station of the Walkaround."""
+    """One station of the Walkaround, or a tool of one."""
     own = _named(slug)
-    around = frame(request, revision_for(request.user, mailing_id, number), slug)
+    revision = revision_for(request.user, mailing_id, number)
+    around = frame(request, revision, own.station)
     value = own.page(request, around)
     template = own.fragment if request.htmx and own.fragment else own.template_for(value)
-    return render(request, template, around.context() | values_of(value))
+    tools = [(one.label, station_address(revision, one.slug)) for one in pages().values() if isinstance(one, Tool) and one.station == slug]
+    return render(request, template, around.context() | {"tools": tools} | values_of(value))
 
 
 @require_GET
@@ -112,13 +140,13 @@ def progress(request: PersonRequest, mailing_id: int, number: int, slug: str) ->
     return render(request, own.progress.template, {"works": works, "revision": revision, "mailing": revision.mailing, "is_fresh": is_fresh})
 
 
-def _named(slug: str) -> StationPage:
+def _named(slug: str) -> StationPage | Tool:
     """The station with this slug.
 
     Raises:
         Http404: there is none.
     """
-    found = stations().get(slug)
+    found = pages().get(slug)
     if found is None:
         raise Http404("no such station")
     return found

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from jetwind.apps.review import sender_views, views
+from jetwind.apps.review import views
 from jetwind.apps.review.station_page import OF_A_REVISION as _REVISION
 from jetwind.apps.review.station_page import routes
 
@@ -12,8 +12,6 @@ urlpatterns = [
     path(f"{_REVISION}recheck/", views.recheck, name="recheck"),
     path(f"{_REVISION}send-back/", views.send_back, name="send-back"),
     path("mailings/<int:mailing_id>/compare/", views.comparison, name="compare"),
-    path(f"{_REVISION}sender/", sender_views.sender, name="sender"),
-    path(f"{_REVISION}sender/ask/", sender_views.ask, name="ask-sender"),
     path(f"{_REVISION}report.<slug:form>", views.report, name="report"),
     path(f"{_REVISION}excuse/<slug:fingerprint>/", views.excuse, name="excuse"),
     path(f"{_REVISION}<slug:slug>/look/", views.look, name="look"),

@@ -15,6 +15,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
+from jetwind.config.launch.changed import changed_files, tests_reached
 from jetwind.config.launch.cluster import Cluster, SetupFailed, port_of, reserved_port
 from jetwind.config.launch.processes import Children, is_alive, mark_alive
 
@@ -210,8 +211,18 @@ _WHOLE_RUNS = ("tests/config", "tests/journeys")
 
 
 def test(arguments: list[str]) -> int:
-    """Run every test against the project's own database server; ``arguments`` go to pytest, and may name the tests to run."""
+    """Run every test against the project's own database server; ``arguments`` go to pytest, and may name the tests to run.
+
+    With ``--changed``, or ``--changed=COMMIT``, only those are run that the changed files reach.
+    """
     make_state()
+    since = next((argument for argument in arguments if argument.split("=")[0] == "--changed"), None)
+    if since is not None:
+        reached = tests_reached(ROOT, changed_files(ROOT, since.partition("=")[2] or "HEAD"))
+        print("\n".join(("Reached:", *reached)) if reached else "No test is reached.")
+        if not reached:
+            return 0
+        arguments = [argument for argument in arguments if argument != since] + ([] if reached == ["tests"] else ["-n", "2", *reached])
     names_tests = any(not argument.startswith("-") for argument in arguments)
     processes = str(min(os.cpu_count() or 1, 4))
     runs = [arguments] if names_tests else [["-n", processes, *arguments, *_SIDE_BY_SIDE], ["-n", "2", *arguments, *_WHOLE_RUNS]]

@@ -1,7 +1,7 @@
 """The sender's papers: what name records and signatures say about who may send in a domain's name. Values; an engine asks."""
 
 from jetwind.core.papers.dmarc import DmarcRecord, aligned, dmarc_record
-from jetwind.core.papers.values import Bimi, Dkim, Dmarc, Lookup, Papers, Spf, is_as_sent, sender_domain, sender_domains
+from jetwind.core.papers.values import Bimi, Dkim, Dmarc, Lookup, Papers, Signing, Spf, is_as_sent, sender_domain, sender_domains
 
 __all__ = [
     "Bimi",
@@ -10,6 +10,7 @@ __all__ = [
     "DmarcRecord",
     "Lookup",
     "Papers",
+    "Signing",
     "Spf",
     "aligned",
     "dmarc_record",

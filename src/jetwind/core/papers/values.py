@@ -15,6 +15,16 @@ SpfResult = Literal["none", "neutral", "pass", "fail", "softfail", "temperror", 
 
 
 @dataclass(frozen=True, slots=True)
+class Signing:
+    """What a workspace says will sign and send its mail; empty where it does not say. ``return_path`` is the domain that bounces go to."""
+
+    domain: str = ""
+    selector: str = ""
+    host: str = ""
+    return_path: str = ""
+
+
+@dataclass(frozen=True, slots=True)
 class Lookup:
     """One question to a name server. ``answer`` are the records as text, none where there are none; ``failed`` says why nobody answered.
 

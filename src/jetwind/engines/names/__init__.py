@@ -3,7 +3,7 @@
 from jetwind.engines.names.asking import Asked, NoAnswer, Resolver
 from jetwind.engines.names.dns import Dns
 from jetwind.engines.names.mark import loading
-from jetwind.engines.names.sender import Loads, Signing, papers_of
+from jetwind.engines.names.sender import Loads, papers_of
 from jetwind.engines.names.zone import UnusableZone, Zone, practice, practice_zone
 
 __all__ = [
@@ -12,7 +12,6 @@ __all__ = [
     "Loads",
     "NoAnswer",
     "Resolver",
-    "Signing",
     "UnusableZone",
     "Zone",
     "loading",

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from jetwind.core.links.addresses import organisational_domain
 from jetwind.core.message import Message
-from jetwind.core.papers import Bimi, Dkim, Dmarc, Papers, Spf, aligned, dmarc_record, sender_domain, sender_domains
+from jetwind.core.papers import Bimi, Dkim, Dmarc, Papers, Signing, Spf, aligned, dmarc_record, sender_domain, sender_domains
 from jetwind.core.papers.dmarc import DmarcFault, is_dmarc, strictness
 from jetwind.engines.names import dkim, spf
 from jetwind.engines.names.asking import Asked, NoAnswer, Resolver
@@ -17,20 +17,11 @@ from jetwind.engines.names.asking import Asked, NoAnswer, Resolver
 Loads = Callable[[str], str]
 #: Domains of From that are asked for.
 MOST_FROM = 8
+_SAYS_NOTHING = Signing()
 _RETURN_PATH = re.compile(r"<(?P<address>[^<>\s]*@(?P<domain>[^<>\s@]+))>")
 
 
-@dataclass(frozen=True, slots=True)
-class Signing:
-    """What a workspace says will sign and send its mail; empty where it does not say. ``return_path`` is the domain that bounces go to."""
-
-    domain: str = ""
-    selector: str = ""
-    host: str = ""
-    return_path: str = ""
-
-
-def papers_of(message: Message, resolver: Resolver, signing: Signing = Signing(), loads: Loads | None = None) -> Papers:
+def papers_of(message: Message, resolver: Resolver, signing: Signing = _SAYS_NOTHING, loads: Loads | None = None) -> Papers:
     """Everything that name records say of a message's sender. ``loads`` tries BIMI's picture, where links are opened at all."""
     domain = sender_domain(message)
     asked = Asked(resolver)

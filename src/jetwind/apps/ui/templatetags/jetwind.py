@@ -19,9 +19,14 @@ _BARS = {"stop": 3, "fix": 2, "note": 1}
 
 
 @register.simple_tag
+def weight(level: str, *, hollow: object = False) -> SafeString:
+    """A level as three short bars: all filled for stop, two for fix, one for note; hollow where there is an excuse."""
+    return _weight(level, bool(hollow))
+
+
 @lru_cache(maxsize=16)
-def weight(level: str, *, hollow: bool = False) -> SafeString:
-    """A level as three short bars: all filled for stop, two for fix, one for note; hollow when excused. Drawn once for each level."""
+def _weight(level: str, hollow: bool) -> SafeString:
+    """Drawn once for each level."""
     filled = 0 if hollow else _BARS.get(level, 0)
     bars = [(1 + 5 * number, "filled" if number < filled else "outline") for number in range(3)]
     return render_to_string("ui/weight.svg", {"level": level, "bars": bars})
@@ -54,6 +59,12 @@ def windsock(stripes: int, *, cleared: bool = False, small: bool = False) -> Saf
         x, y, half = end_x, end_y, end_half
     words = "cleared: the windsock stands straight" if cleared else f"windsock: {lifted} of 5 stripes lifted"
     return render_to_string("ui/windsock.svg", {"segments": segments, "words": words, "size": 42 if small else 56})
+
+
+@register.simple_tag
+def placed(left: float, top: float, width: float, height: float) -> str:
+    """Where a box stands on a picture, in per cent of the picture, as declarations of a style."""
+    return f"left: {left:.3f}%; top: {top:.3f}%; width: {width:.3f}%; height: {height:.3f}%"
 
 
 @register.simple_tag

@@ -4,25 +4,28 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Literal
 
 from django.contrib import messages
 from django.http import HttpResponse
-from django.shortcuts import redirect, render
-from django.views.decorators.http import require_GET, require_POST
+from django.shortcuts import redirect
+from django.urls import path
+from django.views.decorators.http import require_POST
 
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import message_of, revision_for
 from jetwind.apps.review import sender_papers
-from jetwind.apps.review.frame import frame
+from jetwind.apps.review.frame import Frame
+from jetwind.apps.review.selectors import station_address
+from jetwind.apps.review.station_page import Tool
 from jetwind.apps.ui.once import once
 from jetwind.apps.workspace.access import PersonRequest, asks
 from jetwind.core.message import Message
-from jetwind.core.papers import Dkim, Lookup, Papers, aligned, sender_domain
+from jetwind.core.papers import Dkim, Lookup, Papers, Signing, aligned, sender_domain
 from jetwind.core.papers.records import dkim_to_publish, dmarc_to_publish, spf_to_publish
 from jetwind.core.source import Excerpt, Span
 
-_SLUG = "test-sends"
+_SLUG = "sender"
 State = Literal["holds", "fails", "unknown"]
 #: Px of the drawing: its width, the columns, and what a box takes.
 _WIDE, _COLUMNS, _BOX_WIDE, _BOX_TALL, _ROW = 724, (2, 286, 552), 170, 46, 96
@@ -74,32 +77,42 @@ class Publish:
     record: str
 
 
-@require_GET
-@asks("mailing:view")
-def sender(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """What the name records said: the papers, the chain of who vouches for whom, every look-up, what to publish, where it stands in the source."""
+
+    papers: Papers
+    boxes: list[Box]
+    vouches: list[Vouch]
+    #: Of the drawing, in px.
+    size: tuple[float, float]
+    lookups: list[tuple[str, Lookup]]
+    publish: list[Publish]
+    places: list[tuple[str, Excerpt]]
+
+
+@dataclass(frozen=True, slots=True)
+class Page:
+    """The sender's domain, of whom the records are asked, what the workspace says of its signing; and what came of asking, once that was done."""
+
+    domain: str
+    asks_of: str
+    signing: Signing
+    asked: Asked | None
+
+
+def page(request: PersonRequest, around: Frame) -> Page:
     """Who vouches for the sender of a revision."""
-    revision = revision_for(request.user, mailing_id, number)
-    around = frame(request, revision, _SLUG)
+    revision = around.revision
     message = message_of(revision)
     kept = sender_papers.kept_papers(revision)
-    page: dict[str, Any] = {
-        "domain": sender_domain(message),
-        "asks_of": sender_papers.asks_of(revision),
-        "signing": sender_papers.signing_of(revision),
-    }
+    asked = None
     if kept:
         papers = Papers.from_json(kept)
         boxes, vouches, height = chain(papers)
-        page |= {
-            "papers": papers,
-            "boxes": boxes,
-            "vouches": vouches,
-            "size": (_WIDE, height),
-            "lookups": _lookups(papers),
-            "publish": list(_to_publish(papers)),
-            "places": _places(message, papers),
-        }
-    return render(request, "review/sender.html", around.context() | page)
+        size = (float(_WIDE), height)
+        asked = Asked(papers, boxes, vouches, size, _lookups(papers), list(_to_publish(papers)), _places(message, papers))
+    return Page(sender_domain(message), sender_papers.asks_of(revision), sender_papers.signing_of(revision), asked)
 
 
 @require_POST
@@ -110,7 +123,7 @@ def ask(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
     revision: Revision = revision_for(request.user, mailing_id, number)
     sender_papers.ask_anew(request.user, revision)
     messages.success(request, "The name records are asked again, in the background.")
-    return redirect("sender", mailing_id, number)
+    return redirect(station_address(revision, _SLUG))
 
 
 def chain(papers: Papers) -> tuple[list[Box], list[Vouch], float]:
@@ -216,3 +229,6 @@ def _places(message: Message, papers: Papers) -> list[tuple[str, Excerpt]]:
                 span = Span(header.span.start, min(header.span.end, header.span.start + 400))
                 found.append((name, message.header_source.excerpt(span, lines=0, width=400)))
     return found
+
+
+TOOL = Tool(_SLUG, "test-sends", "The sender’s papers", "review/sender.html", page, (path("sender/ask/", ask, name="ask-sender"),))
