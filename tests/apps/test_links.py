@@ -453,7 +453,7 @@ class TestStation:
                 page = page_of(client.get(f"/mailings/{revision.mailing_id}/r1/links/?link=2"))
             assert page.count('class="page is-fine') == number
             assert f"{number} addresses, {number} there." in page
-            assert f'<span class="label">links</span> <span>{number}/{number}</span>' in page
+            assert f'<span class="label">links</span><span>{number}/{number}</span>' in page
 
     def test_csv(self, quay: Any) -> None:
         """RFC 4180; nothing that a spreadsheet takes for a formula."""
