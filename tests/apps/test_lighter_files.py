@@ -111,7 +111,10 @@ def test_balance(house: Any) -> None:
     message = message_of(revision)
     assert message.document is not None
     paragraph, image = next(iter(message.document.elements("p"))).index, next(iter(message.document.elements("img"))).index
-    words, pots = Block(paragraph, "text", 0, 0, 600, 100, 40), Block(image, "image", 0, 100, 600, 300)
+    words, pots = (
+        Block(paragraph, "text", x=0, y=0, width=600, height=100, characters=40),
+        Block(image, "image", x=0, y=100, width=600, height=300),
+    )
     profile = profiles()["desktop-pane"]
     renders = Renders({profile.id: Render(profile, Measured(800, 400, 800, 640, (words, pots)))})
     walk = walk_of(revision)

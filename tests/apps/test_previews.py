@@ -327,7 +327,19 @@ def in_profile(layout: Measured) -> type[FakeBrowser]:
 
 def block(element: int, kind: Any, x: float, y: float, width: float, height: float) -> Block:
     """A block of readable letters."""
-    return Block(element, kind, x, y, width, height, 40, 16, 400, (0, 0, 0, 1), (255, 255, 255, 1))
+    return Block(
+        element,
+        kind,
+        x=x,
+        y=y,
+        width=width,
+        height=height,
+        characters=40,
+        size=16,
+        weight=400,
+        colour=(0, 0, 0, 1),
+        ground=(255, 255, 255, 1),
+    )
 
 
 def test_progress_is_of_one_moment(house: Any, django_assert_num_queries: Any) -> None:
@@ -514,8 +526,19 @@ class TestAccess:
         heading = next(message_of(revision).document.elements("h1"))  # type: ignore[union-attr]
         for row in rows:
             blocks = (
-                Block(heading.index, "text", 0, 0, 200, 30, characters=12, size=16, colour=(150, 150, 150, 1), ground=(255, 255, 255, 1)),
-                Block(heading.index + 1, "text", 0, 40, 200, 30, characters=40, size=16, colour=(0, 0, 0, 1), ground=None),
+                Block(
+                    heading.index,
+                    "text",
+                    x=0,
+                    y=0,
+                    width=200,
+                    height=30,
+                    characters=12,
+                    size=16,
+                    colour=(150, 150, 150, 1),
+                    ground=(255, 255, 255, 1),
+                ),
+                Block(heading.index + 1, "text", x=0, y=40, width=200, height=30, characters=40, size=16, colour=(0, 0, 0, 1), ground=None),
             )
             row.measured = Measured(600, 400, 600, 300, blocks).as_json()
             row.save()

@@ -152,10 +152,10 @@ class TestUnknown:
 
     def test_told_with_its_place(self) -> None:
         """Alone it is what cannot be told; beside a finding it is said of the rest."""
-        known = box("p", "text", 0, 0, 90, 20, characters=9, size=16, colour=(9, 0, 0, 1), ground=(255, 255, 255, 1))
-        faint = box("p", "text", 0, 0, 90, 20, characters=9, size=16, colour=(200, 200, 200, 1), ground=(255, 255, 255, 1))
-        on_picture = box("div", "text", 0, 20, 90, 20, characters=9, size=16, colour=(200, 200, 200, 1), ground=None)
-        no_colour = box("h1", "text", 0, 40, 90, 20, characters=9, size=16, colour=None, ground=(255, 255, 255, 1))
+        known = box("p", "text", (0, 0, 90, 20), characters=9, size=16, colour=(9, 0, 0, 1), ground=(255, 255, 255, 1))
+        faint = box("p", "text", (0, 0, 90, 20), characters=9, size=16, colour=(200, 200, 200, 1), ground=(255, 255, 255, 1))
+        on_picture = box("div", "text", (0, 20, 90, 20), characters=9, size=16, colour=(200, 200, 200, 1), ground=None)
+        no_colour = box("h1", "text", (0, 40, 90, 20), characters=9, size=16, colour=None, ground=(255, 255, 255, 1))
         assert self._contrast(known).outcome is Outcome.CLEAR
         one = self._contrast(known, on_picture)
         assert (one.outcome, one.reason) == (

@@ -330,7 +330,15 @@ class TestRulebooks:
     )
     def test_for_whom_and_when_it_holds(self, kind: str, countries: tuple[str, ...], on: date | None, holds: bool) -> None:
         """Kind of message, audience, day."""
-        book = house_rulebook("Quay", ["footer.reason-missing"], (), ["newsletter"], ["NL", "de"], date(2027, 1, 1), date(2027, 12, 31))
+        book = house_rulebook(
+            "Quay",
+            ["footer.reason-missing"],
+            words=(),
+            kinds=["newsletter"],
+            countries=["NL", "de"],
+            since=date(2027, 1, 1),
+            until=date(2027, 12, 31),
+        )
         assert book.holds(kind, countries, on) is holds
 
     def test_a_house_may_ask_of_a_receipt(self) -> None:

@@ -85,7 +85,19 @@ class TestNight:
 
 def text(element: int, x: float, y: float, width: float = 200, height: float = 20, characters: int = 40) -> Block:
     """A block of text."""
-    return Block(element, "text", x, y, width, height, characters, 16, 400, (0, 0, 0, 1), (255, 255, 255, 1))
+    return Block(
+        element,
+        "text",
+        x=x,
+        y=y,
+        width=width,
+        height=height,
+        characters=characters,
+        size=16,
+        weight=400,
+        colour=(0, 0, 0, 1),
+        ground=(255, 255, 255, 1),
+    )
 
 
 def laid(*blocks: Block, painted: tuple[tuple[float, float, float, float, str], ...] = ()) -> Measured:

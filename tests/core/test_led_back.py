@@ -72,7 +72,7 @@ class TestElements:
         merged = as_reader(message, Sample("Tove", {"x": "Tove"}))
         assert merged.message.document is not None and merged.message.html is not None and message.html is not None
         own, theirs = names(message), names(merged.message)
-        measured = Measured(600, 700, 600, 640, blocks=(Block(theirs["five"], "image", 0, 0, 10, 10),))
+        measured = Measured(600, 700, 600, 640, blocks=(Block(theirs["five"], "image", x=0, y=0, width=10, height=10),))
         image = merged.message.document.all_elements[theirs["five"]].start_tag
         assert image is not None
         shown = (Shown("css-x", "X", "look", ("desktop-pane",), (image,)),)

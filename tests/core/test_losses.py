@@ -57,17 +57,24 @@ def told(message: Message, *shown: Shown, check: str = "appearance.css-unsupport
 
 def lost(message: Message, feature: str, text: str, *names: str, elements: tuple[int, ...] = ()) -> Shown:
     """A loss that shows in these profiles, or in the word-processor engine."""
-    return Shown(feature, features()[feature].title, "layout", names or ("word-processor",), spans(message, text), elements)
+    return Shown(
+        feature,
+        features()[feature].title,
+        effect="layout",
+        profiles=names or ("word-processor",),
+        spans=spans(message, text),
+        elements=elements,
+    )
 
 
 class TestDiffering:
     """Which elements look otherwise in two layouts."""
 
     BLOCKS = (
-        Block(1, "text", 0, 0, 100, 20),
-        Block(2, "text", 0, 30, 100, 20),
-        Block(2, "text", 0, 60, 100, 20),
-        Block(3, "link", 0, 60, 9, 9),
+        Block(1, "text", x=0, y=0, width=100, height=20),
+        Block(2, "text", x=0, y=30, width=100, height=20),
+        Block(2, "text", x=0, y=60, width=100, height=20),
+        Block(3, "link", x=0, y=60, width=9, height=9),
     )
 
     @pytest.mark.parametrize(

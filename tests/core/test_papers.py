@@ -11,15 +11,38 @@ from jetwind.core.papers import Bimi, Dkim, Dmarc, Lookup, Papers, Spf, is_as_se
 from jetwind.core.papers.records import dkim_to_publish, dmarc_to_publish, spf_to_publish
 from tests.factories import GOOD_HTML, mail
 
-LOOKUP = Lookup("kiln.org", "TXT", ("v=spf1 -all",), "", 1.5, 0, 1)
+LOOKUP = Lookup("kiln.org", "TXT", answer=("v=spf1 -all",), failed="", took_ms=1.5, depth=0, count=1)
 WHOLE = Papers(
     "kiln.org",
     "zone file",
-    Spf("kiln.org", "192.0.2.25", "pass", "v=spf1 -all", "", 1, "return path", (LOOKUP,)),
-    (Dkim("kiln.org", "spring", "pass", "", "rsa-sha256", 2048, ("from", "subject"), 0, (LOOKUP,)),),
-    Dmarc("kiln.org", "kiln.org", "_dmarc.kiln.org", "v=DMARC1; p=none", "none", 100, "", False, ("SPF", "DKIM"), (LOOKUP,)),
-    Bimi("kiln.org", "v=BIMI1; l=", "", "it names no picture", False, (LOOKUP,)),
-    True,
+    spf=Spf("kiln.org", "192.0.2.25", result="pass", record="v=spf1 -all", why="", counted=1, identity="return path", lookups=(LOOKUP,)),
+    dkim=(
+        Dkim(
+            "kiln.org",
+            "spring",
+            result="pass",
+            why="",
+            algorithm="rsa-sha256",
+            bits=2048,
+            covers=("from", "subject"),
+            number=0,
+            lookups=(LOOKUP,),
+        ),
+    ),
+    dmarc=Dmarc(
+        "kiln.org",
+        "kiln.org",
+        found_at="_dmarc.kiln.org",
+        record="v=DMARC1; p=none",
+        policy="none",
+        share=100,
+        why="",
+        failed=False,
+        aligned=("SPF", "DKIM"),
+        lookups=(LOOKUP,),
+    ),
+    bimi=Bimi("kiln.org", "v=BIMI1; l=", picture="", why="it names no picture", failed=False, lookups=(LOOKUP,)),
+    is_planned=True,
 )
 
 

@@ -14,7 +14,7 @@ from jetwind.apps.demo import messages, pictures
 from jetwind.core.checking import CheckResult, Context, Hit, Level, Options, Outcome, Place, registry
 from jetwind.core.checking.declaration import Check
 from jetwind.core.images.lighter import before_and_after, lighter
-from jetwind.core.message import Message, read_bytes
+from jetwind.core.message import Message, Shared, read_bytes
 from jetwind.core.profiles import profiles, rewrite
 from jetwind.core.reports import as_json, as_text, review
 from jetwind.engines.bounded import (
@@ -34,6 +34,10 @@ from tests.factories import mail
 
 SMALL = Budget(answer_seconds=0.5, all_seconds=1.2, memory=200_000_000)
 STARTS: list[Start] = ["fork", "server"]
+
+
+LONG: Shared[bool] = Shared("long")
+NEVER: Shared[None] = Shared("never")
 
 
 class Unloadable:
@@ -151,13 +155,13 @@ class TestHelper:
 
 def builds_then_loops(given: Message) -> None:
     """Works out for six tenths of a second what others need, then never ends."""
-    given.shared("long", lambda: spent(0.6))
+    given.shared(LONG, lambda: spent(0.6))
     endless("")
 
 
 def never_built(given: Message) -> None:
     """Never ends working out what others need."""
-    given.shared("never", lambda: endless(""))
+    given.shared(NEVER, lambda: endless(""))
 
 
 def deaf(given: Message) -> int:
@@ -167,7 +171,7 @@ def deaf(given: Message) -> int:
 
 def has_built(given: Message) -> bool:
     """Whether what others need is still there."""
-    return given.shared("long", lambda: False)
+    return given.shared(LONG, lambda: False)
 
 
 def spent(seconds: float) -> bool:
@@ -206,7 +210,18 @@ class TestReview:
                 pass
             yield Hit("never", Place("message"))
 
-        slow = Check("links.slow-one", "Slow", Level.FIX, "x.", "X.", "House", (), find, Options, "here")
+        slow = Check(
+            "links.slow-one",
+            "Slow",
+            level=Level.FIX,
+            why="x.",
+            fix="X.",
+            basis="House",
+            samples=(),
+            find=find,
+            options=Options,
+            module="here",
+        )
         monkeypatch.setitem(known, "links.slow-one", slow)
         message = read_bytes(b"<a href='#'>x</a>", "a.html")
         answer = review_bounded(message, Context(), ["links.empty", "links.insecure", "links.slow-one"], start="fork", budget=SMALL)
@@ -236,8 +251,34 @@ class TestReview:
 
         for number in range(6):
             name = f"access.endless-{number}"
-            monkeypatch.setitem(known, name, Check(name, "Endless", Level.FIX, "x.", "X.", "House", (), endless_find, Options, "here"))
-        late = Check("access.long", "Long", Level.FIX, "x.", "X.", "House", (), long_find, Options, "here")
+            monkeypatch.setitem(
+                known,
+                name,
+                Check(
+                    name,
+                    "Endless",
+                    level=Level.FIX,
+                    why="x.",
+                    fix="X.",
+                    basis="House",
+                    samples=(),
+                    find=endless_find,
+                    options=Options,
+                    module="here",
+                ),
+            )
+        late = Check(
+            "access.long",
+            "Long",
+            level=Level.FIX,
+            why="x.",
+            fix="X.",
+            basis="House",
+            samples=(),
+            find=long_find,
+            options=Options,
+            module="here",
+        )
         monkeypatch.setitem(known, "access.long", late)
         chosen = ["access.long", *(f"access.endless-{number}" for number in range(6)), "links.empty", "wording.placeholder"]
         message = read_bytes(b"<a href='#'>Lorem ipsum dolor sit amet</a>", "a.html")

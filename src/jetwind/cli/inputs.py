@@ -145,10 +145,10 @@ def brief_in(path: Path | None) -> BriefFile:
         return BriefFile(
             Brief.from_dict(given),
             frozenset(tables.fields.known),
-            frozenset(domain.lower() for domain in tables.practice.domains),
-            frozenset(word.casefold() for word in tables.wording.words),
-            tables.title,
-            tables.envelope,
+            practice_domains=frozenset(domain.lower() for domain in tables.practice.domains),
+            word_list=frozenset(word.casefold() for word in tables.wording.words),
+            working_title=tables.title,
+            envelope=tables.envelope,
         )
     except NotToml as failure:
         refuse(f"The brief “{path}” cannot be read: {failure}.")

@@ -99,7 +99,7 @@ def check(
     details = brief_in(brief).asking(parameters)
     message = details.on(message)
     as_whom = _reader_of(message, readers, reader) if reader is not None or render else None
-    context = _circumstances(details, kind, planned, readers, previous, rulebook)
+    context = _circumstances(details, kind, planned=planned, readers=readers, previous=previous, rulebook=rulebook)
     chosen = checks_named(list(only))
     ids = _profile_ids(profiles) if profiles is not None else []
     host = address_of_host(sending_host) if sending_host is not None else ""

@@ -57,11 +57,11 @@ class DetailsForm(forms.Form):
         return Details(
             data["title"].strip(),
             data["kind"],
-            data["audience"].strip(),
-            data.get("planned"),
-            data["planned_zone"],
-            data["local_time"],
-            tuple(sorted(set(data["countries"].upper().replace(",", " ").split()))),
+            audience=data["audience"].strip(),
+            planned_at=data.get("planned"),
+            planned_zone=data["planned_zone"],
+            local_time=data["local_time"],
+            countries=tuple(sorted(set(data["countries"].upper().replace(",", " ").split()))),
         )
 
 

@@ -85,7 +85,7 @@ def take_in(
         _clean(mailing)
         mailing.save()
         record("mailing.taken-in", actor=user, mailing=mailing, title=mailing.title, file_name=file_name)
-        _add(mailing, user, data, file_name, message, envelope)
+        _add(mailing, user, data=data, file_name=file_name, message=message, envelope=envelope)
         follows().titles_changed(mailing, [mailing.title])
     return mailing
 
@@ -106,7 +106,7 @@ def add_revision(user: User, mailing: Mailing, data: bytes, file_name: str, *, e
         last = locked.revisions.last()
         if last is not None and last.content_sha256 == content_digest(data, envelope):
             raise Refused(f"“{file_name}” is exactly revision {last.number}; no new revision was made.")
-        revision = _add(locked, user, data, file_name, message, envelope)
+        revision = _add(locked, user, data=data, file_name=file_name, message=message, envelope=envelope)
         record("revision.added", actor=user, mailing=mailing, revision=revision.number, file_name=file_name)
     return revision
 
@@ -132,7 +132,7 @@ def change_envelope(user: User, mailing: Mailing, envelope: Envelope, shown: Map
         if last.content_sha256 == content_digest(data, envelope):
             raise Refused("The envelope is the same as before; no new revision was made.")
         message = _read(data, last.file_name, envelope)
-        revision = _add(locked, user, data, last.file_name, message, envelope)
+        revision = _add(locked, user, data=data, file_name=last.file_name, message=message, envelope=envelope)
         record("envelope.changed", actor=user, mailing=mailing, revision=revision.number)
     return revision
 
@@ -243,7 +243,14 @@ def start_copy(user: User, mailing: Mailing) -> Mailing:
             created_by=user,
         )
         record("mailing.copied", actor=user, mailing=copy, title=copy.title, source=mailing.title)
-        _add(copy, user, data, last.file_name, _read(data, last.file_name, last.given_envelope), last.given_envelope)
+        _add(
+            copy,
+            user,
+            data=data,
+            file_name=last.file_name,
+            message=_read(data, last.file_name, last.given_envelope),
+            envelope=last.given_envelope,
+        )
         follows().titles_changed(copy, [copy.title])
     return copy
 

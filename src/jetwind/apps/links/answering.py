@@ -32,10 +32,12 @@ from jetwind.core.links.answers import Answer, Answers
 from jetwind.core.links.collection import Role
 from jetwind.core.links.listing import Listing
 from jetwind.core.links.opening import MOST_LANDINGS, MOST_PICTURE_OCTETS, DoorKeeping, as_resource, is_landing, to_open, without_way_out
-from jetwind.core.message import Message, Resource
+from jetwind.core.message import Message, Resource, Shared
 from jetwind.engines.bounded import listing_bounded, shown_elsewhere_bounded
 from jetwind.engines.browser import CaptureFailed, Landing, landings
 from jetwind.engines.fetch import Fetched, Wanted, fetch_all
+
+_LISTING: Shared[Listing] = Shared("listing")
 
 logger = logging.getLogger(__name__)
 
@@ -48,7 +50,7 @@ def listing(revision: Revision) -> Listing:
     """
     message, readers = message_of(revision), readers_of(revision)
     key = hashlib.sha256(repr([(one.name, sorted(one.values.items())) for one in readers]).encode("utf-8", "surrogatepass"))
-    return message.shared(f"listing {key.hexdigest()}", lambda: listing_bounded(message, readers, start=settings.HELPERS_START))
+    return message.shared(_LISTING.of(key.hexdigest()), lambda: listing_bounded(message, readers, start=settings.HELPERS_START))
 
 
 @dataclass(frozen=True, slots=True)

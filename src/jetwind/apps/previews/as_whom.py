@@ -12,8 +12,12 @@ from typing import Any
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.review.questions import readers_of
-from jetwind.core.message import Message, Sample
+from jetwind.core.message import Message, Sample, Shared
 from jetwind.core.readers import longest
+
+_FIELD_WORDS: Shared[frozenset[str]] = Shared("words of fields")
+_HAS_FIELDS: Shared[bool] = Shared("has fields")
+_LONGEST: Shared[Sample | None] = Shared("longest")
 
 #: In an address: the message with its fields as they are written.
 AS_WRITTEN = "*"
@@ -73,12 +77,12 @@ def reader_choices(revision: Revision, chosen: AsWhom) -> list[tuple[str, str, b
 def has_fields(message: Message) -> bool:
     """Whether the HTML of a message differs from reader to reader."""
     part = message.html
-    return part is not None and message.shared("has fields", lambda: any(True for _ in message.syntax.tokens(part.text)))
+    return part is not None and message.shared(_HAS_FIELDS, lambda: any(True for _ in message.syntax.tokens(part.text)))
 
 
 def _longest(message: Message, readers: Sequence[Sample]) -> Sample | None:
     key = hashlib.sha256(repr([(reader.name, sorted(reader.values.items())) for reader in readers]).encode("utf-8", "surrogatepass"))
-    return message.shared(f"longest {key.hexdigest()}", lambda: longest(message, readers))
+    return message.shared(_LONGEST.of(key.hexdigest()), lambda: longest(message, readers))
 
 
 def _words(message: Message) -> frozenset[str]:
@@ -87,6 +91,6 @@ def _words(message: Message) -> frozenset[str]:
     if part is None:
         return frozenset()
     return message.shared(
-        "words of fields",
+        _FIELD_WORDS,
         lambda: frozenset(word for token in message.syntax.tokens(part.text) for word in _WORD.findall(html.unescape(token.source))),
     )

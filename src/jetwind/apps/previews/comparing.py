@@ -63,8 +63,8 @@ def compare(request: PersonRequest, mailing_id: int, number: int) -> HttpRespons
     whom = [as_whom(revision, request.GET.get(name, "")) for name in ("reader", "right_reader")]
     is_two = whom[0] != whom[1]
     sides = [
-        _side(revision if other is None else other, left, mode, whom[0], other is not None, is_two),
-        _side(revision, right, mode, whom[1], other is not None, is_two),
+        _side(revision if other is None else other, left, mode=mode, whom=whom[0], is_dated=other is not None, is_named=is_two),
+        _side(revision, right, mode=mode, whom=whom[1], is_dated=other is not None, is_named=is_two),
     ]
     asked = {"left": left, "right": right, "mode": "" if mode == OWN else mode, "against": str(other.number) if other else ""}
     asked |= {name: request.GET.get(name, "") for name in ("reader", "right_reader")}
@@ -125,7 +125,14 @@ def _side(revision: Revision, name: str, mode: str, whom: AsWhom, is_dated: bool
     words = in_words(profiles()[name], mode)
     said = (f"as {whom.name}" if whom.name else "fields as written") if is_named else ""
     title = ", ".join(filter(None, (profiles()[name].name, words, said, f"revision {revision.number}" if is_dated else "")))
-    return _Side(revision, name, title, whom, shot, shot.layout if shot is not None and shot.state == Render.State.DONE else None)
+    return _Side(
+        revision,
+        name,
+        title=title,
+        whom=whom,
+        shot=shot,
+        layout=shot.layout if shot is not None and shot.state == Render.State.DONE else None,
+    )
 
 
 def _differences(sides: list[_Side]) -> dict[str, object]:

@@ -120,10 +120,10 @@ def _render(revision: Revision, work_id: int, browser: Captures, copy: Copy, dea
     for render in waiting:
         _ask(render, copy, to_take)
         if sum(len(asked.request.html) for asked in to_take.values()) > _PORTION:
-            _take(revision, work_id, browser, copy, deadline, list(to_take.values()))
+            _take(revision, work_id, browser=browser, copy=copy, deadline=deadline, asked=list(to_take.values()))
             to_take.clear()
     _report(revision, work_id, "starting the browser" if to_take else "done")
-    _take(revision, work_id, browser, copy, deadline, list(to_take.values()))
+    _take(revision, work_id, browser=browser, copy=copy, deadline=deadline, asked=list(to_take.values()))
 
 
 def _ask(render: Render, copy: Copy, to_take: dict[str, _Asked]) -> None:
@@ -195,10 +195,10 @@ def find_out(revision: Revision, copy: Copy, browser: Captures, report: Any = la
     enlarged = enlargeable(finished)
     is_late = False
     steps: tuple[Callable[[], None], ...] = (
-        lambda: _measure_departures(copy, own, finished, browser, deadline, report),
+        lambda: _measure_departures(copy, own, finished=finished, browser=browser, deadline=deadline, report=report),
         lambda: _listen(copy, own.get(REFERENCE), browser, deadline, report),
         lambda: _enlarge(copy, own[enlarged.id] if enlarged is not None else None, browser, deadline, report),
-        lambda: _try_losses(revision, copy, chosen, finished, browser, deadline, report),
+        lambda: _try_losses(revision, copy, chosen=chosen, finished=finished, browser=browser, deadline=deadline, report=report),
     )
     for step in steps:
         try:

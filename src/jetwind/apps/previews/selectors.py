@@ -83,17 +83,17 @@ def _renders(revision: Revision) -> Renders:
             Shown(
                 one["feature"],
                 one["title"],
-                one["effect"],
-                tuple(one["profiles"]),
-                tuple(Span(span["start"], span["end"]) for span in one["spans"]),
+                effect=one["effect"],
+                profiles=tuple(one["profiles"]),
+                spans=tuple(Span(span["start"], span["end"]) for span in one["spans"]),
                 # Answers of before that was noted lack it.
-                tuple(one.get("elements", ())),
+                elements=tuple(one.get("elements", ())),
             )
             for one in trial.shown
         )
     shares = {name: float(share) for name, share in workspace.audience.items()}
     lost = tuple(Loss.from_row(row) for row in enlarged) if enlarged is not None else None
-    return Renders(done, failed, shares, shown, trial.untold, whom.name, lost)
+    return Renders(done, failed, shares=shares, shown=shown, untold=trial.untold, reader=whom.name, enlarged=lost)
 
 
 @dataclass(frozen=True, slots=True)

@@ -47,8 +47,8 @@ class _Placed:
 
 
 #: A4, landscape, in mm; and a picture as tall as it takes, in px.
-_A4 = _Sheet(10, 18, 287, 203, 6, 2.8 * 3 + 1.5, 30)
-_PICTURE = _Sheet(24, 56, 2424, math.inf, 24, 56, 190)
+_A4 = _Sheet(10, 18, right=287, bottom=203, gap=6, caption=2.8 * 3 + 1.5, least=30)
+_PICTURE = _Sheet(24, 56, right=2424, bottom=math.inf, gap=24, caption=56, least=190)
 _PX = 0.5
 
 

@@ -51,12 +51,12 @@ def balance_of(walk: Walk, numbers: Mapping[int, int] | None = None) -> Balance 
     return Balance(
         render.profile.name,
         round(measured.width * scale, 1),
-        round(measured.height * scale, 1),
-        [_box(block, scale, (numbers or {}).get(block.element)) for block in shown[:_MOST]],
-        round(100 * share),
-        round(100 * options.most_share),
-        sum(block.kind == "image" for block in shown),
-        sum(block.kind == "text" for block in shown),
+        height=round(measured.height * scale, 1),
+        boxes=[_box(block, scale, (numbers or {}).get(block.element)) for block in shown[:_MOST]],
+        share=round(100 * share),
+        most=round(100 * options.most_share),
+        pictures=sum(block.kind == "image" for block in shown),
+        texts=sum(block.kind == "text" for block in shown),
     )
 
 

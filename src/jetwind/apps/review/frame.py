@@ -259,12 +259,12 @@ def sheet_of(message: Message, finding: ShownFinding, at: int, address: Callable
     return Sheet(
         replace(finding, record=record),
         declared.name if declared else finding.record.check_id,
-        declared.why if declared else "",
-        declared.rule if declared else "",
-        excerpt_of(message, record),
-        at + 1,
-        places,
-        finding.record.fault_at(at),
+        why=declared.why if declared else "",
+        rule=declared.rule if declared else "",
+        excerpt=excerpt_of(message, record),
+        at=at + 1,
+        places=places,
+        fault=finding.record.fault_at(at),
     )
 
 

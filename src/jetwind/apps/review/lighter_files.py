@@ -154,7 +154,7 @@ def chosen_of(revision: Revision) -> dict[str, LighterFile | None]:
 def candidate_of(file: LighterFile, data: bytes = b"") -> Candidate:
     """A kept file as the core knows it; without its octets unless they are given."""
     form: Form = file.form  # type: ignore[assignment]
-    return Candidate(form, file.quality, file.width, file.height, file.likeness, data)
+    return Candidate(form, file.quality, width=file.width, height=file.height, likeness=file.likeness, data=data)
 
 
 def lighter_files(revision: Revision) -> bytes:

@@ -8,8 +8,10 @@ from django.conf import settings
 
 from jetwind.apps.review.selectors import Walk
 from jetwind.core.checking.overview import FieldOverview
-from jetwind.core.message import Message
+from jetwind.core.message import Message, Shared
 from jetwind.engines.bounded import overview_bounded
+
+_OVERVIEW: Shared[FieldOverview] = Shared("overview")
 
 
 def overview_of(walk: Walk, message: Message, chosen: str) -> FieldOverview:
@@ -28,6 +30,6 @@ def overview_of(walk: Walk, message: Message, chosen: str) -> FieldOverview:
     asked = repr((readers, sorted(context.known_fields or ()), wide, chosen))
     key = hashlib.sha256(asked.encode("utf-8", "surrogatepass")).hexdigest()
     return message.shared(
-        f"overview {key}",
+        _OVERVIEW.of(key),
         lambda: overview_bounded(message, context.readers, context.known_fields, wide, chosen, start=settings.HELPERS_START),
     )

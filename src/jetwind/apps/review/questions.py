@@ -114,24 +114,28 @@ def _without_markup(source: str) -> str:
     return _UNSEEN.sub("", html.unescape(_UNSEEN.sub("", source)))
 
 
+#: Circumstances that are compared by something else than themselves. All others are plain values, or sets of such.
+_AS_PLAIN: dict[str, Callable[[Context], Any]] = {
+    # The clock runs on; what an answer depends on is whether the planned time has passed.
+    "now": lambda context: context.planned is not None and context.now is not None and context.planned < context.now,
+    "planned": lambda context: [context.planned.isoformat(), str(context.planned.date())] if context.planned else None,
+    "previous": lambda context: context.previous.sha256 if context.previous else None,
+    "readers": lambda context: [[reader.name, dict(reader.values)] for reader in context.readers],
+    "house": lambda context: [book.key for book in context.house],
+    "brief": lambda context: context.brief.as_dict(),
+    # What lies in the database is told by its key, without being read.
+    "renders": lambda context: context.renders.key if context.renders else None,
+    "answers": lambda context: context.answers.key if context.answers else None,
+    "picture_words": lambda context: context.picture_words.key if context.picture_words else None,
+    "papers": lambda context: context.papers.key if context.papers else None,
+}
+
+
 def _plain(context: Context, name: str) -> Any:
     """One circumstance as a value that can be compared and kept."""
+    if name in _AS_PLAIN:
+        return _AS_PLAIN[name](context)
     value = getattr(context, name)
-    if name == "now":
-        # The clock runs on; what an answer depends on is whether the planned time has passed.
-        return context.planned is not None and context.planned < value
-    if name == "planned":
-        return [value.isoformat(), str(value.date())] if value else None
-    if name == "previous":
-        return value.sha256 if value else None
-    if name == "readers":
-        return [[reader.name, dict(reader.values)] for reader in value]
-    if name in ("renders", "answers", "picture_words", "papers"):
-        return value.key if value else None
-    if name == "house":
-        return [book.key for book in value]
-    if name == "brief":
-        return value.as_dict()
     return sorted(value) if isinstance(value, frozenset) else value
 
 

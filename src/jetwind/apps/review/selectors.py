@@ -149,7 +149,14 @@ def walk_of(revision: Revision) -> Walk:
     is_stale = (
         run is not None and not revision.mailing.is_locked and not Question(revision, context, machines_of(revision)).is_answered_by(run)
     )
-    return Walk(revision, run, stations, is_stale, any(work["state"] in OPEN for work in WORKS.of(revision)), context)
+    return Walk(
+        revision,
+        run,
+        stations=stations,
+        is_stale=is_stale,
+        is_busy=any(work["state"] in OPEN for work in WORKS.of(revision)),
+        context=context,
+    )
 
 
 def excuses_for(revision: Revision) -> Iterable[Excuse]:

@@ -54,7 +54,15 @@ def _row(check: Check, own: Mapping[str, Any], posted: Mapping[str, str] | None)
         kind = "checkbox" if isinstance(default, bool) else "number" if isinstance(default, (int, float)) else "text"
         text = posted.get(name, "") if posted is not None else str(value)
         shown.append(
-            Setting(option.name.replace("_", " ").capitalize(), name, text, str(default), kind, is_on, f"{option.note} ({option.range})")
+            Setting(
+                option.name.replace("_", " ").capitalize(),
+                name,
+                value=text,
+                default=str(default),
+                kind=kind,
+                is_on=is_on,
+                note=f"{option.note} ({option.range})",
+            )
         )
     level = posted.get(f"{check.id}:level", check.level.value) if posted is not None else str(own.get("level", check.level.value))
     return CheckRow(check, level, bool(own), shown)

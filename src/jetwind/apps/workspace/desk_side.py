@@ -45,7 +45,7 @@ class Asked:
         )
         chosen = getattr(request.user, "chosen_workspace", None)
         assert request.user.pk is not None
-        return cls(plain, request.POST, files, request.user.pk, chosen, request.session.session_key)
+        return cls(plain, request.POST, files=files, user=request.user.pk, workspace=chosen, session=request.session.session_key)
 
 
 @dataclass(frozen=True)

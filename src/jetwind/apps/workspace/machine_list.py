@@ -37,7 +37,18 @@ def machine_rows() -> list[MachineRow]:
         does = [what for queue, what in best.items() if is_at_work and queue in queues_of(facts)]
         languages = [_in_words(code) for code in facts.words]
         browser = _browser_in_words(facts.browser)
-        rows.append(MachineRow(machine.host, machine.seen_at, is_at_work, languages, facts.reading, browser, facts.scripts, does))
+        rows.append(
+            MachineRow(
+                machine.host,
+                machine.seen_at,
+                is_at_work=is_at_work,
+                languages=languages,
+                reading=facts.reading,
+                browser=browser,
+                scripts=facts.scripts,
+                does=does,
+            )
+        )
     return sorted(rows, key=lambda row: (not row.is_at_work, row.host))
 
 

@@ -46,7 +46,16 @@ def of_table(kept: Mapping[str, Any]) -> Rulebook:
         UnusableRulebook: an entry is none.
     """
     since, until = (date.fromisoformat(kept[name]) if kept.get(name) else None for name in ("since", "until"))
-    return house_rulebook(kept["name"], kept["demands"], kept["words"], kept["kinds"], kept["countries"], since, until, kept["id"])
+    return house_rulebook(
+        kept["name"],
+        kept["demands"],
+        words=kept["words"],
+        kinds=kept["kinds"],
+        countries=kept["countries"],
+        since=since,
+        until=until,
+        id=kept["id"],
+    )
 
 
 def rulebooks_of(workspace: Workspace) -> tuple[Rulebook, ...]:

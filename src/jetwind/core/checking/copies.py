@@ -11,9 +11,11 @@ from jetwind.core.checking.field_texts import Use, field_texts, uses
 from jetwind.core.checking.finding import Finding, Place
 from jetwind.core.checking.merged import named, past_limit_of
 from jetwind.core.fields import fields_read
-from jetwind.core.message import Message, Sample
+from jetwind.core.message import Message, Sample, Shared
 from jetwind.core.readers import AsReader, as_reader, fewest
 from jetwind.core.source import Span
+
+_COPIES: Shared[list[ReadersCopy]] = Shared("copies")
 
 #: Copies of one message that are looked at: those that differ most.
 MOST_COPIES = 8
@@ -46,7 +48,7 @@ class ReadersCopy:
 def readers_copies(message: Message, readers: Sequence[Sample]) -> list[ReadersCopy]:
     """The copies that differ in what a block shows or an attribute holds; none where nothing of the kind depends on the reader."""
     digest = hashlib.sha256(repr([(reader.name, sorted(reader.values.items())) for reader in readers]).encode("utf-8", "surrogatepass"))
-    return message.shared(f"copies {digest.hexdigest()}", lambda: _made(message, readers))
+    return message.shared(_COPIES.of(digest.hexdigest()), lambda: _made(message, readers))
 
 
 def _made(message: Message, readers: Sequence[Sample]) -> list[ReadersCopy]:

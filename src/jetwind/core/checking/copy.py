@@ -10,10 +10,12 @@ from functools import partial
 from jetwind.core.checking.finding import Place
 from jetwind.core.fields import opaque
 from jetwind.core.markup import Attribute, Element, TextRun, source_span
-from jetwind.core.message import Header, Message
+from jetwind.core.message import Header, Message, Shared
 from jetwind.core.prose.passages import Passage, paragraphs
 from jetwind.core.prose.reading import reading_of
 from jetwind.core.source import LIMITS, Span
+
+_COPY: Shared[list[Copy]] = Shared("copy")
 
 #: What a piece of copy belongs to, in the words of the brief.
 SUBJECT, PREVIEW, HTML, ALT, TEXT = "subject", "preview text", "HTML", "alternative text", "plain text"
@@ -91,7 +93,7 @@ def all_copy(message: Message) -> Iterator[Copy]:
                 found.append(copy)
         return found
 
-    return iter(message.shared("copy", gather))
+    return iter(message.shared(_COPY, gather))
 
 
 def _in_header(message: Message, name: str, header: Header | None, start: int, end: int) -> Place:

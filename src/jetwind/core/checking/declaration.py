@@ -93,7 +93,20 @@ def check(
         causes = {"": together} if isinstance(together, str) and together else dict(together or {})
         if any("{many}" not in sentence for sentence in causes.values()):
             raise DeclarationError(f"{id}: a sentence for several faults says how {{many}} places there are")
-        _declared[id] = Check(id, name, level, why, fix, basis, tuple(samples), cast(Find, find), options, find.__module__, merged, causes)
+        _declared[id] = Check(
+            id,
+            name,
+            level=level,
+            why=why,
+            fix=fix,
+            basis=basis,
+            samples=tuple(samples),
+            find=cast(Find, find),
+            options=options,
+            module=find.__module__,
+            merged=merged,
+            together=causes,
+        )
         return find
 
     return declare

@@ -11,8 +11,11 @@ from typing import Literal
 from jetwind.core.checking.finding import Place
 from jetwind.core.fields import FieldToken
 from jetwind.core.markup import Attribute, Document, Element
-from jetwind.core.message import Header, Message
+from jetwind.core.message import Header, Message, Shared
 from jetwind.core.source import LIMITS, Span
+
+_TEXTS: Shared[list[FieldText]] = Shared("field texts")
+_USES: Shared[list[Use]] = Shared("field uses")
 
 #: Header fields that a sending system fills.
 _HEADERS = {
@@ -69,12 +72,12 @@ class Use:
 
 def field_texts(message: Message) -> list[FieldText]:
     """The texts of a message that hold tokens of its own syntax: headers, variants, preview text, HTML, plain text."""
-    return message.shared("field texts", lambda: [text for text in all_texts(message) if text.tokens])
+    return message.shared(_TEXTS, lambda: [text for text in all_texts(message) if text.tokens])
 
 
 def uses(message: Message) -> list[Use]:
     """Every field and block tag of the message's own syntax, in the order of the texts."""
-    return message.shared("field uses", lambda: [use for text in field_texts(message) for use in _uses_of(message, text)])
+    return message.shared(_USES, lambda: [use for text in field_texts(message) for use in _uses_of(message, text)])
 
 
 def all_texts(message: Message) -> Iterator[FieldText]:
@@ -142,5 +145,5 @@ def _in_tag(document: Document, text: FieldText, token: FieldToken, place: Place
         value = attribute.value_span
         if value.start <= token.span.start and token.span.end <= value.end:
             kind: Kind = "address" if name in _ADDRESSES else "alt" if name == "alt" else "style" if name == "style" else "attribute"
-            return Use(token, text, kind, place, element, attribute)
+            return Use(token, text, kind=kind, place=place, element=element, attribute=attribute)
     return Use(token, text, "tag", place, element)

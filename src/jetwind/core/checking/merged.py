@@ -15,8 +15,11 @@ from dataclasses import dataclass, field
 
 from jetwind.core.checking.field_texts import FieldText, Use, field_texts, uses
 from jetwind.core.fields import FieldToken, Merged, Part, Piece, merging_each, metered, past_limit, structure
-from jetwind.core.message import Message, Sample
+from jetwind.core.message import Message, Sample, Shared
 from jetwind.core.source import Span
+
+_MERGED: Shared[MergedFacts] = Shared("merged")
+_PAST_LIMIT: Shared[str] = Shared("past limit")
 
 #: Characters of all merged texts together; a text that would go beyond is merged for the readers before that.
 MOST_CHARACTERS = 60_000_000
@@ -81,7 +84,7 @@ class MergedFacts:
 def merged_facts(message: Message, readers: Sequence[Sample]) -> MergedFacts:
     """What the sample readers get of each text that has fields."""
     digest = hashlib.sha256(repr([(reader.name, sorted(reader.values.items())) for reader in readers]).encode("utf-8", "surrogatepass"))
-    return message.shared(f"merged {digest.hexdigest()}", lambda: _gathered(message, readers))
+    return message.shared(_MERGED.of(digest.hexdigest()), lambda: _gathered(message, readers))
 
 
 #: Loops over a reader's own values differ from reader to reader; a few show whether they run away.
@@ -96,7 +99,7 @@ def past_limit_of(message: Message, text: FieldText, readers: Sequence[Sample]) 
     def tried() -> str:
         return next((why for row in rows if (why := past_limit(text.text, row, syntax=message.syntax))), "")
 
-    return message.shared(f"past limit {id(text)} {digest}", tried)
+    return message.shared(_PAST_LIMIT.of(f"{id(text)} {digest}"), tried)
 
 
 def named(readers: Sequence[str], most: int = 3) -> str:
@@ -179,7 +182,7 @@ def _look_at(
         if start not in tokens_at:
             continue
         use = by_place.get((id(text), start))
-        found.holes.append(Hole(text, tokens_at[start], use, tuple(dict.fromkeys(readers)), around, evidence))
+        found.holes.append(Hole(text, tokens_at[start], use=use, readers=tuple(dict.fromkeys(readers)), around=around, evidence=evidence))
     if text.where not in found.untraced and groups:
         _parts_of(found, message, text, seen)
     found.copies[text.where] = [(merged.text, tuple(names)) for merged, names in groups] if not text.is_html else []

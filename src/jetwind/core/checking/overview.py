@@ -138,7 +138,9 @@ def field_overview(
     if whom is None and rows:
         whom = readers[numbers[rows[0].reader]]
     copy = _copy(message, whom) if whom is not None and not facts.too_costly else None
-    return FieldOverview(columns, tuple(rows), parts, tuple(names_of[number] for number in fewest), copy, tuple(_told(facts)))
+    return FieldOverview(
+        columns, tuple(rows), parts=parts, fewest=tuple(names_of[number] for number in fewest), copy=copy, told=tuple(_told(facts))
+    )
 
 
 def _named(use: Use, message: Message) -> list[str]:
@@ -152,7 +154,7 @@ def _column(name: str, message: Message, facts: MergedFacts, listed: frozenset[s
     longest = max(brought, key=lambda one: len(one.made), default=None)
     shortest = min(brought, key=lambda one: len(one.made), default=None)
     is_known = listed is None or name in listed or name.partition(".")[0] in listed
-    return Column(name, places, default, _of_whom(longest), _of_whom(shortest), is_known)
+    return Column(name, places, default=default, longest=_of_whom(longest), shortest=_of_whom(shortest), is_known=is_known)
 
 
 def _of_whom(brought: Brought | None) -> tuple[str, str]:
@@ -258,7 +260,9 @@ def _copy(message: Message, reader: Sample) -> ReadersCopyShown:
     preview = " ".join(piece.text for piece in reading.inbox_pieces(160))
     sender = (box.name or box.address) if box is not None else "no sender"
     shown = tuple(change for change, _ in changes[:MOST_CHANGES])
-    return ReadersCopyShown(reader.name, sender, merged.message.subject, preview, tuple(lines), shown, is_cut)
+    return ReadersCopyShown(
+        reader.name, sender, subject=merged.message.subject, preview=preview, lines=tuple(lines), changes=shown, is_cut=is_cut
+    )
 
 
 def _changes(message: Message, reader: Sample) -> Iterator[tuple[Change, int]]:

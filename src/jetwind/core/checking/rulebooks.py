@@ -130,7 +130,18 @@ def house_rulebook(
     if not demands and not plain:
         raise UnusableRulebook("it demands nothing")
     asked = tuple(Demand(check, HOUSE_DEMANDS[check], f"house: {name}") for check in HOUSE_DEMANDS if check in demands)
-    return Rulebook(id, name.strip(), "House", asked, plain, frozenset(kinds), codes, since, until, is_house=True)
+    return Rulebook(
+        id,
+        name.strip(),
+        basis="House",
+        demands=asked,
+        words=plain,
+        kinds=frozenset(kinds),
+        countries=codes,
+        since=since,
+        until=until,
+        is_house=True,
+    )
 
 
 def rulebook_from_toml(text: str, id: str = "house") -> Rulebook:

@@ -56,7 +56,9 @@ def _answer(declared: Check, message: Message, context: Context, options: Option
     try:
         hits, unseen = _until_it_cannot_tell(declared.find(message, context, options), MOST_HITS + 1)
         faults = list(_complete(declared, message, hits[:MOST_HITS], changed))
-        of_copies = list(_of_copies(declared, message, context, options, changed, faults)) if declared.merged else []
+        of_copies = (
+            list(_of_copies(declared, message, context=context, options=options, changed=changed, own=faults)) if declared.merged else []
+        )
         findings = tuple(islice((*together(declared, faults), *together(declared, of_copies)), MOST_FINDINGS + 1))
         most = MOST_FINDINGS if len(findings) > MOST_FINDINGS else MOST_HITS if len(hits) > MOST_HITS else 0
         findings = findings[:MOST_FINDINGS]

@@ -83,9 +83,10 @@ class Box:
     block: Block
 
 
-def box(selector: str, kind: Literal["text", "link", "image"], x: float, y: float, width: float, height: float, **more: Any) -> Box:
-    """What a browser would have measured of an element, in CSS px; ``more`` are further values of ``renders.measured.Block``."""
-    return Box(selector, Block(-1, kind, x, y, width, height, **more))
+def box(selector: str, kind: Literal["text", "link", "image"], at: tuple[float, float, float, float], **more: Any) -> Box:
+    """What a browser would have measured of an element: ``at`` is left, top, width and height in CSS px, ``more`` further values of ``Block``."""
+    x, y, width, height = at
+    return Box(selector, Block(-1, kind, x=x, y=y, width=width, height=height, **more))
 
 
 @dataclass(frozen=True)
@@ -142,13 +143,16 @@ def laid_out(
     ``reader`` is the sample reader whose copy it shows. ``enlarged`` is what is lost with text at 200 %: the kind of loss, selectors of the text and of the
     other element.
     """
-    return Layout(profile_id, boxes, shown, measured, reader, enlarged)
+    return Layout(profile_id, boxes, shown=shown, measured=measured, reader=reader, enlarged=enlarged)
 
 
 def hops(*steps: tuple[str, int]) -> tuple[Hop, ...]:
     """The way of an address over these addresses and statuses; each but the last leads on to the next."""
     following = [*(address for address, _ in steps), ""][1:]
-    return tuple(Hop(address, "GET", status, 0, 100, to) for (address, status), to in zip(steps, following, strict=False))
+    return tuple(
+        Hop(address, "GET", status=status, started_ms=0, took_ms=100, to=to)
+        for (address, status), to in zip(steps, following, strict=False)
+    )
 
 
 def answered(address: str, *way: tuple[str, int] | int, page: str = "", heading: str = "", text: str = "", **more: Any) -> Answer:

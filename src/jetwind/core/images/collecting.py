@@ -17,8 +17,10 @@ from jetwind.core.images.elsewhere import PicturePlace, is_tracking, picture_pla
 from jetwind.core.images.facts import PictureFacts, facts_of
 from jetwind.core.markup import Element
 from jetwind.core.markup.conditional import conditionals
-from jetwind.core.message import Message, Resource, Sample
+from jetwind.core.message import Message, Resource, Sample, Shared
 from jetwind.core.source import LIMITS, Span
+
+_PICTURES: Shared[tuple[Picture, ...]] = Shared("pictures")
 
 Way = Literal["image", "background", "candidate", "sheet", "drawing"]
 #: What a word processor draws a picture with, in conditional comments (VML).
@@ -81,7 +83,7 @@ def pictures_of(message: Message, known: Mapping[str, PictureFacts | None] | Non
     """
     # Of the readers only the first says what a field makes of an address.
     first = sorted(readers[0].values.items()) if readers else None
-    found = message.shared(f"pictures {first!r}", lambda: _found(message, readers))
+    found = message.shared(_PICTURES.of(repr(first)), lambda: _found(message, readers))
     asked = known or {}
     return [
         replace(picture, known=asked[picture.key], is_lost=asked[picture.key] is None) if picture.key in asked else picture
@@ -109,17 +111,26 @@ def _picture(key: str, resource: Resource | None, address: str, uses: tuple[Use,
     data = resource.data if resource is not None else None
     tracking = bool(address) and all(use.element is not None and use.way == "image" and _counts(use) for use in uses)
     if address:
-        return Picture(key, _last_part(address), "elsewhere", uses, None, data, resource.content_type if resource else "", tracking)
+        return Picture(
+            key,
+            _last_part(address),
+            where="elsewhere",
+            uses=uses,
+            known=None,
+            data=data,
+            claims=resource.content_type if resource else "",
+            is_tracking=tracking,
+        )
     assert resource is not None
     inside = uses[0].value.strip()[:5].lower() == "data:"
     return Picture(
         key,
         "a picture inside the HTML" if inside else resource.name,
-        "inside" if inside else "along",
-        uses,
-        None,
-        data,
-        resource.content_type,
+        where="inside" if inside else "along",
+        uses=uses,
+        known=None,
+        data=data,
+        claims=resource.content_type,
     )
 
 

@@ -9,8 +9,10 @@ from dataclasses import dataclass, replace
 
 from jetwind.core.fields import fill
 from jetwind.core.markup import Element
-from jetwind.core.message import Message, Resource, Sample, image_references, remote_key
+from jetwind.core.message import Message, Resource, Sample, Shared, image_references, remote_key
 from jetwind.core.source import LIMITS, Span
+
+_PLACES: Shared[tuple[PicturePlace, ...]] = Shared("picture places")
 
 #: A picture of so few px in width and height is there to be counted, not to be seen (common practice, no published source).
 TRACKING_PX = 3
@@ -51,7 +53,7 @@ def remote_pictures(message: Message, readers: Sequence[Sample] = ()) -> list[Re
 
 def picture_places(message: Message) -> tuple[PicturePlace, ...]:
     """Every place of the HTML that shows a picture: attributes, style attributes, candidates of ``srcset``, and style sheets."""
-    return message.shared("picture places", lambda: tuple(_picture_places(message)))
+    return message.shared(_PLACES, lambda: tuple(_picture_places(message)))
 
 
 def _picture_places(message: Message) -> Iterator[PicturePlace]:

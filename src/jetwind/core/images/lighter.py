@@ -187,7 +187,7 @@ def _made(
             with Image.open(io.BytesIO(made)) as again:
                 shown = _on_white(again.convert("RGBA" if picture.mode == "RGBA" else "RGB"))
             like = measure.to(shown if shown.size == seen.size else shown.resize(seen.size, Image.Resampling.BICUBIC))
-            yield Candidate(form, quality, scaled.width, scaled.height, like, made)
+            yield Candidate(form, quality, width=scaled.width, height=scaled.height, likeness=like, data=made)
 
 
 def _made_moving(
@@ -230,7 +230,7 @@ def _made_moving(
                 shown = few[number].convert("RGB")
                 size = seen[number].size
                 alike.append(measures[number].to(shown if shown.size == size else shown.resize(size, Image.Resampling.BICUBIC)))
-            yield Candidate("GIF", colours, scaled[0].width, scaled[0].height, min(alike), out.getvalue())
+            yield Candidate("GIF", colours, width=scaled[0].width, height=scaled[0].height, likeness=min(alike), data=out.getvalue())
 
 
 def _spread(count: int, most: int) -> list[int]:

@@ -6,15 +6,17 @@ import re
 
 from jetwind.core.images.measure import measure
 from jetwind.core.markup import Element
-from jetwind.core.message import Message
+from jetwind.core.message import Message, Shared
 from jetwind.core.styles import length_px
+
+_SIZES: Shared[dict[int, tuple[float | None, float | None]]] = Shared("shown sizes")
 
 _DIGITS = re.compile(r"\s*(\d+(?:\.\d+)?)\s*(?:px)?\s*\Z")
 
 
 def shown_size(message: Message, element: Element) -> tuple[float | None, float | None]:
     """Width and height in CSS px that attributes or styles ask for; None where they do not say."""
-    known: dict[int, tuple[float | None, float | None]] = message.shared("shown sizes", dict)
+    known: dict[int, tuple[float | None, float | None]] = message.shared(_SIZES, dict)
     if element.index not in known:
         known[element.index] = _shown_size(message, element)
     return known[element.index]

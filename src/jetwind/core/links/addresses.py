@@ -61,11 +61,11 @@ def _parsed(address: str, base: str | None) -> Address | None:
     return Address(
         url.href,
         url.protocol.removesuffix(":"),
-        url.hostname,
-        url.pathname,
-        url.search.removeprefix("?"),
-        url.hash.removeprefix("#"),
-        url.port,
+        host=url.hostname,
+        path=url.pathname,
+        query=url.search.removeprefix("?"),
+        fragment=url.hash.removeprefix("#"),
+        port=url.port,
     )
 
 

@@ -12,8 +12,11 @@ from urllib.parse import SplitResult, urlsplit
 
 from jetwind.core.fields import blanked, tokens
 from jetwind.core.markup import Element, TextRun
+from jetwind.core.message import Shared
 from jetwind.core.prose.reading import tidy
 from jetwind.core.source import LIMITS, Span
+
+_LINKS: Shared[tuple[Link, ...]] = Shared("links")
 
 if TYPE_CHECKING:
     from jetwind.core.message import Message
@@ -79,7 +82,7 @@ def has_more_links(message: Message) -> bool:
 
 
 def _some_links(message: Message) -> tuple[Link, ...]:
-    return message.shared("links", lambda: tuple(islice(_links(message), LIMITS.links + 1)))
+    return message.shared(_LINKS, lambda: tuple(islice(_links(message), LIMITS.links + 1)))
 
 
 def _links(message: Message) -> Iterator[Link]:

@@ -19,10 +19,14 @@ from jetwind.core.links.collect import Link, accessible_name, links, text_links
 from jetwind.core.links.way_out import ADDRESS_WORDS, list_unsubscribe_targets, ways_out
 from jetwind.core.markup import Element, TextRun
 from jetwind.core.markup.conditional import conditionals
-from jetwind.core.message import Message, Sample
+from jetwind.core.message import Message, Sample, Shared
 from jetwind.core.prose.outline import outline_of
 from jetwind.core.prose.reading import tidy
 from jetwind.core.source import LIMITS, Span
+
+_EVERYTHING: Shared[tuple[Found, ...]] = Shared("every address")
+_BOXES: Shared[dict[int, tuple[str, frozenset[str | None]] | None]] = Shared("boxes of offers")
+_TARGETS: Shared[tuple[Target, ...]] = Shared("targets")
 
 Where = Literal["link", "area", "form", "drawing", "conditional", "text", "header"]
 Role = Literal["action", "navigation", "social", "unsubscribe", "view-online", "preference", "legal", "contact", "logo"]
@@ -82,7 +86,7 @@ class Target:
 
 def everything(message: Message) -> tuple[Found, ...]:
     """Every address: of links, areas, forms and drawings of the HTML, of conditional comments, plain text and headers, in this order."""
-    return message.shared("every address", lambda: tuple(islice(_everything(message), LIMITS.links)))
+    return message.shared(_EVERYTHING, lambda: tuple(islice(_everything(message), LIMITS.links)))
 
 
 def _everything(message: Message) -> Iterator[Found]:
@@ -213,7 +217,7 @@ _MOST_OF_AN_OFFER, _MOST_NODES = 400, 300
 
 def offer_words(message: Message, element: Element) -> str:
     """The words around a link that say what it leads to: those of the largest box around it that leads nowhere else and is an offer's size."""
-    boxes: dict[int, tuple[str, frozenset[str | None]] | None] = message.shared("boxes of offers", dict)
+    boxes: dict[int, tuple[str, frozenset[str | None]] | None] = message.shared(_BOXES, dict)
     words = tidy(element.text[: LIMITS.passage_characters])
     for box in islice(element.ancestors(), _MOST_BOXES):
         if box.tag not in _OFFER_BOXES:
@@ -243,7 +247,7 @@ def targets(message: Message, readers: Sequence[Sample] = ()) -> tuple[Target, .
     that is none of the message's syntax, nobody knows where it leads, and it is left out.
     """
     key = hashlib.sha256(repr([(one.name, sorted(one.values.items())) for one in readers]).encode("utf-8", "surrogatepass")).hexdigest()
-    return message.shared(f"targets {key}", lambda: _targets(message, readers))
+    return message.shared(_TARGETS.of(key), lambda: _targets(message, readers))
 
 
 #: Times that an address with a field is filled; of a message with thousands of them only the first readers are looked at.

@@ -88,17 +88,17 @@ def _row(message: Message, number: int, found: Found, addresses: tuple[str, ...]
     return Row(
         number,
         found.address[:_LONGEST],
-        found.name[:300],
-        found.role,
-        found.where,
-        found.header,
-        part,
-        start,
-        end,
-        line,
-        element,
-        addresses,
-        _words(message, found),
+        name=found.name[:300],
+        role=found.role,
+        where=found.where,
+        header=found.header,
+        part=part,
+        start=start,
+        end=end,
+        line=line,
+        element=element,
+        addresses=addresses,
+        words=_words(message, found),
     )
 
 

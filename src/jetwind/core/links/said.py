@@ -16,11 +16,13 @@ from jetwind.core.links.addresses import organisational_domain
 from jetwind.core.links.collect import Link, links, text_links
 from jetwind.core.links.way_out import ways_out
 from jetwind.core.markup import Element
-from jetwind.core.message import Message
+from jetwind.core.message import Message, Shared
 from jetwind.core.prose.passages import Passage, paragraphs
 from jetwind.core.prose.postal import postal_address
 from jetwind.core.prose.reading import reading_of
 from jetwind.core.source import Span
+
+_SAID: Shared[Said | None] = Shared("said")
 
 Demand = Literal["unsubscribe", "address", "identity", "reason", "preferences", "view", "contact"]
 DEMANDS: tuple[Demand, ...] = ("unsubscribe", "address", "identity", "reason", "preferences", "view", "contact")
@@ -63,7 +65,7 @@ class Footer:
     def said(self, demand: Demand) -> Said | None:
         """The first words that meet a demand; None where nothing does."""
         message = self._message
-        found: Said | None = message.shared(f"said {demand}", lambda: next(self._find(demand), None))
+        found: Said | None = message.shared(_SAID.of(demand), lambda: next(self._find(demand), None))
         return found
 
     def has_field(self, *words: str) -> bool:
@@ -100,7 +102,7 @@ class Footer:
             if element is not None and element.start_tag
             else link.span
         )
-        return Said(demand, link.name or link.address or "", link.part, span, element, link)
+        return Said(demand, link.name or link.address or "", part=link.part, span=span, element=element, link=link)
 
     def _candidates(self) -> list[Link]:
         message = self._message

@@ -9,9 +9,11 @@ from urllib.parse import unquote
 from jetwind.core.facts import Phrases, phrase_pattern, phrase_set
 from jetwind.core.links.collect import Link, bare_name, links, text_links
 from jetwind.core.markup import Element, TextRun
-from jetwind.core.message import Message
+from jetwind.core.message import Message, Shared
 from jetwind.core.prose.reading import reading_of, tidy
 from jetwind.core.source import Span
+
+_WAYS_OUT: Shared[tuple[Link, ...]] = Shared("ways out")
 
 #: Words inside an address, where words run together: unsubscribe, opt-out, abmelden …
 ADDRESS_WORDS = re.compile(
@@ -42,7 +44,7 @@ def unsubscribe_link(message: Message) -> Link | None:
 
 def ways_out(message: Message) -> Iterator[Link]:
     """Every visible link by which a reader leaves the list, in their order; see :func:`unsubscribe_link`."""
-    return iter(message.shared("ways out", lambda: tuple(_ways_out(message))))
+    return iter(message.shared(_WAYS_OUT, lambda: tuple(_ways_out(message))))
 
 
 def _ways_out(message: Message) -> Iterator[Link]:

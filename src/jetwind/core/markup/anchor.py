@@ -38,7 +38,7 @@ def anchor_of(element: Element, document: Document) -> Anchor:
     """What an element is known by."""
     alike = [other for other in document.all_elements if other.tag == element.tag]
     names = tuple((name, value) for name in _NAMING if (value := element.get(name)))
-    return Anchor(element.tag, _words(element), names, _path(element), alike.index(element), len(alike))
+    return Anchor(element.tag, _words(element), names=names, path=_path(element), number=alike.index(element), of=len(alike))
 
 
 def find(anchor: Anchor, document: Document) -> Element | None:

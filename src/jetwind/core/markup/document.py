@@ -218,7 +218,7 @@ class Document:
                     parent.children.append(TextRun(node.data, parent, len(run_data), self))
                     run_data.append(node.data)
                 continue
-            element = Element(node.tag, len(elements), parent, [], node, self)
+            element = Element(node.tag, len(elements), parent=parent, children=[], _node=node, _document=self)
             elements.append(element)
             if len(elements) > LIMITS.elements:
                 return root or element

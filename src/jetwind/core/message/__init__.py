@@ -12,6 +12,7 @@ from jetwind.core.message.model import (
 )
 from jetwind.core.message.package import UnusableInput, read_bytes, read_path, with_envelope
 from jetwind.core.message.references import ImageReference, image_references, is_picture_address, remote_key
+from jetwind.core.message.shared import Shared
 from jetwind.core.message.write import to_eml
 
 __all__ = [
@@ -23,6 +24,7 @@ __all__ = [
     "Message",
     "Resource",
     "Sample",
+    "Shared",
     "TextPart",
     "UnusableInput",
     "image_references",

@@ -64,7 +64,16 @@ def read_mime(raw: bytes) -> MimePieces:
             is_image = content_type.startswith("image/") and not (attached and not content_id)
             resource = Resource(name or content_id or f"part {number}", content_type, content_id, part.data)
             (images if is_image else attachments).append(resource)
-    return MimePieces(header_source, headers, html, text, tuple(images), tuple(attachments), tuple(defects), root)
+    return MimePieces(
+        header_source,
+        headers,
+        html=html,
+        text=text,
+        images=tuple(images),
+        attachments=tuple(attachments),
+        defects=tuple(defects),
+        root=root,
+    )
 
 
 def _text_part(part: MimePart, *, is_html: bool) -> tuple[TextPart, list[Defect]]:
@@ -131,7 +140,17 @@ def _read(
         # Letters beyond ASCII of another charset make sense as UTF-8 by next to no accident.
         with suppress(UnicodeDecodeError):
             is_utf_8 = len(data.decode("utf-8")) < len(data)
-    return TextPart(read.text, encoding, declared, octets, part, read.faults, read.first, unknown_label, is_utf_8)
+    return TextPart(
+        read.text,
+        encoding,
+        declared_charset=declared,
+        octets=octets,
+        part=part,
+        faults=read.faults,
+        first_fault=read.first,
+        unknown_label=unknown_label,
+        is_utf_8=is_utf_8,
+    )
 
 
 def charset_defect(text: TextPart, octets: Span | None) -> Defect | None:

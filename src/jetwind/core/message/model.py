@@ -6,19 +6,18 @@ import hashlib
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import TYPE_CHECKING, Any, Literal, TypeVar
+from typing import TYPE_CHECKING, Any, Literal
 
 from jetwind.core.fields import LIQUID, Syntax, tokens
 from jetwind.core.markup import Document, parse
 from jetwind.core.message.addresses import Mailbox, mailboxes
 from jetwind.core.message.references import remote_key
+from jetwind.core.message.shared import Made, Shared
 from jetwind.core.source import LIMITS, SourceText, Span, WithoutCaches
 from jetwind.core.styles import Cascade
 
 if TYPE_CHECKING:
     from jetwind.core.message.parts import MimePart
-
-Made = TypeVar("Made")
 
 
 @dataclass(frozen=True, slots=True)
@@ -229,12 +228,11 @@ class Message(WithoutCaches):
         """The picture that a reference stands for, whether it travels along or was fetched."""
         return self.elsewhere(reference) or self.resource(reference)
 
-    def shared(self, key: str, make: Callable[[], Made]) -> Made:
+    def shared(self, key: Shared[Made], make: Callable[[], Made]) -> Made:
         """A value that several checks need, made once for this message and kept under ``key``."""
-        kept: dict[str, Any] = self._shared
-        if key not in kept:
-            kept[key] = make()
-        made: Made = kept[key]
+        if key.name not in self._shared:
+            self._shared[key.name] = make()
+        made: Made = self._shared[key.name]
         return made
 
     @cached_property

@@ -219,10 +219,19 @@ class _Reader:
         raw = self._raw
         body_start, fields, defects = _head(raw, start, end)
         head = raw[start:body_start]
-        part = MimePart(start, head, fields, b"", (), b"", tuple(defects), in_digest=in_digest)
+        part = MimePart(start, head, fields=fields, body=b"", children=(), closing=b"", own_defects=tuple(defects), in_digest=in_digest)
 
         def leaf(*more: PartDefect) -> MimePart:
-            return MimePart(start, head, fields, raw[body_start:end], (), b"", (*defects, *more), in_digest=in_digest)
+            return MimePart(
+                start,
+                head,
+                fields=fields,
+                body=raw[body_start:end],
+                children=(),
+                closing=b"",
+                own_defects=(*defects, *more),
+                in_digest=in_digest,
+            )
 
         if not part.content_type.startswith("multipart/"):
             return leaf()
@@ -252,7 +261,14 @@ class _Reader:
             children.append((raw[at:line_end], self.part(line_end, child_end, depth + 1, in_digest=is_digest)))
             at = child_end
         return MimePart(
-            start, head, fields, raw[body_start:preamble_end], tuple(children), raw[body_end:end], tuple(defects), is_multipart=True
+            start,
+            head,
+            fields=fields,
+            body=raw[body_start:preamble_end],
+            children=tuple(children),
+            closing=raw[body_end:end],
+            own_defects=tuple(defects),
+            is_multipart=True,
         )
 
     def _delimiter_lines(self, boundary: str, start: int, end: int) -> tuple[list[tuple[int, int]], int | None, bool]:

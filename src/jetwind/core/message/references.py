@@ -10,8 +10,11 @@ from typing import TYPE_CHECKING
 from tinycss2.color3 import parse_color
 
 from jetwind.core.markup import Attribute, Element
+from jetwind.core.message.shared import Shared
 from jetwind.core.source import LIMITS, Span
 from jetwind.core.styles import declarations, urls
+
+_REFERENCES: Shared[tuple[ImageReference, ...]] = Shared("image references")
 
 if TYPE_CHECKING:
     from jetwind.core.message.model import Message
@@ -55,7 +58,7 @@ _LONGEST_COLOUR = 60
 
 def image_references(message: Message) -> tuple[ImageReference, ...]:
     """References of ``img src``, ``input src``, ``background`` and ``url()`` in style attributes, in source order."""
-    return message.shared("image references", lambda: tuple(_image_references(message)))
+    return message.shared(_REFERENCES, lambda: tuple(_image_references(message)))
 
 
 def _image_references(message: Message) -> Iterator[ImageReference]:

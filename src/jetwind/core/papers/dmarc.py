@@ -72,10 +72,10 @@ def dmarc_record(text: str) -> DmarcRecord:
     return DmarcRecord(
         policy,  # type: ignore[arg-type]
         of_subdomains,
-        tags.get("adkim", "r").lower() == "s",
-        tags.get("aspf", "r").lower() == "s",
-        int(share) if is_share else 100,
-        reports,
+        strict_dkim=tags.get("adkim", "r").lower() == "s",
+        strict_spf=tags.get("aspf", "r").lower() == "s",
+        share=int(share) if is_share else 100,
+        reports=reports,
     )
 
 

@@ -137,11 +137,11 @@ class Papers:
         return cls(
             kept["domain"],
             kept["source"],
-            Spf(**_read(kept["spf"])) if kept["spf"] else None,
-            tuple(Dkim(**_read(one)) for one in kept["dkim"]),
-            Dmarc(**_read(kept["dmarc"])) if kept["dmarc"] else None,
-            Bimi(**_read(kept["bimi"])) if kept["bimi"] else None,
-            kept["is_planned"],
+            spf=Spf(**_read(kept["spf"])) if kept["spf"] else None,
+            dkim=tuple(Dkim(**_read(one)) for one in kept["dkim"]),
+            dmarc=Dmarc(**_read(kept["dmarc"])) if kept["dmarc"] else None,
+            bimi=Bimi(**_read(kept["bimi"])) if kept["bimi"] else None,
+            is_planned=kept["is_planned"],
         )
 
 

@@ -7,7 +7,7 @@ import re
 from jetwind.core.fields import opaque
 from jetwind.core.images import measure
 from jetwind.core.markup import Attribute, Document, Element, source_span
-from jetwind.core.message import is_picture_address
+from jetwind.core.message import Shared, is_picture_address
 from jetwind.core.profiles import night
 from jetwind.core.profiles.field_code import with_unknown_colours
 from jetwind.core.profiles.pictures import BLOCKED, LACKING, is_tracking
@@ -17,6 +17,8 @@ from jetwind.core.profiles.support import Loss
 from jetwind.core.profiles.work import Work
 from jetwind.core.source import Edit, Span
 from jetwind.core.styles.colours import legacy_colour
+
+_TAGS: Shared[frozenset[str]] = Shared("tags")
 
 _COLOURS: dict[str, night.Role] = {
     "bgcolor": "ground",
@@ -73,7 +75,7 @@ class Attributes:
                 return frozenset()
 
         prefix = work.profile.prefix
-        tags = hit() if prefix else work.message.shared(f"tags {work.profile.engine} {change.selector}", hit)
+        tags = hit() if prefix else work.message.shared(_TAGS.of(f"{work.profile.engine} {change.selector}"), hit)
         return any(not verdict.spares(tag) for tag in tags)
 
     def attribute(self, element: Element, name: str, attribute: Attribute) -> None:

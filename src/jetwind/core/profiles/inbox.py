@@ -51,28 +51,36 @@ ROWS = (
         "Wide list, one line",
         900,
         34,
-        (InboxField("sender", 12, 22, 160, 14, "bold"), InboxField("subject and preview", 184, 22, 640, 14)),
+        (InboxField("sender", 12, y=22, width=160, size=14, weight="bold"), InboxField("subject and preview", 184, 22, 640, 14)),
     ),
     InboxRow(
         "middle",
         "List at half width, one line",
         640,
         34,
-        (InboxField("sender", 12, 22, 130, 14, "bold"), InboxField("subject and preview", 152, 22, 420, 14)),
+        (InboxField("sender", 12, y=22, width=130, size=14, weight="bold"), InboxField("subject and preview", 152, 22, 420, 14)),
     ),
     InboxRow(
         "pane",
         "List beside a reading pane",
         340,
         74,
-        (InboxField("sender", 14, 22, 240, 15, "bold"), InboxField("subject", 14, 43, 312, 14), InboxField("preview", 14, 63, 312, 13)),
+        (
+            InboxField("sender", 14, y=22, width=240, size=15, weight="bold"),
+            InboxField("subject", 14, 43, 312, 14),
+            InboxField("preview", 14, 63, 312, 13),
+        ),
     ),
     InboxRow(
         "phone",
         "Phone, upright",
         360,
         80,
-        (InboxField("sender", 16, 24, 260, 16, "bold"), InboxField("subject", 16, 46, 328, 15), InboxField("preview", 16, 67, 328, 14)),
+        (
+            InboxField("sender", 16, y=24, width=260, size=16, weight="bold"),
+            InboxField("subject", 16, 46, 328, 15),
+            InboxField("preview", 16, 67, 328, 14),
+        ),
     ),
 )
 
@@ -165,7 +173,7 @@ def draw(row: InboxRow, sender: str, subject: str, preview: str) -> list[Drawn]:
 def _one_line(field: InboxField, subject: str, preview: str) -> list[Drawn]:
     shown, rest = fit(subject, field.width, field.size)
     taken = text_width(shown, field.size)
-    first = InboxField("subject", field.x, field.y, field.width, field.size, field.weight)
+    first = InboxField("subject", field.x, y=field.y, width=field.width, size=field.size, weight=field.weight)
     lines = [Drawn(first, shown, rest, bool(rest), taken)]
     gap = text_width(" – ", field.size)
     room = field.width - taken - gap

@@ -7,7 +7,7 @@ from bisect import bisect_right
 from dataclasses import replace
 
 from jetwind.core.markup import Document, Element, parse
-from jetwind.core.message import Message
+from jetwind.core.message import Message, Shared
 from jetwind.core.profiles import night
 from jetwind.core.profiles.attributes import Attributes
 from jetwind.core.profiles.field_code import UNKNOWN_GROUND, without_code
@@ -18,6 +18,8 @@ from jetwind.core.profiles.support import Loss
 from jetwind.core.profiles.word_processor import STAGE, STAGE_RULE, drawn, revealed, stands_behind
 from jetwind.core.profiles.work import Work
 from jetwind.core.source import Edit, Span, splice
+
+_FOR_WORD_PROCESSORS: Shared[tuple[Document, dict[int, int], list[Span], list[Span]]] = Shared("word-processor")
 
 #: What stands where a client stops, and closes what swallows markup.
 _NO_MORE = '</style></title></textarea><div style="font:13px sans-serif;padding:8px">The client shows no more than this.</div>'
@@ -64,13 +66,13 @@ class Page:
         return Rewritten(
             source,
             self.work.pictures.parts,
-            tuple(self.work.changes),
-            tuple(self.work.pictures.lacking),
-            cut < drawn,
-            frozenset(self.work.blocked),
-            self.work.pictures.own,
-            self.work.message.fetched_key,
-            sum(self.work.pictures.pixels.values()),
+            changes=tuple(self.work.changes),
+            lacking=tuple(self.work.pictures.lacking),
+            clipped=cut < drawn,
+            blocked=frozenset(self.work.blocked),
+            own=self.work.pictures.own,
+            fetched=self.work.message.fetched_key,
+            pixels=sum(self.work.pictures.pixels.values()),
         )
 
     def _document(self) -> tuple[Document, dict[int, int]]:
@@ -91,7 +93,7 @@ class Page:
             }
             return document, numbers, shown, hidden
 
-        document, numbers, shown, hidden = self.work.message.shared("word-processor", read)
+        document, numbers, shown, hidden = self.work.message.shared(_FOR_WORD_PROCESSORS, read)
         for span in shown:
             self.work.note("added", "conditional", "a conditional block that other clients skip", span)
         for span in hidden:

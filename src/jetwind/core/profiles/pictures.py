@@ -12,13 +12,16 @@ from urllib.parse import unquote_to_bytes
 
 from jetwind.core.images.bounded import COPY_PIXELS, MOST_SHOWN, MOST_TOGETHER, is_plain_drawing, pixel_size, smaller_copy
 from jetwind.core.images.elsewhere import TRACKING_PX
-from jetwind.core.message import Message, Resource
+from jetwind.core.message import Message, Resource, Shared
 from jetwind.core.message.references import remote_key
 from jetwind.core.profiles.plan import Plan
 from jetwind.core.profiles.profile import Profile
 from jetwind.core.profiles.rewritten import PARTS_HOST, ChangeKind
 from jetwind.core.profiles.support import Loss
 from jetwind.core.source import Span
+
+_SMALLER: Shared[tuple[str, bytes] | None] = Shared("smaller copy of")
+_PIXELS: Shared[int] = Shared("pixels of all")
 
 #: An address that the browser is refused: it draws the box with its alternative text, as a client does.
 BLOCKED = f"http://{PARTS_HOST}/blocked"
@@ -127,7 +130,7 @@ class Pictures:
         elif (size := pixel_size(resource.data)) is not None and self._are_too_many(size[0] * size[1]):
             self.noted("pixels", f"a picture of {size[0]:,} × {size[1]:,} px shown as a smaller copy", span)
             self.natural[resource.sha256] = size
-            copy = self.message.shared(f"smaller copy of {resource.sha256}", lambda: smaller_copy(resource.data))
+            copy = self.message.shared(_SMALLER.of(resource.sha256), lambda: smaller_copy(resource.data))
             shown = (
                 Resource(resource.name, *_typed(copy)) if copy is not None else _grey(200, max(1, min(400, round(200 * size[1] / size[0]))))
             )
@@ -141,7 +144,7 @@ class Pictures:
 
     def _are_too_many(self, pixels: int) -> bool:
         """Whether a picture of so many pixels is shown as a smaller copy: for itself, or since all of the message have many together."""
-        return pixels > MOST_SHOWN or (pixels > COPY_PIXELS and self.message.shared("pixels of all", self._of_all) > MOST_TOGETHER)
+        return pixels > MOST_SHOWN or (pixels > COPY_PIXELS and self.message.shared(_PIXELS, self._of_all) > MOST_TOGETHER)
 
     def _of_all(self) -> int:
         sizes = (pixel_size(one.data) for one in (*self.message.images, *self.message.fetched.values()))

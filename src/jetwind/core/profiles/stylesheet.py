@@ -242,7 +242,15 @@ def _change(verdict: Verdict, start: int, end: int, selector: str = "") -> CssCh
     kind: Literal["dropped", "altered"] = "altered" if verdict.text else "dropped"
     feature, title = (verdict.losses[0].feature, verdict.losses[0].title) if verdict.losses else verdict.why or ("", "")
     is_conditional = bool(selector) and verdict.is_conditional
-    return CssChange(kind, feature, title, start, end, selector if is_conditional else "", verdict if is_conditional else None)
+    return CssChange(
+        kind,
+        feature,
+        title=title,
+        start=start,
+        end=end,
+        selector=selector if is_conditional else "",
+        verdict=verdict if is_conditional else None,
+    )
 
 
 def _important_lost(plan: Plan, css: str, node: Any, where: str) -> Loss | None:

@@ -80,16 +80,16 @@ def features() -> dict[str, Feature]:
         found[slug] = Feature(
             slug,
             entry["title"],
-            entry["category"],
-            given["how"],
-            frozenset(given.get("names", ())),
-            frozenset(properties) if properties else None,
-            given.get("tag", ""),
-            given.get("then", ""),
-            given.get("unseen", False),
-            given.get("why", ""),
-            entry["clients"],
-            entry["notes"],
+            category=entry["category"],
+            how=given["how"],
+            names=frozenset(given.get("names", ())),
+            properties=frozenset(properties) if properties else None,
+            tag=given.get("tag", ""),
+            then=given.get("then", ""),
+            is_unseen=given.get("unseen", False),
+            why=given.get("why", ""),
+            clients=entry["clients"],
+            notes=entry["notes"],
         )
     return found
 
@@ -161,7 +161,9 @@ def _losses_of(feature: Feature, client: str, account: Account) -> Iterator[Loss
     value = feature.clients.get(client, "")
     if feature.how == "none" or value[:1] not in ("n", "a"):
         return
-    whole = Loss(feature.slug, feature.title, feature.how, feature.names, feature.properties, feature.tag, feature.then)
+    whole = Loss(
+        feature.slug, feature.title, how=feature.how, names=feature.names, properties=feature.properties, tag=feature.tag, then=feature.then
+    )
     readings = [
         reading for number in value.split()[1:] for reading in _notes() if _fits(reading, feature.notes.get(number, ""), feature.slug)
     ]

@@ -6,7 +6,7 @@ from functools import partial
 from html import escape
 
 from jetwind.core.markup import Attribute
-from jetwind.core.message import Message
+from jetwind.core.message import Message, Shared
 from jetwind.core.profiles.pictures import Pictures
 from jetwind.core.profiles.plan import Plan, plan_of
 from jetwind.core.profiles.profile import Profile
@@ -15,6 +15,8 @@ from jetwind.core.profiles.stylesheet import CssChange
 from jetwind.core.profiles.support import Loss
 from jetwind.core.source import Edit, Span
 from jetwind.core.styles import rules
+
+_WEB_FONTS: Shared[frozenset[str]] = Shared("web fonts")
 
 
 class Work:
@@ -63,4 +65,4 @@ def web_fonts(message: Message) -> frozenset[str]:
         )
         return frozenset(found)
 
-    return message.shared("web fonts", read)
+    return message.shared(_WEB_FONTS, read)

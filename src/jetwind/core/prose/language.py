@@ -8,7 +8,10 @@ from functools import lru_cache
 from typing import TYPE_CHECKING
 
 from jetwind.core.facts import table
+from jetwind.core.message import Shared
 from jetwind.core.prose.reading import reading_of
+
+_LANGUAGE: Shared[str | None] = Shared("language")
 
 if TYPE_CHECKING:
     from jetwind.core.markup import Attribute, Element
@@ -58,7 +61,7 @@ def _languages_of() -> dict[str, list[str]]:
 
 def detected(message: Message) -> str | None:
     """The language that the function words of the visible copy belong to."""
-    return message.shared("language", lambda: detect(reading_of(message).visible_text))
+    return message.shared(_LANGUAGE, lambda: detect(reading_of(message).visible_text))
 
 
 def detect(text: str, fewest: int = _FEWEST_WORDS) -> str | None:

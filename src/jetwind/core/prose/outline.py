@@ -15,9 +15,12 @@ from typing import TYPE_CHECKING, Literal
 
 from jetwind.core.facts import phrase_pattern
 from jetwind.core.markup import Element, TextRun
+from jetwind.core.message import Shared
 from jetwind.core.prose.passages import Passage
 from jetwind.core.prose.reading import reading_of
 from jetwind.core.styles import length_px
+
+_OUTLINE: Shared[Outline] = Shared("outline")
 
 if TYPE_CHECKING:
     from jetwind.core.message.model import Message
@@ -240,4 +243,4 @@ def _weight(element: Element) -> int:
 
 def outline_of(message: Message) -> Outline:
     """What the parts of the HTML are for: header, body, footer, columns, buttons. Made once for a message."""
-    return message.shared("outline", lambda: Outline(message))
+    return message.shared(_OUTLINE, lambda: Outline(message))

@@ -10,9 +10,12 @@ from typing import TYPE_CHECKING, Literal
 
 from jetwind.core.fields import without_blocks
 from jetwind.core.markup import Element, TextRun
+from jetwind.core.message import Shared
 from jetwind.core.prose.passages import Passage
 from jetwind.core.source import LIMITS
 from jetwind.core.styles.cascade import NEVER_SHOWN
+
+_READING: Shared[Reading] = Shared("reading")
 
 if TYPE_CHECKING:
     from jetwind.core.message.model import Message
@@ -254,7 +257,14 @@ class Reading:
                 continue
             text = tidy(shown)
             started = started or (bool(text) and not hidden)
-            yield InboxPiece(text, len(raw), "hidden" if hidden else "visible", around.links.get(node.parent.index), node, node.parent)
+            yield InboxPiece(
+                text,
+                len(raw),
+                kind="hidden" if hidden else "visible",
+                link=around.links.get(node.parent.index),
+                run=node,
+                element=node.parent,
+            )
 
     @cached_property
     def _all(self) -> list[tuple[Piece, bool]]:
@@ -317,4 +327,4 @@ def _flatten(pieces: list[str]) -> list[str]:
 
 def reading_of(message: Message) -> Reading:
     """The message as a reader takes it in: visible text, hidden lead-in, preview text. Made once for a message."""
-    return message.shared("reading", lambda: Reading(message))
+    return message.shared(_READING, lambda: Reading(message))

@@ -197,5 +197,14 @@ def gather(pages: dict[str, Rewritten], answers: Sequence[Answer]) -> list[Shown
                 if change.feature == feature and change.span is not None
             }
         )
-        shown.append(Shown(feature, features()[feature].title, effect, tuple(ids), tuple(spans), tuple(elements[:MOST_ELEMENTS])))
+        shown.append(
+            Shown(
+                feature,
+                features()[feature].title,
+                effect=effect,
+                profiles=tuple(ids),
+                spans=tuple(spans),
+                elements=tuple(elements[:MOST_ELEMENTS]),
+            )
+        )
     return shown

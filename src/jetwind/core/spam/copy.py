@@ -8,9 +8,11 @@ from dataclasses import replace
 
 from jetwind.core.checking.copy import Copy, html, plain_text
 from jetwind.core.facts import phrase_pattern
-from jetwind.core.message import Message
+from jetwind.core.message import Message, Shared
 from jetwind.core.prose.passages import sentences
 from jetwind.core.prose.postal import postal_address
+
+_SPOKEN: Shared[tuple[Copy, ...]] = Shared("spoken")
 
 #: What links and sentences are there for that laws and readers ask of everybody: they say nothing of who sends.
 _DEMANDED = ("unsubscribe", "preferences", "view_in_browser", "legal", "contact", "reason")
@@ -27,7 +29,7 @@ def spoken(message: Message) -> Iterator[Copy]:
     Sentences by which a reader leaves the list, chooses, reads in a browser, finds terms or is told why they get it are left out, and so are
     those that hold the sender's postal address.
     """
-    return iter(message.shared("spoken", lambda: tuple(_spoken(message))))
+    return iter(message.shared(_SPOKEN, lambda: tuple(_spoken(message))))
 
 
 def _spoken(message: Message) -> Iterator[Copy]:

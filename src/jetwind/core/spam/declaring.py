@@ -84,7 +84,9 @@ def reason(
             raise DeclarationError(f"{id}: there is no group “{group}”")
         if {sample.fires for sample in samples} != {True, False}:
             raise DeclarationError(f"{id} needs a sample that fires and one that does not")
-        _declared[id] = Reason(id, name, group, weight, why, fix, tuple(samples), judge, by_hand, effort)
+        _declared[id] = Reason(
+            id, name, group=group, weight=weight, why=why, fix=fix, samples=tuple(samples), judge=judge, by_hand=by_hand, effort=effort
+        )
         return judge
 
     return declare

@@ -15,9 +15,11 @@ from jetwind.core.checking import CannotTell, Context, Place
 from jetwind.core.checking.context import WatchedContext
 from jetwind.core.checking.copies import readers_copies
 from jetwind.core.facts import table
-from jetwind.core.message import Header, Message
+from jetwind.core.message import Header, Message, Shared
 from jetwind.core.source import Position
 from jetwind.core.spam.declaring import Evidence, Reason, declared
+
+_SUM: Shared[tuple[SpamSum, frozenset[str]]] = Shared("spam")
 
 Band = Literal["low", "medium", "high"]
 
@@ -171,7 +173,7 @@ def spam_sum(message: Message, context: Context) -> SpamSum:
     """Judge every reason on a message."""
     # The check and the report ask under the same circumstances, one after the other; what was looked at is noted for both.
     circumstances = f"{context.kind} {sorted(context.practice_domains)} {hash(context.papers)}"
-    total, used = message.shared(f"spam {circumstances}", lambda: _judged(message, context))
+    total, used = message.shared(_SUM.of(circumstances), lambda: _judged(message, context))
     for name in used:
         getattr(context, name)
     return total
@@ -223,15 +225,15 @@ def _weighed(one: Reason, evidence: Evidence) -> SpamReason:
     return SpamReason(
         f"spam.{one.id}",
         one.name,
-        round(weight * evidence.times, 2),
-        evidence.said,
-        one.why,
-        one.fix,
-        one.by_hand,
-        one.effort,
-        evidence.place,
-        evidence.words,
-        evidence.times,
+        weight=round(weight * evidence.times, 2),
+        evidence=evidence.said,
+        why=one.why,
+        fix=one.fix,
+        by_hand=one.by_hand,
+        effort=one.effort,
+        place=evidence.place,
+        words=evidence.words,
+        times=evidence.times,
     )
 
 

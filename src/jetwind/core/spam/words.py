@@ -17,11 +17,13 @@ from importlib import resources
 
 from jetwind.core.checking import Context, Place, clear, finds
 from jetwind.core.checking.copy import subjects
-from jetwind.core.message import Message
+from jetwind.core.message import Message, Shared
 from jetwind.core.prose.language import detected
 from jetwind.core.spam.copy import spoken
 from jetwind.core.spam.declaring import Evidence, reason
 from jetwind.core.spam.phrases import need_language
+
+_WORDS: Shared[set[str]] = Shared("spam words")
 
 _WORD = re.compile(r"[^\W\d_]{3,20}")
 _ADDRESS = re.compile(r"(?<!\S)\S*(?:@|://|www\.)\S*", re.IGNORECASE)
@@ -70,7 +72,7 @@ def words_of(message: Message) -> frozenset[str]:
 
     None of a message in another language than the one that the model was trained on: there the same letters are other words.
     """
-    return frozenset(message.shared("spam words", lambda: _words(message)))
+    return frozenset(message.shared(_WORDS, lambda: _words(message)))
 
 
 def _words(message: Message) -> set[str]:

@@ -60,18 +60,18 @@ class CaptureRequest:
         return cls(
             page.html,
             {digest: (part.content_type, part.data) for digest, part in page.parts.items()},
-            width,
-            height,
-            1 if picture == "none" else profile.pixel_ratio,
+            width=width,
+            first_screen=height,
+            pixel_ratio=1 if picture == "none" else profile.pixel_ratio,
             # Whether the message may ask for it is the support table's affair: the rewrite has taken out what it may not.
-            profile.is_night,
-            profile.content_width,
-            picture,
-            paint,
-            profile.fit == "shrink",
-            page.own,
-            page.fetched,
-            page.pixels,
+            dark=profile.is_night,
+            room=profile.content_width,
+            picture=picture,
+            paint=paint,
+            shrinks=profile.fit == "shrink",
+            own=page.own,
+            fetched=page.fetched,
+            pixels=page.pixels,
         )
 
 

@@ -24,7 +24,19 @@ class FakeBrowser:
         self.seen.append(request)
         room = request.room or request.width
         # A page of one text over the whole message, so that it is neither blank nor faint.
-        words = Block(0, "text", 0, 0, room, request.first_screen, 200, 16, 400, (0, 0, 0, 1), (255, 255, 255, 1))
+        words = Block(
+            0,
+            "text",
+            x=0,
+            y=0,
+            width=room,
+            height=request.first_screen,
+            characters=200,
+            size=16,
+            weight=400,
+            colour=(0, 0, 0, 1),
+            ground=(255, 255, 255, 1),
+        )
         measured = Measured(room, request.first_screen, room, request.first_screen, (words,))
         if request.picture == "none":
             return Capture(b"", "", measured)

@@ -216,7 +216,7 @@ def _confirmed(rewriter: Rewriter, answers: list[Answer], by_id: Mapping[str, Pr
         elif alone.effect == "layout":
             silent.setdefault((client, part.window), []).append(replace(alone, trial=part))
     for where, parts in silent.items():
-        if where not in loud and _departs(rewriter, parts[0].trial, by_id, measured, browser, deadline):
+        if where not in loud and _departs(rewriter, parts[0].trial, by_id=by_id, measured=measured, browser=browser, deadline=deadline):
             shows += parts
     return shows
 

@@ -170,19 +170,19 @@ class Fetcher:
             Answer(
                 wanted.address,
                 asked_at.isoformat(timespec="seconds"),
-                tuple(asking.hops),
-                problem,
-                why,
-                content_type,
-                len(body.data),
-                body.is_cut,
-                max(0, round((asking.spent - asking.aside) * 1000)),
-                page if isinstance(page, Page) else None,
-                None,
-                kind,
-                size,
-                measured,
-                fresh_until(headers, asked_at).isoformat(timespec="seconds"),
+                hops=tuple(asking.hops),
+                problem=problem,
+                why=why,
+                content_type=content_type,
+                octets=len(body.data),
+                is_cut=body.is_cut,
+                took_ms=max(0, round((asking.spent - asking.aside) * 1000)),
+                page=page if isinstance(page, Page) else None,
+                landed=None,
+                format=kind,
+                size=size,
+                facts=measured,
+                fresh_until=fresh_until(headers, asked_at).isoformat(timespec="seconds"),
             ),
             body.data,
         )
@@ -292,7 +292,15 @@ class Fetcher:
             to = _leads_to(answer, at)
             took = time.monotonic() - began
             asking.hops.append(
-                Hop(at.href, method, answer.status, round((asking.spent - asking.aside) * 1000), round(took * 1000), to, _ip_of(answer))
+                Hop(
+                    at.href,
+                    method,
+                    status=answer.status,
+                    started_ms=round((asking.spent - asking.aside) * 1000),
+                    took_ms=round(took * 1000),
+                    to=to,
+                    ip=_ip_of(answer),
+                )
             )
             body = Body(b"")
             if method == "GET" and not to and (kind == "picture" or _is_page(answer.headers)):

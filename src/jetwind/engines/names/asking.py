@@ -87,7 +87,7 @@ class Asked:
 
     def _note(self, key: tuple[str, str], answer: tuple[str, ...], failed: str, started: float) -> None:
         took = round((time.perf_counter() - started) * 1_000, 1)
-        self.lookups.append(Lookup(key[0], key[1], answer, failed, took, self.depth))
+        self.lookups.append(Lookup(key[0], key[1], answer=answer, failed=failed, took_ms=took, depth=self.depth))
 
     @contextmanager
     def listing(self) -> Iterator[list[Lookup]]:

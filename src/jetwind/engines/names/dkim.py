@@ -72,14 +72,14 @@ def _one(asked: Asked, raw: bytes, number: int) -> Dkim:
         return Dkim(
             _text(fields.get(b"d", b"")),
             _text(fields.get(b"s", b"")),
-            result,  # type: ignore[arg-type]
-            why,
-            _text(fields.get(b"a", b"")),
-            int(getattr(signature, "keysize", 0) or 0),
-            covers,
-            number,
-            tuple(lookups),
-            signature_remarks(tags, keys[0] if keys else None, len(signature.body)),
+            result=result,  # type: ignore[arg-type]
+            why=why,
+            algorithm=_text(fields.get(b"a", b"")),
+            bits=int(getattr(signature, "keysize", 0) or 0),
+            covers=covers,
+            number=number,
+            lookups=tuple(lookups),
+            remarks=signature_remarks(tags, keys[0] if keys else None, len(signature.body)),
         )
 
 
@@ -143,4 +143,13 @@ def planned(asked: Asked, domain: str, selector: str) -> Dkim:
         if bits and kind == "rsa" and bits < 1024:
             why = f"the key has {bits} bits, and receivers ask for 1,024"
         remarks = signature_remarks({}, key, 0)
-        return Dkim(domain, selector, "fail" if why else "planned", why, kind, int(bits or 0), lookups=tuple(lookups), remarks=remarks)
+        return Dkim(
+            domain,
+            selector,
+            result="fail" if why else "planned",
+            why=why,
+            algorithm=kind,
+            bits=int(bits or 0),
+            lookups=tuple(lookups),
+            remarks=remarks,
+        )

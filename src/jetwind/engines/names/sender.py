@@ -38,7 +38,7 @@ def papers_of(message: Message, resolver: Resolver, signing: Signing = _SAYS_NOT
     sent_for, address, identity = _return_path(message, signing, domain)
     checked = spf.evaluate(asked, sent_for, signing.host if spf.is_ip(signing.host) else "", sender=address, identity=identity)
     dmarc = _strictest([_dmarc(asked, one, checked, signed) for one in sender_domains(message)[:MOST_FROM]])
-    return Papers(domain, resolver.name, checked, signed, dmarc, _bimi(asked, domain, loads), is_planned)
+    return Papers(domain, resolver.name, spf=checked, dkim=signed, dmarc=dmarc, bimi=_bimi(asked, domain, loads), is_planned=is_planned)
 
 
 def _return_path(message: Message, signing: Signing, domain: str) -> tuple[str, str, str]:
@@ -76,7 +76,7 @@ def _dmarc(asked: Asked, domain: str, checked: Spf, signed: tuple[Dkim, ...]) ->
                     domain, organisation, name, texts[0], why="there is more than one record, so receivers use none", lookups=tuple(lookups)
                 )
             if texts:
-                return _judged(domain, organisation, name, texts[0], checked, signed, tuple(lookups))
+                return _judged(domain, organisation, name=name, text=texts[0], checked=checked, signed=signed, lookups=tuple(lookups))
         passing = _aligned(domain, checked, signed, strict_spf=False, strict_dkim=False)
         return Dmarc(domain, organisation, aligned=passing, lookups=tuple(lookups))
 
@@ -88,7 +88,7 @@ def _judged(domain: str, organisation: str, name: str, text: str, checked: Spf, 
         return Dmarc(domain, organisation, name, text, why=str(wrong), lookups=lookups)
     passing = _aligned(domain, checked, signed, strict_spf=record.strict_spf, strict_dkim=record.strict_dkim)
     policy = record.policy if name == f"_dmarc.{domain}" else record.subdomain_policy
-    return Dmarc(domain, organisation, name, text, policy, record.share, aligned=passing, lookups=lookups)
+    return Dmarc(domain, organisation, found_at=name, record=text, policy=policy, share=record.share, aligned=passing, lookups=lookups)
 
 
 def _aligned(domain: str, checked: Spf, signed: tuple[Dkim, ...], *, strict_spf: bool, strict_dkim: bool) -> tuple[str, ...]:

@@ -84,7 +84,7 @@ def evaluate(asked: Asked, domain: str, host: str, *, sender: str = "", helo: st
     why = why.removeprefix("SPF Permanent Error: ").removeprefix("SPF Temporary Error: ") if result in ("permerror", "temperror") else ""
     if not host and result in ("pass", "fail", "softfail", "neutral"):
         result = "neutral"
-    return Spf(domain, host, result, record, why, counted, identity, tuple(kept))
+    return Spf(domain, host, result=result, record=record, why=why, counted=counted, identity=identity, lookups=tuple(kept))
 
 
 def _whole_count(asked: Asked, domain: str, sender: str) -> int:

@@ -63,7 +63,17 @@ def _builder(subject: str, issuer: str, key: ec.EllipticCurvePrivateKey, ends: t
 
 def _authority(name: str) -> _Issuer:
     key = ec.generate_private_key(ec.SECP256R1())
-    usage = x509.KeyUsage(False, False, False, False, False, True, True, False, False)
+    usage = x509.KeyUsage(
+        digital_signature=False,
+        content_commitment=False,
+        key_encipherment=False,
+        data_encipherment=False,
+        key_agreement=False,
+        key_cert_sign=True,
+        crl_sign=True,
+        encipher_only=False,
+        decipher_only=False,
+    )
     built = (
         _builder(name, name, key, timedelta(days=365))
         .add_extension(x509.BasicConstraints(ca=True, path_length=0), critical=True)

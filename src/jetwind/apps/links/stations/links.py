@@ -232,7 +232,9 @@ def page(request: PersonRequest, around: Frame) -> Page:
         wire=station.wire,
         opens=station.wire.links != When.NEVER,
         fetches=station.wire.pictures != When.NEVER and any(not one.is_tracking for one in found.pictures),
-        drawing=draw(found, standings, hops, addresses, chosen, _render(revision)) if found.destinations else None,
+        drawing=draw(found, standings, hops=hops, addresses=addresses, chosen=chosen, render=_render(revision))
+        if found.destinations
+        else None,
         entries=entries[:_MOST_ROWS],
         table_rows=joined(entry.markup for entry in entries[:_MOST_ROWS]),
         more_entries=max(0, len(entries) - _MOST_ROWS),
@@ -300,13 +302,25 @@ def _entries(station: Station, standings: list[Standing], addresses: list[str], 
         row = found.rows[one.rows[0]]
         answer = station.values.get(one.address)
         entries.append(
-            Entry(row, one, standings[number], answer, len(one.rows), addresses[number], number == chosen, _parametered(station, one))
+            Entry(
+                row,
+                one,
+                standing=standings[number],
+                answer=answer,
+                places=len(one.rows),
+                address=addresses[number],
+                is_chosen=number == chosen,
+                with_parameters=_parametered(station, one),
+            )
         )
     others: dict[str, list[Row]] = defaultdict(list)
     for row in found.rows:
         if not row.addresses:
             others[row.written].append(row)
-    entries += [Entry(rows[0], None, None, None, len(rows), "", False, "") for rows in others.values()]
+    entries += [
+        Entry(rows[0], None, standing=None, answer=None, places=len(rows), address="", is_chosen=False, with_parameters="")
+        for rows in others.values()
+    ]
     return sorted(entries, key=lambda entry: entry.row.number)
 
 
@@ -333,17 +347,17 @@ def _one(station: Station, standings: list[Standing], number: int) -> Chosen:
     return Chosen(
         number + 1,
         one,
-        rows,
-        standings[number],
-        answer,
-        _bars(answer) if answer is not None else [],
-        history,
-        _changed(history),
-        _excerpt(station.revision, rows[0]),
-        seen,
-        station.keeping.why_shut(one),
-        row if row is not None and "phone" in row.landing else None,
-        _parametered(station, one),
+        rows=rows,
+        standing=standings[number],
+        answer=answer,
+        bars=_bars(answer) if answer is not None else [],
+        history=history,
+        changed=_changed(history),
+        excerpt=_excerpt(station.revision, rows[0]),
+        seen=seen,
+        why_shut=station.keeping.why_shut(one),
+        landing=row if row is not None and "phone" in row.landing else None,
+        with_parameters=_parametered(station, one),
     )
 
 
@@ -353,12 +367,12 @@ def _bars(answer: Answer) -> list[Bar]:
         Bar(
             number,
             hop.status,
-            hop.method,
-            hop.address,
-            hop.took_ms,
-            100 * hop.started_ms / whole,
-            max(0.6, 100 * hop.took_ms / whole),
-            hop.to,
+            method=hop.method,
+            address=hop.address,
+            took_ms=hop.took_ms,
+            left=100 * hop.started_ms / whole,
+            width=max(0.6, 100 * hop.took_ms / whole),
+            to=hop.to,
         )
         for number, hop in enumerate(answer.hops, 1)
     ]

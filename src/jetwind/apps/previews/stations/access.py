@@ -97,7 +97,7 @@ def page(request: PersonRequest, around: Frame) -> Page:
         return f"{around.here}?{urlencode({name: value for name, value in query.items() if value})}"
 
     views = [
-        _view(words, which, names, name, shots, document, address)
+        _view(words, which, names=names, name=name, shots=shots, document=document, address=address)
         for words, which, names, name in (
             ("With pictures", "profile", shown, asked[0]),
             ("Words in place of pictures", "words", blocked, asked[1]),
@@ -123,7 +123,7 @@ def _view(words: str, which: str, names: list[str], name: str, shots: dict[str, 
     layout = shot.layout if shot is not None else None
     choices = [(address(**{which: other}), profiles()[other].name, other == name) for other in names]
     outlines = _outlines(document, layout) if layout is not None and document is not None else SafeString("")
-    return View(words, profiles()[name] if name else None, choices, shot, layout, outlines)
+    return View(words, profiles()[name] if name else None, choices=choices, shot=shot, layout=layout, outlines=outlines)
 
 
 def _spoken(document: Document, layout: Measured) -> list[Block]:
@@ -170,11 +170,11 @@ def _texts(message: Message, document: Document, layout: Measured) -> list[Faint
             Faint(
                 ratio(value),
                 f"{block.needed_contrast:g}",
-                value < block.needed_contrast,
-                f"{colour} on {ground}",
-                f"{size:g} px",
-                shown,
-                line,
+                is_faint=value < block.needed_contrast,
+                colours=f"{colour} on {ground}",
+                size=f"{size:g} px",
+                words=shown,
+                line=line,
             )
         )
     return rows[:_MOST_ROWS]

@@ -191,8 +191,8 @@ def page(request: PersonRequest, around: Frame) -> ContactSheet | Large:
     tools = _tools(asked, lacks=lacks, was_pressed=was_pressed(request))
     if asked.profile:
         profile, shot = profiles()[asked.profile], found.get(asked.profile)
-        return _large(request, around.walk.findings, profile, asked, shot, tools)
-    cards = _cards(around.walk.findings, revision, asked.mode, found, asked.ids, asked.order, asked.here)
+        return _large(request, around.walk.findings, profile=profile, asked=asked, shot=shot, tools=tools)
+    cards = _cards(around.walk.findings, revision, mode=asked.mode, found=found, ids=asked.ids, order=asked.order, here=asked.here)
     # Without findings the pane beside them is folded away, and the renders take its width.
     return ContactSheet(**values_of(tools), gives_room=not around.findings, cards=cards)
 
@@ -268,15 +268,15 @@ def _cards(
             Card(
                 profile,
                 in_words(profiles()[name], mode),
-                shot,
-                here(profile=name),
-                round(profile.content_width * SHEET_SCALE),
-                min(height, SHEET_HEIGHT),
-                height > SHEET_HEIGHT,
-                screen if screen < min(height, SHEET_HEIGHT) else None,
-                [(level, counts[name][level]) for level in ("stop", "fix", "note") if name in counts and counts[name][level]],
-                float(audience.get(name, 0)) if audience else None,
-                f"{shot.departure:.0f}" if shot is not None and (shot.departure or 0) >= 1 else "",
+                render=shot,
+                address=here(profile=name),
+                width=round(profile.content_width * SHEET_SCALE),
+                height=min(height, SHEET_HEIGHT),
+                is_long=height > SHEET_HEIGHT,
+                first_screen=screen if screen < min(height, SHEET_HEIGHT) else None,
+                counts=[(level, counts[name][level]) for level in ("stop", "fix", "note") if name in counts and counts[name][level]],
+                share=float(audience.get(name, 0)) if audience else None,
+                departs=f"{shot.departure:.0f}" if shot is not None and (shot.departure or 0) >= 1 else "",
             )
         )
     if order:
@@ -305,7 +305,9 @@ def _large(
         zooms=[(value, asked.here(zoom=str(value))) for value in ZOOMS],
         shown_width=round(shown.content_width * zoom / 100),
         first_screen=share(layout.first_screen, layout.height) if layout else 0,
-        pins=pins_on(findings, document, layout, profile.id, asked.finding, asked.here) if layout and document else [],
+        pins=pins_on(findings, document, layout=layout, profile_id=profile.id, chosen=asked.finding, here=asked.here)
+        if layout and document
+        else [],
         marks=marks_on(marks_in(asked.revision), document, layout) if layout and document else [],
         lost_marks=[placed for placed in marks_in(asked.revision) if placed.element is None],
         places=_places(document, layout) if layout and document else [],

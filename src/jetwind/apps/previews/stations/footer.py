@@ -131,7 +131,7 @@ def page(request: PersonRequest, around: Frame) -> Page:
     copy = as_reader(message, whom.sample) if whom.sample is not None else None
     shown = copy.message if copy is not None else message
     cut = _cut(around, whom, message, copy) or _cut(around, as_whom(revision), message, copy)
-    asked = _asked(around, [chosen_book] if chosen_book is not None else books, message, shown, copy, cut)
+    asked = _asked(around, [chosen_book] if chosen_book is not None else books, message=message, shown=shown, copy=copy, cut=cut)
 
     def address(**changed: str) -> str:
         query = {"reader": request.GET.get("reader", ""), "rulebook": chosen_book.id if chosen_book else ""} | changed
@@ -190,7 +190,20 @@ def _asked(
         words = " ".join(said.words.split())[:60] if said is not None else ""
         lacks = suggestion(message, _KEPT_BY[check]) if check in _KEPT_BY and said is None else ""
         address = f"{around.here}?{urlencode({'finding': finding.record.fingerprint})}" if finding is not None else ""
-        rows.append(Asked(sources[0][0], "; ".join(source for _, source in sources), check, state, words, lacks, y, thread, spot, address))
+        rows.append(
+            Asked(
+                sources[0][0],
+                "; ".join(source for _, source in sources),
+                check=check,
+                state=state,
+                words=words,
+                suggestion=lacks,
+                y=y,
+                thread=thread,
+                spot=spot,
+                address=address,
+            )
+        )
     return rows
 
 
@@ -256,7 +269,7 @@ def _cut(around: Frame, whom: AsWhom, message: Message, copy: AsReader | None) -
     blocks = [block for block in shown if block.bottom > top]
     left = max(0.0, min((block.x for block in blocks), default=0.0) - _ABOVE)
     right = min(float(layout.width), max((block.right for block in blocks), default=layout.width) + _ABOVE)
-    return Cut(render, layout.width, layout.height, left, top, max(right - left, 200.0), height)
+    return Cut(render, layout.width, layout_height=layout.height, left=left, top=top, width=max(right - left, 200.0), height=height)
 
 
 def _box(layout: Measured, message: Message, element: int | None) -> tuple[float, float, float, float] | None:

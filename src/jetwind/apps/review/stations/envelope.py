@@ -87,10 +87,10 @@ def page(request: PersonRequest, around: Frame) -> Page:
     envelope = Envelope(
         message.subject.strip(),
         box.name.strip() if box else "",
-        box.address.strip() if box else "",
-        reply.address.strip() if reply else "",
-        message.given_preview_text.strip(),
-        tuple(message.variants),
+        sender_address=box.address.strip() if box else "",
+        reply_address=reply.address.strip() if reply else "",
+        preview_text=message.given_preview_text.strip(),
+        subject_variants=tuple(message.variants),
     )
     return Page(
         readers=names,

@@ -164,7 +164,17 @@ def page(request: PersonRequest, around: Frame) -> Page | None:
     chosen = finding.record.at_place(chosen_place(request, finding)).element if finding is not None else None
     words = _in_words(walk, [picture for picture, _ in weighed[:_MOST_ROWS] if may_hold_words(picture)])
     entries = [
-        _entry(message, walk, picture, octets, scale, number, less[picture.key], chosen, words.get(picture.key))
+        _entry(
+            message,
+            walk,
+            picture=picture,
+            octets=octets,
+            scale=scale,
+            number=number,
+            less=less[picture.key],
+            chosen=chosen,
+            words=words.get(picture.key),
+        )
         for number, (picture, octets) in enumerate(weighed[:_MOST_ROWS])
     ]
     most = options_of(walk.revision.mailing.workspace, "images.total-heavy")
@@ -218,11 +228,11 @@ def _choice(
         (file.width, _column(file)): Cell(
             file,
             candidate_of(file).words,
-            kilobytes(file.octets),
-            f"{file.likeness:.3f}",
-            file.likeness >= least,
-            file == proposed,
-            chosen is not None and file == chosen,
+            weight=kilobytes(file.octets),
+            likeness=f"{file.likeness:.3f}",
+            is_alike=file.likeness >= least,
+            is_proposed=file == proposed,
+            is_chosen=chosen is not None and file == chosen,
         )
         for file in made
     }
@@ -240,14 +250,14 @@ def _choice(
     return Choice(
         picture,
         kilobytes(octets) if octets is not None else "",
-        shown,
-        work_of(walk.revision, wanted),
-        columns,
-        rows,
-        looked_at,
-        keeps,
-        least,
-        newer,
+        shown_width=shown,
+        work=work_of(walk.revision, wanted),
+        columns=columns,
+        rows=rows,
+        looked_at=looked_at,
+        keeps=keeps,
+        least=least,
+        newer=newer,
     )
 
 

@@ -18,9 +18,11 @@ from jetwind.apps.review.station_page import StationPage
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import PersonRequest, asks
-from jetwind.core.message import Message
+from jetwind.core.message import Message, Shared
 from jetwind.core.prose.alignment import LIKE, Pair, Shingles, align, html_sentences, text_sentences
 from jetwind.core.prose.plain import plain_from_html, with_plain_text
+
+_PAGE: Shared[Page] = Shared("page of the plain text")
 
 _MOST_ROWS = 600
 
@@ -43,7 +45,7 @@ class Page:
 def page(request: PersonRequest, around: Frame) -> Page:
     """Both texts, sentence by sentence."""
     message = message_of(around.revision)
-    return message.shared("page of the plain text", lambda: _page(message))
+    return message.shared(_PAGE, lambda: _page(message))
 
 
 def _page(message: Message) -> Page:

@@ -111,7 +111,15 @@ def page(request: PersonRequest, around: Frame) -> Page:
         papers = Papers.from_json(kept)
         boxes, vouches, height = chain(papers)
         size = (float(_WIDE), height)
-        asked = Asked(papers, boxes, vouches, size, _lookups(papers), list(_to_publish(papers)), _places(message, papers))
+        asked = Asked(
+            papers,
+            boxes,
+            vouches=vouches,
+            size=size,
+            lookups=_lookups(papers),
+            publish=list(_to_publish(papers)),
+            places=_places(message, papers),
+        )
     return Page(sender_domain(message), sender_papers.asks_of(revision), sender_papers.signing_of(revision), asked)
 
 
@@ -145,10 +153,10 @@ def chain(papers: Papers) -> tuple[list[Box], list[Vouch], float]:
             Vouch(
                 _said_of(lines_up, state),
                 lines_up,
-                centre + _BOX_WIDE,
-                37,
-                right,
-                middle + 23,
+                x1=centre + _BOX_WIDE,
+                y1=37,
+                x2=right,
+                y2=middle + 23,
             )
         )
     for number, one in enumerate(papers.dkim[:4], 1):
@@ -162,7 +170,7 @@ def chain(papers: Papers) -> tuple[list[Box], list[Vouch], float]:
         vouches.append(_between(said, state, one_box, key_box))
         fits = state == "holds" and dmarc is not None and "DKIM" in dmarc.aligned and aligned(one.domain, dmarc.domain, strict=False)
         fit: State = "holds" if fits else "unknown" if state == "unknown" else "fails"
-        vouches.append(Vouch(_said_of(fit, state), fit, centre + _BOX_WIDE, top + 23, right, middle + 23))
+        vouches.append(Vouch(_said_of(fit, state), fit, x1=centre + _BOX_WIDE, y1=top + 23, x2=right, y2=middle + 23))
     if not papers.dkim:
         boxes.append(Box("Signature", "none yet", "unknown", left, 14 + _ROW))
     boxes.append(
@@ -195,7 +203,7 @@ def _said_of(fit: State, vouched: State) -> str:
 
 
 def _between(words: str, state: State, one: Box, other: Box) -> Vouch:
-    return Vouch(words, state, one.x + one.width, one.y + one.height / 2, other.x, other.y + other.height / 2)
+    return Vouch(words, state, x1=one.x + one.width, y1=one.y + one.height / 2, x2=other.x, y2=other.y + other.height / 2)
 
 
 def _lookups(papers: Papers) -> list[tuple[str, Lookup]]:
@@ -231,4 +239,11 @@ def _places(message: Message, papers: Papers) -> list[tuple[str, Excerpt]]:
     return found
 
 
-TOOL = Tool(_SLUG, "test-sends", "The sender’s papers", "review/sender.html", page, (path("sender/ask/", ask, name="ask-sender"),))
+TOOL = Tool(
+    _SLUG,
+    "test-sends",
+    label="The sender’s papers",
+    template="review/sender.html",
+    page=page,
+    routes=(path("sender/ask/", ask, name="ask-sender"),),
+)

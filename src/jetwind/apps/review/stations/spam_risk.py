@@ -142,7 +142,17 @@ def _rows(message: Message, total: SpamSum, without: Sequence[str], axis: _Axis)
         heaviest = max((abs(weight) for _, weight in reason.words), default=1.0)
         words = tuple((word, weight, round(100 * abs(weight) / heaviest)) for word, weight in reason.words)
         toggle = urlencode({"without": others}, doseq=True)
-        rows.append(Row(reason, is_on, axis.at(start), axis.at(end) - axis.at(start), toggle, _excerpt(message, reason), words))
+        rows.append(
+            Row(
+                reason,
+                is_on,
+                left=axis.at(start),
+                share=axis.at(end) - axis.at(start),
+                toggle=toggle,
+                excerpt=_excerpt(message, reason),
+                words=words,
+            )
+        )
         running += reason.weight if is_on else 0.0
     return rows
 
@@ -171,7 +181,14 @@ def _history(walk: Walk) -> list[Point]:
     address = station_address(walk.revision, "spam-risk")
     own = f"/r{walk.revision.number}/"
     return [
-        Point(number, score, band_of(score), round(_EDGE + step * at, 1), _height(score), address.replace(own, f"/r{number}/"))
+        Point(
+            number,
+            score,
+            band=band_of(score),
+            x=round(_EDGE + step * at, 1),
+            y=_height(score),
+            address=address.replace(own, f"/r{number}/"),
+        )
         for at, (number, score) in enumerate(scored)
     ]
 

@@ -20,17 +20,17 @@ _WHITE, _BLACK = (255, 255, 255, 1), (0, 0, 0, 1)
 
 def _text(colour: Rgba, ground: Rgba | None = _WHITE, size: float = 16) -> Box:
     """Forty letters of the only paragraph."""
-    return box("p", "text", 0, 0, 200, 20, characters=40, size=size, colour=colour, ground=ground)
+    return box("p", "text", (0, 0, 200, 20), characters=40, size=size, colour=colour, ground=ground)
 
 
 def _alternative(characters: int, colour: Rgba, *, is_broken: bool = True) -> Box:
     """The alternative text of the only picture, on white."""
-    return box("img", "image", 0, 0, 90, 90, characters=characters, size=16, colour=colour, ground=_WHITE, is_broken=is_broken)
+    return box("img", "image", (0, 0, 90, 90), characters=characters, size=16, colour=colour, ground=_WHITE, is_broken=is_broken)
 
 
 def _link(colour: Rgba, other_colour: Rgba, *, marked: bool) -> Box:
     """The only link, among words of another colour."""
-    return box("a", "link", 0, 0, 20, 20, colour=colour, in_text=True, marked=marked, other_colour=other_colour)
+    return box("a", "link", (0, 0, 20, 20), colour=colour, in_text=True, marked=marked, other_colour=other_colour)
 
 
 @dataclass(frozen=True)
@@ -62,7 +62,9 @@ def faint(document: Document, renders: list[Render]) -> dict[tuple[str, str, boo
                 continue
             assert block.colour is not None and block.ground is not None
             key = (as_hex(block.colour), as_hex(block.ground), block.needed_contrast == 3)
-            pair = found.setdefault(key, _Pair(value, block.needed_contrast, block.colour, block.ground, {}, {}))
+            pair = found.setdefault(
+                key, _Pair(value, block.needed_contrast, colour=block.colour, ground=block.ground, elements={}, profiles={})
+            )
             pair.elements[block.element] = None
             pair.profiles[render.profile.id] = None
     return found
@@ -167,7 +169,7 @@ def find_faint_at_night(message: Message, context: Context, options: Options) ->
         # Faint by day is told by day; what can hardly be seen at all has vanished, which is a finding of its own.
         elements = {index: None for index in pair.elements if index not in by_day}
         if elements and pair.value >= 1.6:
-            kept.append(_Pair(pair.value, pair.needed, pair.colour, pair.ground, elements, pair.profiles))
+            kept.append(_Pair(pair.value, pair.needed, colour=pair.colour, ground=pair.ground, elements=elements, profiles=pair.profiles))
     yield from _hits(message, document, renders, kept)
     known = unmeasured(document, [one for one in renders.renders.values() if not one.profile.is_night])
     _tell_unmeasured(document, unmeasured(document, nights) - known)
@@ -252,7 +254,7 @@ _MOST_INSIDE = 50
             renders=laid_out(
                 "desktop-pane",
                 _link((31, 95, 139, 1), (60, 60, 60, 1), marked=False),
-                box("b", "text", 0, 0, 20, 12, characters=1, colour=(200, 160, 20, 1)),
+                box("b", "text", (0, 0, 20, 12), characters=1, colour=(200, 160, 20, 1)),
             ),
         ),
         finds(

@@ -9,7 +9,7 @@ from jetwind.core.checks.rendered import need_renders, some
 from jetwind.core.message import Message
 from jetwind.core.prose.reading import tidy
 
-_LINE = box("p", "text", 0, 0, 200, 20, characters=20)
+_LINE = box("p", "text", (0, 0, 200, 20), characters=20)
 _HTML = "<div style='height:20px;overflow:hidden'><p>Glazes are back</p></div><h2>Bowls</h2>"
 #: Characters of a text that a finding quotes.
 _QUOTED = 60

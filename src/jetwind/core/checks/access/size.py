@@ -17,7 +17,7 @@ _WHITE, _BLACK = (255, 255, 255, 1), (0, 0, 0, 1)
 
 def _text(size: float, characters: int = 80, selector: str = "p") -> Box:
     """Black letters of a size on white."""
-    return box(selector, "text", 0, 0, 200, 20, characters=characters, size=size, colour=_BLACK, ground=_WHITE)
+    return box(selector, "text", (0, 0, 200, 20), characters=characters, size=size, colour=_BLACK, ground=_WHITE)
 
 
 @dataclass(frozen=True)
@@ -116,12 +116,12 @@ def _end_of_copy(measured: Measured, least: float, characters: int) -> int:
     fix="Give the link padding until it is 24 × 24 px, or room of 24 px around its middle.",
     basis="WCAG 2.2 SC 2.5.8",
     samples=[
-        clear("<a href=x>x</a>", renders=laid_out("phone-upright", box("a", "link", 0, 0, 24, 24))),
-        clear("<a href=x>x</a>", renders=laid_out("phone-upright", box("a", "link", 40, 40, 12, 12))),
+        clear("<a href=x>x</a>", renders=laid_out("phone-upright", box("a", "link", (0, 0, 24, 24)))),
+        clear("<a href=x>x</a>", renders=laid_out("phone-upright", box("a", "link", (40, 40, 12, 12)))),
         clear(
             "<p>a <a href=x>x</a> <a href=y>y</a></p>",
             renders=laid_out(
-                "phone-upright", box("a", "link", 0, 0, 12, 12, in_text=True), box("a + a", "link", 14, 0, 12, 12, in_text=True)
+                "phone-upright", box("a", "link", (0, 0, 12, 12), in_text=True), box("a + a", "link", (14, 0, 12, 12), in_text=True)
             ),
         ),
         # The first line of a link that breaks is short: what stands above its second line's free end is far enough.
@@ -129,23 +129,23 @@ def _end_of_copy(measured: Measured, least: float, characters: int) -> int:
             "<a href=x>x</a><a href=y>y</a>",
             renders=laid_out(
                 "phone-upright",
-                box("a", "link", 0, 0, 200, 30, lines=((0, 0, 200, 15), (0, 15, 40, 15))),
-                box("a + a", "link", 120, 32, 60, 15),
+                box("a", "link", (0, 0, 200, 30), lines=((0, 0, 200, 15), (0, 15, 40, 15))),
+                box("a + a", "link", (120, 32, 60, 15)),
             ),
         ),
         finds(
             "<a href=x>x</a><a href=y>y</a>",
             "<a href=x>",
-            renders=laid_out("phone-upright", box("a", "link", 0, 0, 12, 12), box("a + a", "link", 14, 0, 40, 40)),
+            renders=laid_out("phone-upright", box("a", "link", (0, 0, 12, 12)), box("a + a", "link", (14, 0, 40, 40))),
         ),
         finds(
             "<a href=x>x</a><a href=y>y</a><a href=z>z</a>",
             "<a href=x>",
             renders=laid_out(
                 "phone-upright",
-                box("a", "link", 0, 0, 60, 12),
-                box("a + a", "link", 0, 14, 60, 12),
-                box("a + a + a", "link", 0, 28, 60, 12),
+                box("a", "link", (0, 0, 60, 12)),
+                box("a + a", "link", (0, 14, 60, 12)),
+                box("a + a + a", "link", (0, 28, 60, 12)),
             ),
         ),
     ],

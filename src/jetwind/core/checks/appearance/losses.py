@@ -30,12 +30,17 @@ _FORM = frozenset({"form", "select", "textarea", "fieldset", "label", "legend", 
 
 
 def _lost(feature: str, title: str, start: int, end: int, effect: Effect = "layout", *elements: int) -> Layout:
-    return laid_out("word-processor", shown=(Shown(feature, title, effect, ("word-processor",), (Span(start, end),), elements),))
+    return laid_out(
+        "word-processor",
+        shown=(Shown(feature, title, effect=effect, profiles=("word-processor",), spans=(Span(start, end),), elements=elements),),
+    )
 
 
 def _lost_twice(feature: str, title: str, *spans: tuple[int, int], elements: tuple[int, ...] = ()) -> Layout:
     places = tuple(Span(*span) for span in spans)
-    return laid_out("word-processor", shown=(Shown(feature, title, "layout", ("word-processor",), places, elements),))
+    return laid_out(
+        "word-processor", shown=(Shown(feature, title, effect="layout", profiles=("word-processor",), spans=places, elements=elements),)
+    )
 
 
 def _lost_both(*lost: tuple[str, str, int, int]) -> Layout:

@@ -18,7 +18,7 @@ _BLACK = (18, 18, 18, 1)
 
 def _text(colour: Rgba) -> Box:
     """Nine letters of a colour on black, in the only paragraph."""
-    return box("p", "text", 0, 0, 90, 20, characters=9, size=16, colour=colour, ground=_BLACK)
+    return box("p", "text", (0, 0, 90, 20), characters=9, size=16, colour=colour, ground=_BLACK)
 
 
 @check(

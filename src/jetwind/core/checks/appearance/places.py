@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from jetwind.core.checking import Place
 from jetwind.core.markup import Element
-from jetwind.core.message import Message
+from jetwind.core.message import Message, Shared
 from jetwind.core.source import SourceText, Span
+
+_SHEET: Shared[tuple[SourceText, SourceText]] = Shared("sheet")
 
 
 def in_style(message: Message, style: Element, start: int, end: int) -> Place:
@@ -15,7 +17,7 @@ def in_style(message: Message, style: Element, start: int, end: int) -> Place:
     if run is None or run.span is None or document is None:
         return Place.in_html(message, style.start_tag, style.index)
     of_source, of_tree = run.span, style.text
-    given, read = message.shared(f"sheet {style.index}", lambda: (SourceText(document.source.slice(of_source)), SourceText(of_tree)))
+    given, read = message.shared(_SHEET.of(style.index), lambda: (SourceText(document.source.slice(of_source)), SourceText(of_tree)))
     first, last = (read.position(offset) for offset in (start, end))
     span = Span(run.span.start + given.offset(first.line, first.column), run.span.start + given.offset(last.line, last.column))
     return Place.in_html(message, span, style.index)

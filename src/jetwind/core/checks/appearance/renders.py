@@ -19,7 +19,7 @@ _WHITE = (255, 255, 255, 1)
 
 def _text(selector: str, x: float = 0, y: float = 0, width: float = 300) -> Box:
     """Sixty black letters on white."""
-    return box(selector, "text", x, y, width, 20, characters=60, size=16, colour=(0, 0, 0, 1), ground=_WHITE)
+    return box(selector, "text", (x, y, width, 20), characters=60, size=16, colour=(0, 0, 0, 1), ground=_WHITE)
 
 
 @check(
@@ -184,8 +184,10 @@ class FirstScreenOptions(Options):
     options=FirstScreenOptions,
     samples=[
         clear("<p>x</p>", renders=laid_out("pane-blocked", _text("p"))),
-        clear("<img alt='Spring sale, a fifth off'>", renders=laid_out("pane-blocked", box("img", "image", 0, 0, 600, 300, characters=24))),
-        finds("<img><p>x</p>", renders=laid_out("pane-blocked", box("img", "image", 0, 0, 600, 700), _text("p", y=700))),
+        clear(
+            "<img alt='Spring sale, a fifth off'>", renders=laid_out("pane-blocked", box("img", "image", (0, 0, 600, 300), characters=24))
+        ),
+        finds("<img><p>x</p>", renders=laid_out("pane-blocked", box("img", "image", (0, 0, 600, 700)), _text("p", y=700))),
     ],
 )
 def find_images_off_empty(message: Message, context: Context, options: FirstScreenOptions) -> Iterator[Hit]:
@@ -217,16 +219,16 @@ def find_images_off_empty(message: Message, context: Context, options: FirstScre
     samples=[
         clear(
             '<a href="https://x.example" style="background:#b00;padding:9px">Buy</a>',
-            renders=laid_out("phone-upright", box("a", "link", 0, 600, 90, 40)),
+            renders=laid_out("phone-upright", box("a", "link", (0, 600, 90, 40))),
         ),
         clear(
             '<img src="https://x.example/a.png" width="300"><a href="https://x.example" style="background:#b00;padding:9px">Buy</a>',
-            renders=laid_out("phone-upright", box("a", "link", 0, 700, 90, 40), facts={"unsized": 1}),
+            renders=laid_out("phone-upright", box("a", "link", (0, 700, 90, 40)), facts={"unsized": 1}),
         ),
         finds(
             '<a href="https://x.example" style="background:#b00;padding:9px">Buy</a>',
             '<a href="https://x.example" style="background:#b00;padding:9px">',
-            renders=laid_out("phone-upright", box("a", "link", 0, 700, 90, 40)),
+            renders=laid_out("phone-upright", box("a", "link", (0, 700, 90, 40))),
         ),
     ],
 )

@@ -10,9 +10,11 @@ from jetwind.core.checking import Context, Hit, Level, Options, Place, check, cl
 from jetwind.core.checking.field_texts import Use, all_texts, uses
 from jetwind.core.fields import FieldToken, Syntax, condition, opaque, unclosed
 from jetwind.core.markup import source_span
-from jetwind.core.message import Message
+from jetwind.core.message import Message, Shared
 from jetwind.core.prose.reading import reading_of
 from jetwind.core.source import Span
+
+_MISFITS: Shared[list[tuple[Use, str]]] = Shared("misfit fields")
 
 #: Fields that need no template engine to be read: a name, and filters with nothing or plain values behind them.
 _PLAIN = re.compile(
@@ -81,7 +83,7 @@ def find_malformed(message: Message, context: Context, options: Options) -> Iter
 def misfits(message: Message) -> list[tuple[Use, str]]:
     """The fields and tags between the syntax's own marks that it cannot read, each with why, as the end of a sentence."""
     return message.shared(
-        "misfit fields",
+        _MISFITS,
         lambda: [(use, why) for use in uses(message) if use.kind != "comment" and (why := _fault(use.token, message.syntax))],
     )
 

@@ -18,7 +18,7 @@ from jetwind.core.renders import Renders
 _HEAD = "From: Kiln <hello@kiln.example>\n"
 _SHORT = Sample("Al", {"first_name": "Al"})
 _LONG = Sample("Long", {"first_name": "Maximiliana-Theodora"})
-_WIDE = box("p", "text", 0, 0, 520, 20, characters=60)
+_WIDE = box("p", "text", (0, 0, 520, 20), characters=60)
 
 
 @dataclass(frozen=True)
@@ -46,17 +46,17 @@ class OverflowOptions(Options):
         clear(
             "<table width=640><tr><td><p>Hello {{ first_name }}</p></table>",
             readers=(_LONG,),
-            renders=laid_out("phone-upright", box("p", "text", 0, 0, 640, 20), content_width=640, reader="Long"),
+            renders=laid_out("phone-upright", box("p", "text", (0, 0, 640, 20)), content_width=640, reader="Long"),
         ),
         clear(
             "<p>Hello {{ first_name }}</p>",
             readers=(_LONG,),
-            renders=laid_out("phone-upright", box("p", "text", 0, 0, 300, 20), content_width=390, reader="Long"),
+            renders=laid_out("phone-upright", box("p", "text", (0, 0, 300, 20)), content_width=390, reader="Long"),
         ),
         clear(
             "<p>Hello {{ first_name }}</p><table width=640><tr><td>x</table>",
             readers=(_SHORT,),
-            renders=laid_out("phone-upright", box("p", "text", 0, 0, 640, 20), width=640, content_width=640, scale=0.61, reader="Al"),
+            renders=laid_out("phone-upright", box("p", "text", (0, 0, 640, 20)), width=640, content_width=640, scale=0.61, reader="Al"),
         ),
         finds(
             f"{_HEAD}Subject: {'a' * 50} {{{{ first_name }}}}\n\nx\n",
@@ -73,7 +73,9 @@ class OverflowOptions(Options):
             "<p>Hello {{ first_name }}</p>",
             at="{{ first_name }}",
             readers=(Sample("Long", {"first_name": "x" * 80}),),
-            renders=laid_out("phone-upright", box("p", "text", 0, 0, 1000, 20), width=1000, content_width=1000, scale=0.39, reader="Long"),
+            renders=laid_out(
+                "phone-upright", box("p", "text", (0, 0, 1000, 20)), width=1000, content_width=1000, scale=0.39, reader="Long"
+            ),
         ),
     ],
 )

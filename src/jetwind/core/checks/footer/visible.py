@@ -13,11 +13,13 @@ from jetwind.core.facts import phrase_pattern
 from jetwind.core.links.collect import Link
 from jetwind.core.links.way_out import ADDRESS_WORDS, ways_out
 from jetwind.core.markup import Element, TextRun
-from jetwind.core.message import Message
+from jetwind.core.message import Message, Shared
 from jetwind.core.prose.reading import tidy
 from jetwind.core.styles import length_px
 from jetwind.core.styles.computed import ComputedStyles
 from jetwind.core.styles.contrast import contrast, over, ratio
+
+_STYLES: Shared[ComputedStyles] = Shared("computed styles")
 
 _LINK = '<a href="https://kiln.org/u">Unsubscribe</a>'
 _WHITE = (255, 255, 255, 1.0)
@@ -76,7 +78,7 @@ def find_hidden(message: Message, context: Context, options: HiddenOptions) -> I
         return
     if not all(_may_be_faint(message, way) for way in ways):
         return
-    styles = message.shared("computed styles", lambda: ComputedStyles(message.document))  # type: ignore[arg-type]
+    styles = message.shared(_STYLES, lambda: ComputedStyles(message.document))  # type: ignore[arg-type]
     faults = [(way, _fault(message, way, styles, options)) for way in ways]
     if all(why for _, why in faults):
         way, why = faults[0]

@@ -22,7 +22,7 @@ _THREE = "<img src='a.jpg' width='600' height='400' alt='A'><img src='b.jpg' wid
 
 
 def _seen(selector: str, height: float) -> Box:
-    return box(selector, "image", 0, 0, 600, height)
+    return box(selector, "image", (0, 0, 600, height))
 
 
 def _gif(width: int, height: int) -> bytes:
@@ -120,7 +120,7 @@ def find_only_pictures(message: Message, context: Context, options: OnlyOptions)
 
 
 def _read(height: float) -> Box:
-    return box("p", "text", 0, 700, 600, height, characters=120)
+    return box("p", "text", (0, 700, 600, height), characters=120)
 
 
 @dataclass(frozen=True)

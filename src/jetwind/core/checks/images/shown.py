@@ -13,10 +13,12 @@ from jetwind.core.checks.needs import need_html, pictures_in, told_of_all
 from jetwind.core.images import is_spacer, shown_size
 from jetwind.core.images.collecting import Picture, Use
 from jetwind.core.markup import Element
-from jetwind.core.message import Message
+from jetwind.core.message import Message, Shared
 from jetwind.core.profiles.word_processor import revealed
 from jetwind.core.prose.outline import Width, outline_of
 from jetwind.core.source import Span, Spans
+
+_WIDTHS: Shared[dict[int, Width | None]] = Shared("widths of boxes")
 
 _A = "https://pictures.kiln.org/bowl.jpg"
 _IMAGE = f"<img src='{_A}' width='600' height='400' alt='Bowl'>"
@@ -24,7 +26,7 @@ _BARE = f"<img src='{_A}' alt='Bowl'>"
 
 
 def _seen(width: float, height: float, **more: object) -> Box:
-    return box("img", "image", 0, 0, width, height, **more)
+    return box("img", "image", (0, 0, width, height), **more)
 
 
 @dataclass(frozen=True, slots=True)
@@ -284,7 +286,7 @@ def _room(message: Message, element: Element) -> float | None:
     """The width in px of the nearest box around an element that has one."""
     for place in islice(element.ancestors(), _MOST_BOXES):
         if place.tag in ("td", "th", "div", "table", "p", "center", "section"):
-            widths: dict[int, Width | None] = message.shared("widths of boxes", dict)
+            widths: dict[int, Width | None] = message.shared(_WIDTHS, dict)
             if place.index not in widths:
                 widths[place.index] = outline_of(message).width(place)
             width = widths[place.index]

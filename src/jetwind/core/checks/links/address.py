@@ -13,7 +13,9 @@ from jetwind.core.fields import opaque
 from jetwind.core.fields.syntax import FILLER
 from jetwind.core.links import Link
 from jetwind.core.links.addresses import WEB, Address, inward_ip, organisational_domain, parsed, same_organisation, written
-from jetwind.core.message import Message, Sample
+from jetwind.core.message import Message, Sample, Shared
+
+_ADDRESSES: Shared[dict[str, Address | None]] = Shared("web addresses")
 
 _SCHEME_LESS = re.compile(r"[a-z][a-z0-9+.-]*:", re.IGNORECASE)
 _MARKS = tuple("[{<%|*$~^")
@@ -231,7 +233,7 @@ def web_address(message: Message, link: Link) -> Address | None:
     if link.scheme not in WEB and not (link.address or "").startswith("//"):
         return None
     # Eight checks ask of every link.
-    known: dict[str, Address | None] = message.shared("web addresses", dict)
+    known: dict[str, Address | None] = message.shared(_ADDRESSES, dict)
     address = (link.address or "").strip()
     if address not in known:
         plain = written(message, address)

@@ -8,7 +8,9 @@ from dataclasses import dataclass
 
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.links import Link, links
-from jetwind.core.message import Message, Sample
+from jetwind.core.message import Message, Sample, Shared
+
+_BY_ADDRESS: Shared[list[tuple[Link, list[Link]]]] = Shared("links by address")
 
 #: RFC 2606 §2 and §3, RFC 6761 §6 (from memory): names kept for testing and documentation.
 RESERVED_ENDINGS = ("example", "example.com", "example.net", "example.org", "test", "invalid", "localhost")
@@ -179,7 +181,7 @@ def is_stand_in(context: Context, host: str) -> bool:
 
 def by_address(message: Message) -> list[tuple[Link, list[Link]]]:
     """The first link with each address, and all that have it, in their order."""
-    return message.shared("links by address", lambda: _by_address(message))
+    return message.shared(_BY_ADDRESS, lambda: _by_address(message))
 
 
 def _by_address(message: Message) -> list[tuple[Link, list[Link]]]:

@@ -21,7 +21,7 @@ _DMARC = Dmarc("kiln.org", "kiln.org", "_dmarc.kiln.org", "v=DMARC1; p=reject", 
 
 def _asked(spf: Spf | None = _SPF, dkim: tuple[Dkim, ...] = (), dmarc: Dmarc | None = _DMARC, bimi: Bimi | None = None) -> dict[str, Any]:
     """For ``given`` of a sample: these papers were found."""
-    return {"papers": Papers("kiln.org", "zone file", spf, dkim, dmarc, bimi)}
+    return {"papers": Papers("kiln.org", "zone file", spf=spf, dkim=dkim, dmarc=dmarc, bimi=bimi)}
 
 
 def _need_papers(message: Message, context: Context) -> Papers:
@@ -51,7 +51,10 @@ def _from(message: Message) -> Place:
         clear(f"{_MAIL}\nx\n", given=_asked(Spf("kiln.org", "", "neutral", "v=spf1 -all"))),  # no host was named
         clear(f"{_MAIL}\nx\n", given=_asked(Spf("kiln.org", "192.0.2.25", "temperror", "", "nobody answers"))),
         # Told once, by sending.spf-lookups.
-        clear(f"{_MAIL}\nx\n", given=_asked(Spf("kiln.org", "192.0.2.25", "permerror", "v=spf1 -all", "more than 10 look-ups", 14))),
+        clear(
+            f"{_MAIL}\nx\n",
+            given=_asked(Spf("kiln.org", "192.0.2.25", result="permerror", record="v=spf1 -all", why="more than 10 look-ups", counted=14)),
+        ),
         finds(f"{_MAIL}\nx\n", given=_asked(Spf("kiln.org", "192.0.2.9", "fail", "v=spf1 ip4:192.0.2.25 -all"))),
         finds(f"{_MAIL}\nx\n", given=_asked(Spf("kiln.org", "192.0.2.9", "softfail", "v=spf1 ip4:192.0.2.25 ~all"))),
         finds(f"{_MAIL}\nx\n", given=_asked(Spf("kiln.org", "192.0.2.9", "none"))),
@@ -117,7 +120,12 @@ class LookupOptions(Options):
         clear(f"{_MAIL}\nx\n", given=_asked()),
         clear(f"{_MAIL}\nx\n", given=_asked(Spf("kiln.org", "192.0.2.25", "pass", "v=spf1 a -all", counted=10))),
         clear(f"{_MAIL}\nx\n"),
-        finds(f"{_MAIL}\nx\n", given=_asked(Spf("kiln.org", "192.0.2.25", "permerror", "v=spf1 a -all", "more than 10 look-ups", 14))),
+        finds(
+            f"{_MAIL}\nx\n",
+            given=_asked(
+                Spf("kiln.org", "192.0.2.25", result="permerror", record="v=spf1 a -all", why="more than 10 look-ups", counted=14)
+            ),
+        ),
         finds(f"{_MAIL}\nx\n", given=_asked(Spf("kiln.org", "192.0.2.25", "pass", "v=spf1 a -all", counted=11))),
     ],
 )

@@ -13,10 +13,12 @@ from jetwind.core.checks.wording.placeholder import filler
 from jetwind.core.facts import phrase_set, table
 from jetwind.core.facts.spelling import Dictionaries, is_known, suggestion
 from jetwind.core.links import links
-from jetwind.core.message import Envelope, Message
+from jetwind.core.message import Envelope, Message, Shared
 from jetwind.core.prose.language import declared as declared_language
 from jetwind.core.prose.language import detected, languages_of, of_passage, primary_subtag
 from jetwind.core.prose.reading import reading_of
+
+_NAMES: Shared[frozenset[str]] = Shared("names in addresses")
 
 _TWICE = re.compile(r"(?<![\w’'@/.#-])(?P<word>[^\W\d_]{2,})(?P<gap>\s+)(?P<again>(?P=word))(?![\w’'@/-]|\.\w)", re.IGNORECASE)
 #: A shorter line of plain text ends where its author broke it, so words on both sides belong to two things.
@@ -305,7 +307,7 @@ def _names(message: Message) -> frozenset[str]:
             words.update(_PIECE.findall(match[0].lower()))
         return frozenset(words)
 
-    return message.shared("names in addresses", gather)
+    return message.shared(_NAMES, gather)
 
 
 _PIECE = re.compile(r"[^\W\d_]{4,45}")

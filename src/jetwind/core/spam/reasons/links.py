@@ -15,8 +15,10 @@ from jetwind.core.links import links
 from jetwind.core.links.addresses import WEB, Address, organisational_domain
 from jetwind.core.links.collect import Link
 from jetwind.core.links.way_out import list_unsubscribe_targets
-from jetwind.core.message import Message
+from jetwind.core.message import Message, Shared
 from jetwind.core.spam.declaring import Evidence, found_by, reason
+
+_WEB_LINKS: Shared[tuple[tuple[Link, Address], ...]] = Shared("spam web links")
 
 _HEAD = "From: Kiln Works <hello@kiln.org>\nSubject: x\nContent-Type: text/html\n\n"
 _CLEAN = clear(
@@ -26,7 +28,7 @@ _CLEAN = clear(
 
 def _web(message: Message) -> Iterator[tuple[Link, Address]]:
     """Links to pages whose whole host is known."""
-    return iter(message.shared("spam web links", lambda: tuple(_web_links(message))))
+    return iter(message.shared(_WEB_LINKS, lambda: tuple(_web_links(message))))
 
 
 def _web_links(message: Message) -> Iterator[tuple[Link, Address]]:

@@ -6,9 +6,12 @@ from jetwind.core.checking import CannotTell, Context, Place, clear, finds
 from jetwind.core.checking.field_texts import uses
 from jetwind.core.images import is_spacer, shown_size
 from jetwind.core.markup import Element
-from jetwind.core.message import Message
+from jetwind.core.message import Message, Shared
 from jetwind.core.prose.reading import reading_of
 from jetwind.core.spam.declaring import Evidence, reason
+
+_PICTURES: Shared[list[Element]] = Shared("spam pictures")
+_LETTERS: Shared[int] = Shared("letters of the copy")
 
 _ONE = "<img src='https://pictures.kiln.org/a.png' alt='Pots' width='600' height='300'>"
 _COPY = "<p>Twelve glazes, mixed by hand from ash and sea sand, are a fifth off until the middle of the month for all who fire with us.</p>"
@@ -20,7 +23,7 @@ _SMALL = 60
 
 def _pictures(message: Message) -> list[Element]:
     """Pictures that are seen and take place of their own."""
-    return message.shared("spam pictures", lambda: _seen(message))
+    return message.shared(_PICTURES, lambda: _seen(message))
 
 
 def _seen(message: Message) -> list[Element]:
@@ -37,7 +40,7 @@ def _seen(message: Message) -> list[Element]:
 
 def _letters(message: Message) -> int:
     """Letters and digits of the visible copy; what a field brings is not known."""
-    return message.shared("letters of the copy", lambda: sum(map(str.isalnum, reading_of(message).visible_text)))
+    return message.shared(_LETTERS, lambda: sum(map(str.isalnum, reading_of(message).visible_text)))
 
 
 def unfilled(message: Message) -> bool:
