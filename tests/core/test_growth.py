@@ -18,7 +18,7 @@ from jetwind.engines.dictionaries import Installed
 from tests.hostile import PIECES, PLACES, hostile
 
 MOMENT = datetime(2027, 3, 9, 9, tzinfo=UTC)
-SIZES = 4_000, 16_000
+SIZES = 3_000, 12_000
 #: Between linear (4) and quadratic (16), with room for a machine that changes its speed.
 MOST = 9.0
 

@@ -20,9 +20,9 @@ from jetwind.apps.accounts import services
 from jetwind.apps.accounts.forms import OwnForm, OwnPasswordForm, SignInForm
 from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import record
-from jetwind.apps.ui.merging import as_shown, what_was_shown
+from jetwind.apps.ui.keeping import form_page, kept
+from jetwind.apps.ui.merging import as_shown
 from jetwind.apps.ui.once import once
-from jetwind.apps.ui.refusal import Refused
 
 
 class SignIn(LoginView):
@@ -73,14 +73,10 @@ def own(request: HttpRequest) -> HttpResponse:
     now = services.shown_own(person)
     form = OwnForm(request.POST if request.method == "POST" and not is_password else None, instance=person)
     password = OwnPasswordForm(request.user, request.POST if is_password else None)
-    if request.method == "POST" and not is_password and form.is_valid():
-        try:
-            services.change_own(request.user, form.cleaned_data, what_was_shown(request.POST.get("shown", "")))
-        except Refused as refused:
-            form.add_error(None, refused.sentence)
-        else:
-            messages.success(request, "Your details are kept.")
-            return redirect("own")
+    person_here = request.user
+    if kept(request, form, lambda shown: services.change_own(person_here, form.cleaned_data, shown), is_sent=not is_password) is not None:
+        messages.success(request, "Your details are kept.")
+        return redirect("own")
     if is_password and password.is_valid():
         with transaction.atomic():
             changed = password.save()
@@ -92,7 +88,7 @@ def own(request: HttpRequest) -> HttpResponse:
     if is_password and "old_password" in password.errors:
         services.count_failure(request, request.user.username)
     page = {"form": form, "password": password, "shown": as_shown(now), "section": "own", "can_mail": services.can_mail()}
-    return render(request, "accounts/own.html", page, status=400 if request.method == "POST" else 200)
+    return form_page(request, "accounts/own.html", page)
 
 
 @login_not_required

@@ -11,6 +11,7 @@ from jetwind.apps.intake import services
 from jetwind.apps.intake.forms import DetailsForm, EnvelopeForm, PasteForm
 from jetwind.apps.intake.selectors import mailing_for
 from jetwind.apps.ui.given import whole_number
+from jetwind.apps.ui.keeping import form_page, kept
 from jetwind.apps.ui.merging import as_shown, what_was_shown
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import NotAllowed, Refused
@@ -86,22 +87,12 @@ def details(request: PersonRequest, mailing_id: int) -> HttpResponse:
         "local_time": mailing.local_time,
     }
     form = DetailsForm(request.POST or None, initial=initial)
-    if request.method == "POST" and form.is_valid():
-        try:
-            services.change_details(request.user, mailing, form.details(), what_was_shown(request.POST.get("shown", "")))
-        except NotAllowed:
-            raise
-        except Refused as refused:
-            form.add_error(None, refused.sentence)
-            mailing.refresh_from_db()
-        else:
-            return redirect("newest", mailing.pk)
-    return render(
-        request,
-        "intake/details.html",
-        {"form": form, "mailing": mailing, "shown": as_shown(services.shown_details(mailing)), "section": "departures"},
-        status=400 if request.method == "POST" else 200,
-    )
+    if kept(request, form, lambda shown: services.change_details(request.user, mailing, form.details(), shown)) is not None:
+        return redirect("newest", mailing.pk)
+    if request.method == "POST":
+        mailing.refresh_from_db()
+    page = {"form": form, "mailing": mailing, "shown": as_shown(services.shown_details(mailing)), "section": "departures"}
+    return form_page(request, "intake/details.html", page)
 
 
 @require_POST

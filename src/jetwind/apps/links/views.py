@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django.contrib import messages
 from django.http import Http404, HttpResponse
-from django.shortcuts import get_object_or_404, redirect, render
+from django.shortcuts import get_object_or_404, redirect
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from jetwind.apps.blobs import store
@@ -17,9 +17,9 @@ from jetwind.apps.links.stations.links import SLUG, Station
 from jetwind.apps.review.selectors import station_address
 from jetwind.apps.review.services import ask_parameters
 from jetwind.apps.ui.given import came_from
-from jetwind.apps.ui.merging import as_shown, what_was_shown
+from jetwind.apps.ui.keeping import form_page, kept
+from jetwind.apps.ui.merging import as_shown
 from jetwind.apps.ui.once import once
-from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.apps.workspace.access import PersonRequest, asks, may
 
 
@@ -82,21 +82,14 @@ def wire(request: PersonRequest) -> HttpResponse:
     workspace = request.workspace
     known = house.wire_of(workspace)
     form = WireForm(request.POST or None, initial=WireForm.initial_of(known))
-    if request.method == "POST" and form.is_valid():
-        try:
-            house.set_wire(request.user, workspace, **form.cleaned_data, shown=what_was_shown(request.POST.get("shown", "")))
-        except NotAllowed:
-            raise
-        except Refused as refused:
-            form.add_error(None, refused.sentence)
-        else:
-            messages.success(request, "What is opened is kept.")
-            return redirect("wire")
-    shown = {
+    if kept(request, form, lambda shown: house.set_wire(request.user, workspace, **form.cleaned_data, shown=shown)) is not None:
+        messages.success(request, "What is opened is kept.")
+        return redirect("wire")
+    page = {
         "form": form,
         "workspace": workspace,
         "shown": as_shown(house.shown_wire(known)),
         "may_configure": may(request.user, "workspace:configure", workspace),
         "section": "settings",
     }
-    return render(request, "links/wire.html", shown, status=400 if request.method == "POST" else 200)
+    return form_page(request, "links/wire.html", page)

@@ -16,6 +16,7 @@ from jetwind.apps.accounts.permissions import Role
 from jetwind.apps.accounts.services import can_mail, mail_later
 from jetwind.apps.audit.models import LogEntry
 from jetwind.apps.ui.given import whole_number
+from jetwind.apps.ui.keeping import form_page, kept
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace import people as services
@@ -39,18 +40,14 @@ def begin(request: PersonRequest) -> HttpResponse:
         return redirect("sign-in")
     form = NewPersonForm(request.POST or None)
     name = request.POST.get("workspace", "")
-    if request.method == "POST" and form.is_valid():
-        try:
-            made = services.move_in(name, _person(form))
-        except Refused as refused:
-            form.add_error(None, refused.sentence)
-        else:
-            owner = made.memberships.select_related("user").get().user
-            login(request, owner, backend=_BACKEND)
-            messages.success(request, f"{made.name} is yours. Invite the others, and take in a first message.")
-            return redirect("people")
+    done = kept(request, form, lambda shown: services.move_in(name, _person(form)))
+    if done is not None:
+        owner = done.value.memberships.select_related("user").get().user
+        login(request, owner, backend=_BACKEND)
+        messages.success(request, f"{done.value.name} is yours. Invite the others, and take in a first message.")
+        return redirect("people")
     page = {"form": form, "name": name}
-    return render(request, "workspace/begin.html", page, status=400 if request.method == "POST" else 200)
+    return form_page(request, "workspace/begin.html", page)
 
 
 @login_not_required
@@ -83,7 +80,7 @@ def join(request: PersonRequest, token: str) -> HttpResponse:
             messages.success(request, f"You belong to {invitation.workspace.name} now.")
             return redirect("departures")
     page = {"invitation": invitation, "form": form, "known": known, "token": token}
-    return render(request, "workspace/join.html", page, status=400 if request.method == "POST" else 200)
+    return form_page(request, "workspace/join.html", page)
 
 
 @require_GET

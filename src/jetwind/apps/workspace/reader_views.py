@@ -12,7 +12,8 @@ from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from jetwind.apps.ui.given import whole_number
-from jetwind.apps.ui.merging import as_shown, what_was_shown
+from jetwind.apps.ui.keeping import form_page, kept
+from jetwind.apps.ui.merging import as_shown
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.apps.workspace import readers as services
@@ -55,17 +56,16 @@ def reader(request: PersonRequest, reader_id: int | None = None) -> HttpResponse
     # Read before the form, which writes what was typed into the reader.
     shown = services.shown_reader(found)
     form = ReaderForm(request.POST or None, instance=found, workspace=workspace)
-    if request.method == "POST" and form.is_valid():
-        try:
-            kept = services.keep_reader(request.user, form.save(commit=False), what_was_shown(request.POST.get("shown", "")))
-        except NotAllowed:
-            raise
-        except Refused as refused:
-            form.add_error("name" if "There is a reader" in refused.sentence else None, refused.sentence)
-        else:
-            messages.success(request, f"{kept.name} is kept. Messages that it touches are checked again.")
-            return redirect("readers")
-    return render(
+    done = kept(
+        request,
+        form,
+        lambda before: services.keep_reader(request.user, form.save(commit=False), before),
+        field=lambda sentence: "name" if "There is a reader" in sentence else None,
+    )
+    if done is not None:
+        messages.success(request, f"{done.value.name} is kept. Messages that it touches are checked again.")
+        return redirect("readers")
+    return form_page(
         request,
         "workspace/reader.html",
         {
@@ -76,7 +76,6 @@ def reader(request: PersonRequest, reader_id: int | None = None) -> HttpResponse
             "may_configure": may(request.user, "workspace:configure", workspace),
             "messages_of": [row for tell in messages_of for row in tell(found)] if reader_id else [],
         },
-        status=400 if request.method == "POST" else 200,
     )
 
 

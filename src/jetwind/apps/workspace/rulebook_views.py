@@ -9,9 +9,9 @@ from django.http import Http404, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_http_methods
 
-from jetwind.apps.ui.merging import as_shown, what_was_shown
+from jetwind.apps.ui.keeping import form_page, kept
+from jetwind.apps.ui.merging import as_shown
 from jetwind.apps.ui.once import once
-from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.apps.workspace import rulebooks as services
 from jetwind.apps.workspace.access import PersonRequest, asks, may
 from jetwind.apps.workspace.forms import RulebookForm, SigningForm
@@ -39,32 +39,27 @@ def rulebooks(request: PersonRequest) -> HttpResponse:
 def rulebook(request: PersonRequest, book_id: str = "") -> HttpResponse:
     """Write a rulebook, change it, or take it out."""
     workspace = request.workspace
-    kept = _kept(workspace, book_id)
+    book = _kept(workspace, book_id)
     if request.method == "POST" and book_id and request.POST.get("do") == "remove":
         gone = services.remove_rulebook(request.user, workspace, book_id)
         messages.success(request, f"{gone} is removed." if gone else "It was removed before.")
         return redirect("rulebooks")
-    form = RulebookForm(request.POST or None, initial=RulebookForm.initial_of(kept))
-    if request.method == "POST" and form.is_valid():
-        try:
-            book = services.keep_rulebook(request.user, workspace, form.given(), book_id, what_was_shown(request.POST.get("shown", "")))
-        except NotAllowed:
-            raise
-        except Refused as refused:
-            form.add_error(None, refused.sentence)
-            workspace.refresh_from_db()
-            kept = _kept(workspace, book_id)
-        else:
-            messages.success(request, f"{book.name} is kept. Messages that it holds for are checked again.")
-            return redirect("rulebooks")
+    form = RulebookForm(request.POST or None, initial=RulebookForm.initial_of(book))
+    done = kept(request, form, lambda shown: services.keep_rulebook(request.user, workspace, form.given(), book_id, shown))
+    if done is not None:
+        messages.success(request, f"{done.value.name} is kept. Messages that it holds for are checked again.")
+        return redirect("rulebooks")
+    if request.method == "POST":
+        workspace.refresh_from_db()
+        book = _kept(workspace, book_id)
     page = {
         "form": form,
-        "kept": kept,
-        "shown": as_shown(kept),
+        "kept": book,
+        "shown": as_shown(book),
         "may_configure": may(request.user, "workspace:configure", workspace),
         "section": "settings",
     }
-    return render(request, "workspace/rulebook.html", page, status=400 if request.method == "POST" else 200)
+    return form_page(request, "workspace/rulebook.html", page)
 
 
 def _kept(workspace: Workspace, book_id: str) -> dict[str, Any] | None:
@@ -85,21 +80,14 @@ def signing(request: PersonRequest) -> HttpResponse:
     workspace = request.workspace
     now = {name: workspace.signing.get(name, "") for name in services.SIGNING}
     form = SigningForm(request.POST or None, initial=now)
-    if request.method == "POST" and form.is_valid():
-        try:
-            services.say_what_signs(request.user, workspace, form.cleaned_data, what_was_shown(request.POST.get("shown", "")) or now)
-        except NotAllowed:
-            raise
-        except Refused as refused:
-            form.add_error(None, refused.sentence)
-            now = {name: request.workspace.signing.get(name, "") for name in services.SIGNING}
-        else:
-            messages.success(request, "Kept. The name records are asked again, and messages are checked by them.")
-            return redirect("settings")
+    if kept(request, form, lambda shown: services.say_what_signs(request.user, workspace, form.cleaned_data, shown or now)) is not None:
+        messages.success(request, "Kept. The name records are asked again, and messages are checked by them.")
+        return redirect("settings")
+    now = {name: request.workspace.signing.get(name, "") for name in services.SIGNING}
     page = {
         "form": form,
         "shown": as_shown(now),
         "may_configure": may(request.user, "workspace:configure", workspace),
         "section": "settings",
     }
-    return render(request, "workspace/signing.html", page, status=400 if request.method == "POST" else 200)
+    return form_page(request, "workspace/signing.html", page)

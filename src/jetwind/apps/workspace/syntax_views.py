@@ -9,9 +9,9 @@ from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods
 
-from jetwind.apps.ui.merging import as_shown, what_was_shown
+from jetwind.apps.ui.keeping import form_page, kept
+from jetwind.apps.ui.merging import as_shown
 from jetwind.apps.ui.once import once
-from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.apps.workspace import syntaxes as services
 from jetwind.apps.workspace.access import PersonRequest, asks, may
 from jetwind.apps.workspace.forms import SyntaxForm
@@ -50,19 +50,12 @@ def syntax(request: PersonRequest, syntax_id: int | None = None) -> HttpResponse
         services.remove_syntax(request.user, row)
         messages.success(request, f"{row.name} is removed.")
         return redirect("syntaxes")
-    if request.method == "POST" and form.is_valid():
-        try:
-            shown = what_was_shown(request.POST.get("shown", ""))
-            kept = services.keep_syntax(request.user, workspace, form.description(), row, shown)
-        except NotAllowed:
-            raise
-        except Refused as refused:
-            form.add_error(None, refused.sentence)
-            if row is not None:
-                row.refresh_from_db()
-        else:
-            messages.success(request, f"{kept.name} is kept. Messages that are written in it are checked again.")
-            return redirect("syntaxes")
+    done = kept(request, form, lambda shown: services.keep_syntax(request.user, workspace, form.description(), row, shown))
+    if done is not None:
+        messages.success(request, f"{done.value.name} is kept. Messages that are written in it are checked again.")
+        return redirect("syntaxes")
+    if row is not None and request.method == "POST":
+        row.refresh_from_db()
     page = {
         "form": form,
         "row": row,
@@ -70,7 +63,7 @@ def syntax(request: PersonRequest, syntax_id: int | None = None) -> HttpResponse
         "may_configure": may(request.user, "workspace:configure", workspace),
         "section": "settings",
     } | _tried(form.description_of(request.POST if request.method == "POST" else form.initial), request.POST.get("line", ""))
-    return render(request, "workspace/syntax.html", page, status=400 if request.method == "POST" else 200)
+    return form_page(request, "workspace/syntax.html", page)
 
 
 @require_GET

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from django.contrib import messages
 from django.http import HttpResponse
 from django.shortcuts import redirect, render
@@ -9,15 +11,22 @@ from django.views.decorators.http import require_http_methods
 
 from jetwind.apps.audit.services import verified
 from jetwind.apps.jobs.services import latest_by_subject
-from jetwind.apps.ui.merging import as_shown, what_was_shown
+from jetwind.apps.ui.keeping import Entries, form_page, kept
+from jetwind.apps.ui.merging import as_shown
 from jetwind.apps.ui.once import once
-from jetwind.apps.ui.refusal import NotAllowed, Refused
+from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace import domains, services
 from jetwind.apps.workspace.access import PersonRequest, asks, may
 from jetwind.apps.workspace.check_list import check_groups, chosen_settings
 from jetwind.apps.workspace.forms import SettingsForm
 from jetwind.apps.workspace.machine_list import machine_rows, what_none_can
 from jetwind.core.profiles import profiles, usual
+
+
+def _as_it_stands(request: PersonRequest) -> None:
+    """Read the workspace anew where a form was sent: the page shows what holds now beside what was typed."""
+    if request.method == "POST":
+        request.workspace.refresh_from_db()
 
 
 @require_http_methods(["GET", "POST"])
@@ -27,17 +36,10 @@ def settings(request: PersonRequest) -> HttpResponse:
     """The settings of the workspace."""
     workspace = request.workspace
     form = SettingsForm(request.POST or None, initial=SettingsForm.initial_of(workspace))
-    if request.method == "POST" and form.is_valid():
-        try:
-            services.configure(request.user, workspace, **form.cleaned_data, shown=what_was_shown(request.POST.get("shown", "")))
-        except NotAllowed:
-            raise
-        except Refused as refused:
-            form.add_error(None, refused.sentence)
-            workspace.refresh_from_db()
-        else:
-            messages.success(request, "The settings are kept. Messages that they touch are checked again.")
-            return redirect("settings")
+    if kept(request, form, lambda shown: services.configure(request.user, workspace, **form.cleaned_data, shown=shown)) is not None:
+        messages.success(request, "The settings are kept. Messages that they touch are checked again.")
+        return redirect("settings")
+    _as_it_stands(request)
     machines = machine_rows()
     page = {
         "form": form,
@@ -49,7 +51,7 @@ def settings(request: PersonRequest) -> HttpResponse:
         "none_can": what_none_can(machines),
         "section": "settings",
     }
-    return render(request, "workspace/settings.html", page, status=400 if request.method == "POST" else 200)
+    return form_page(request, "workspace/settings.html", page)
 
 
 @require_http_methods(["GET", "POST"])
@@ -87,28 +89,21 @@ def own_domains(request: PersonRequest) -> HttpResponse:
 def checks(request: PersonRequest) -> HttpResponse:
     """Levels and thresholds of every check."""
     workspace = request.workspace
-    wrong = ""
+    entries = Entries()
     posted = request.POST if request.method == "POST" else None
-    if posted is not None:
-        try:
-            services.set_checks(request.user, workspace, chosen_settings(posted), what_was_shown(posted.get("shown", "")))
-        except NotAllowed:
-            raise
-        except Refused as refused:
-            wrong = refused.sentence
-            workspace.refresh_from_db()
-        else:
-            messages.success(request, "The checks are kept. Messages that they touch are checked again.")
-            return redirect("checks")
+    if kept(request, entries, lambda shown: services.set_checks(request.user, workspace, chosen_settings(request.POST), shown)) is not None:
+        messages.success(request, "The checks are kept. Messages that they touch are checked again.")
+        return redirect("checks")
+    _as_it_stands(request)
     page = {
         "groups": check_groups(workspace.check_settings, posted),
-        "wrong": wrong,
+        "wrong": entries.wrong,
         "may_configure": may(request.user, "workspace:configure", workspace),
         "changed": len(workspace.check_settings),
         "shown": as_shown(workspace.check_settings),
         "section": "settings",
     }
-    return render(request, "workspace/checks.html", page, status=400 if wrong else 200)
+    return form_page(request, "workspace/checks.html", page)
 
 
 #: A table of some twenty rows; a larger file is something else.
@@ -121,33 +116,29 @@ _LARGEST_CSV = 100_000
 def audience(request: PersonRequest) -> HttpResponse:
     """Which per cent of the audience reads in which client profile, entered or imported."""
     workspace = request.workspace
-    wrong = ""
-    shown: dict[str, str] = {name: f"{share:g}" for name, share in workspace.audience.items()}
-    if request.method == "POST":
-        is_import = request.POST.get("do") == "import"
-        shown = shown if is_import else {name: request.POST.get(name, "").strip() for name in profiles()}
-        try:
-            shares = _imported(request) if is_import else _entered(shown)
-            before = None if is_import else what_was_shown(request.POST.get("shown", ""))
-            services.set_audience(request.user, workspace, shares, before)
-        except NotAllowed:
-            raise
-        except Refused as refused:
-            wrong = refused.sentence
-            workspace.refresh_from_db()
-        else:
-            messages.success(request, "The audience is kept. Messages that have not been released are rendered in its profiles.")
-            return redirect("audience")
+    entries = Entries()
+    is_import = request.POST.get("do") == "import"
+    typed = {name: request.POST.get(name, "").strip() for name in profiles()} if request.method == "POST" and not is_import else None
+
+    def keep(before: Any) -> None:
+        shares = _imported(request) if typed is None else _entered(typed)
+        services.set_audience(request.user, workspace, shares, None if typed is None else before)
+
+    if kept(request, entries, keep) is not None:
+        messages.success(request, "The audience is kept. Messages that have not been released are rendered in its profiles.")
+        return redirect("audience")
+    _as_it_stands(request)
+    shown = typed if typed is not None else {name: f"{share:g}" for name, share in workspace.audience.items()}
     page = {
         "rows": [(profile, shown.get(name, ""), min(100, float(workspace.audience.get(name, 0)))) for name, profile in profiles().items()],
         "total": sum(workspace.audience.values()),
         "shown": as_shown(workspace.audience),
         "usual": len(usual()),
-        "wrong": wrong,
+        "wrong": entries.wrong,
         "may_configure": may(request.user, "workspace:configure", workspace),
         "section": "settings",
     }
-    return render(request, "workspace/audience.html", page, status=400 if wrong else 200)
+    return form_page(request, "workspace/audience.html", page)
 
 
 def _imported(request: PersonRequest) -> dict[str, float]:

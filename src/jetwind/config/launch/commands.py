@@ -225,7 +225,12 @@ def test(arguments: list[str]) -> int:
         arguments = [argument for argument in arguments if argument != since] + ([] if reached == ["tests"] else ["-n", "2", *reached])
     names_tests = any(not argument.startswith("-") for argument in arguments)
     processes = str(min(os.cpu_count() or 1, 4))
-    runs = [arguments] if names_tests else [["-n", processes, *arguments, *_SIDE_BY_SIDE], ["-n", "2", *arguments, *_WHOLE_RUNS]]
+    spread = ["--dist", "worksteal"]
+    runs = (
+        [arguments]
+        if names_tests
+        else [["-n", processes, *spread, *arguments, *_SIDE_BY_SIDE], ["-n", "2", *spread, *arguments, *_WHOLE_RUNS]]
+    )
     try:
         with _database() as database:
             environment = _environment(database.url)
