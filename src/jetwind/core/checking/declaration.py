@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any, cast
+from typing import Any, TypeVar, cast
 
 from jetwind.core.checking.context import Context
 from jetwind.core.checking.finding import Hit, Level
@@ -23,24 +23,53 @@ Find = Callable[[Message, Context, Any], Iterator[Hit]]
 NAME_LIMIT = 50
 MESSAGE_LIMIT = 110
 
-_declared: dict[str, Check] = {}
+
+class DeclarationError(JetwindError):
+    """Something is declared wrongly; raised at import, so that it is never noticed later."""
 
 
 @dataclass(frozen=True)
-class Check:
+class Declared:
+    """What checks and reasons of spam risk have in common: what each is called, why it matters, how it is mended, and what it fires on."""
+
+    id: str
+    name: str
+    why: str
+    fix: str
+    samples: tuple[CheckSample, ...]
+
+
+_Kind = TypeVar("_Kind", bound=Declared)
+
+
+def register(known: dict[str, _Kind], one: _Kind) -> None:
+    """Add a declaration to those that are known.
+
+    Raises:
+        DeclarationError: the id is taken, the name is too long or a sentence, or the samples are one-sided.
+    """
+    if one.id in known:
+        raise DeclarationError(f"{one.id} is declared twice")
+    if len(one.name) > NAME_LIMIT or one.name.endswith("."):
+        raise DeclarationError(f"{one.id}: a name has at most {NAME_LIMIT} characters and no full stop")
+    if {sample.fires for sample in one.samples} != {True, False}:
+        raise DeclarationError(f"{one.id} needs a sample that fires and one that does not")
+    known[one.id] = one
+
+
+_declared: dict[str, Check] = {}
+
+
+@dataclass(frozen=True, kw_only=True)
+class Check(Declared):
     """Everything there is to know about one check.
 
     ``merged``: it is asked of the copies that sample readers get, too. ``together``: for each cause whose faults are told as one finding,
     the sentence that tells two faults or more; ``{many}`` in it is the number of places.
     """
 
-    id: str
-    name: str
     level: Level
-    why: str
-    fix: str
     basis: str
-    samples: tuple[CheckSample, ...]
     find: Find
     options: type[Options]
     module: str
@@ -51,10 +80,6 @@ class Check:
     def rule(self) -> str:
         """The rule it keeps: the first line of the finding function's docstring."""
         return (self.find.__doc__ or "").strip().splitlines()[0]
-
-
-class DeclarationError(JetwindError):
-    """A check is declared wrongly; raised at import, so that it is never noticed later."""
 
 
 def check(
@@ -80,33 +105,28 @@ def check(
     def declare(find: Callable[..., Iterator[Hit]]) -> Callable[..., Iterator[Hit]]:
         group = id.split(".", 1)[0]
         path = find.__module__.split(".")
-        if id in _declared:
-            raise DeclarationError(f"{id} is declared twice: in {_declared[id].module} and {find.__module__}")
         if group not in path:
             raise DeclarationError(f"{id} is declared in {find.__module__}; its place is core/checks/{group}/")
-        if len(name) > NAME_LIMIT or name.endswith("."):
-            raise DeclarationError(f"{id}: a name has at most {NAME_LIMIT} characters and no full stop")
         if not find.__doc__:
             raise DeclarationError(f"{id}: the docstring's first line states the rule")
-        if {sample.fires for sample in samples} != {True, False}:
-            raise DeclarationError(f"{id} needs a sample that fires and one that does not")
         causes = {"": together} if isinstance(together, str) and together else dict(together or {})
         if any("{many}" not in sentence for sentence in causes.values()):
             raise DeclarationError(f"{id}: a sentence for several faults says how {{many}} places there are")
-        _declared[id] = Check(
+        own = Check(
             id,
             name,
-            level=level,
-            why=why,
-            fix=fix,
-            basis=basis,
+            why,
+            fix,
             samples=tuple(samples),
+            level=level,
+            basis=basis,
             find=cast(Find, find),
             options=options,
             module=find.__module__,
             merged=merged,
             together=causes,
         )
+        register(_declared, own)
         return find
 
     return declare

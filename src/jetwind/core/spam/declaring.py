@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from jetwind.core.checking import CannotTell, Context, DoesNotApply, Place, registry
-from jetwind.core.checking.declaration import DeclarationError
+from jetwind.core.checking.declaration import DeclarationError, Declared, register
 from jetwind.core.checking.samples import CheckSample
 from jetwind.core.checking.settings import check_settings
 from jetwind.core.message import Message
@@ -30,8 +30,8 @@ class Evidence:
 Judge = Callable[[Message, Context], Evidence | None]
 
 
-@dataclass(frozen=True)
-class Reason:
+@dataclass(frozen=True, kw_only=True)
+class Reason(Declared):
     """Everything there is to know about one reason.
 
     ``weight`` is what it adds to the score, in points, by hand. ``by_hand`` says that it stays so: the habit is a modern one, and no labelled mail
@@ -39,13 +39,8 @@ class Reason:
     is: 1 for a word or a switch, 2 for a part of the message, 3 for writing the copy anew.
     """
 
-    id: str
-    name: str
     group: str
     weight: float
-    why: str
-    fix: str
-    samples: tuple[CheckSample, ...]
     judge: Judge
     by_hand: bool = False
     effort: int = 1
@@ -78,15 +73,10 @@ def reason(
     """
 
     def declare(judge: Judge) -> Judge:
-        if id in _declared:
-            raise DeclarationError(f"the reason {id} is declared twice")
         if group not in GROUPS:
             raise DeclarationError(f"{id}: there is no group “{group}”")
-        if {sample.fires for sample in samples} != {True, False}:
-            raise DeclarationError(f"{id} needs a sample that fires and one that does not")
-        _declared[id] = Reason(
-            id, name, group=group, weight=weight, why=why, fix=fix, samples=tuple(samples), judge=judge, by_hand=by_hand, effort=effort
-        )
+        own = Reason(id, name, why, fix, samples=tuple(samples), group=group, weight=weight, judge=judge, by_hand=by_hand, effort=effort)
+        register(_declared, own)
         return judge
 
     return declare

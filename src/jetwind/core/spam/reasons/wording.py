@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from dataclasses import dataclass
 
 from jetwind.core.checking import Context, Place, clear, finds
 from jetwind.core.checking.copy import Copy
@@ -36,151 +37,135 @@ def _phrases(message: Message, key: str, *, most: float = 2.5, each: float = 0.5
     return Evidence(said, place, times=min(1 + each * (len(found) - 1), most))
 
 
-@reason(
-    id="wording-pressure",
-    name="Words of pressure",
-    group="wording",
-    weight=0.5,
-    why="Turns of phrase that leave no time to think are met far more often in unwanted mail.",
-    fix="Say until when the offer holds, and leave the haste out.",
-    effort=2,
-    samples=[_CLEAN, finds(f"{_HEAD}Act now: a risk-free offer.\n", at="Act now")],
+@dataclass(frozen=True, slots=True)
+class _Turns:
+    """A reason that only looks for turns of phrase: those under ``key``. ``looks_for`` names some, ``fires`` is copy with one, and the words of it.
+
+    ``innocent`` is copy that sounds alike and says nothing of the kind; empty where the clean message says it all. The rest as in ``Reason``.
+    """
+
+    key: str
+    name: str
+    weight: float
+    looks_for: str
+    why: str
+    fix: str
+    fires: tuple[str, str]
+    innocent: str = ""
+    effort: int = 2
+    by_hand: bool = False
+    each: float = 0.5
+
+
+_TURNS = (
+    _Turns(
+        "pressure",
+        "Words of pressure",
+        weight=0.5,
+        looks_for="“Act now”, “no obligation”, “100% free” and the like.",
+        why="Turns of phrase that leave no time to think are met far more often in unwanted mail.",
+        fix="Say until when the offer holds, and leave the haste out.",
+        fires=("Act now: a risk-free offer.\n", "Act now"),
+    ),
+    _Turns(
+        "earning",
+        "Talk of earning money",
+        weight=0.9,
+        looks_for="“Make money”, “work from home”, “be your own boss” and the like.",
+        why="Promises of income from nothing are among the commonest of unwanted mail.",
+        fix="Say what the work or the offer is, without the promise.",
+        fires=("Work from home and earn extra money.\n", "Work from home"),
+        innocent="Members earn a free firing with ten bowls.\n",
+    ),
+    _Turns(
+        "loans",
+        "Talk of loans and debts",
+        weight=0.9,
+        looks_for="“Bad credit”, “refinance”, “eliminate your debt” and the like.",
+        why="Swindlers offer cheap credit to people whom they do not know.",
+        fix="Say who lends, and link to the terms.",
+        fires=("Bad credit? No credit check!\n", "Bad credit"),
+        innocent="We give you credit for clay that you bring back.\n",
+    ),
+    _Turns(
+        "health",
+        "Talk of cures and bodies",
+        weight=0.9,
+        looks_for="“Lose weight”, “no prescription” and the like.",
+        why="Most unwanted mail sells cures, weight loss, or goods for adults.",
+        fix="Say what the goods are in sober words.",
+        fires=("Lose weight, with no prescription.\n", "Lose weight"),
+        innocent="The clay loses a tenth of its weight as it dries.\n",
+    ),
+    _Turns(
+        "transfers",
+        "Talk of money that waits somewhere",
+        weight=1.2,
+        looks_for="“Next of kin”, “transfer of funds” and the like.",
+        why="The letter of the stranger with millions is the oldest of all.",
+        fix="Write to customers about their own affairs alone.",
+        fires=("I am the next of kin and need your bank account.\n", "next of kin"),
+        innocent="Please pay by bank transfer.\n",
+        effort=3,
+    ),
+    _Turns(
+        "threats",
+        "Threat to an account",
+        weight=1.2,
+        looks_for="“Your account has been suspended”, “verify your identity” and the like.",
+        why="People who fish for passwords threaten to close an account.",
+        fix="Say what happened, and let the reader go to your site by themselves.",
+        fires=("Your account has been suspended. Verify your identity.\n", "account has been suspended"),
+        innocent="Your account with us has twelve firings left.\n",
+        by_hand=True,
+    ),
+    _Turns(
+        "assurances",
+        "Assurance that it is no spam",
+        weight=0.9,
+        looks_for="“This is not spam”, “in compliance with” and the like.",
+        why="A sender whom the reader asked to write need not say so.",
+        fix="Say why this reader gets it: where and when they signed up.",
+        fires=("This is not spam. Reply with the word REMOVE to be taken off.\n", "This is not spam"),
+        innocent="You get this because you signed up at our open studio.\n\nUnsubscribe: https://kiln.org/u\n",
+        effort=1,
+    ),
+    _Turns(
+        "strangers",
+        "Greeting of a stranger",
+        weight=0.6,
+        looks_for="“Dear friend”, “Dear valued customer” and the like.",
+        why="A sender who does not know the reader says “Dear friend”.",
+        fix="Greet the reader by name, or not at all.",
+        fires=("Dear friend, the kiln is hot.\n", "Dear friend"),
+        innocent='Dear {{ first_name | default: "potter" }}, the kiln is hot.\n',
+        effort=1,
+        each=0.0,
+    ),
 )
-def wording_pressure(message: Message, context: Context) -> Evidence | None:
-    """“Act now”, “no obligation”, “100% free” and the like."""
-    return _phrases(message, "pressure")
 
 
-@reason(
-    id="wording-earning",
-    name="Talk of earning money",
-    group="wording",
-    weight=0.9,
-    why="Promises of income from nothing are among the commonest of unwanted mail.",
-    fix="Say what the work or the offer is, without the promise.",
-    effort=2,
-    samples=[
-        _CLEAN,
-        clear(f"{_HEAD}Members earn a free firing with ten bowls.\n"),
-        finds(f"{_HEAD}Work from home and earn extra money.\n", at="Work from home"),
-    ],
-)
-def wording_earning(message: Message, context: Context) -> Evidence | None:
-    """“Make money”, “work from home”, “be your own boss” and the like."""
-    return _phrases(message, "earning")
+def _declare(turns: _Turns) -> None:
+    def judge(message: Message, context: Context) -> Evidence | None:
+        return _phrases(message, turns.key, each=turns.each)
+
+    judge.__doc__ = turns.looks_for
+    copy, at = turns.fires
+    reason(
+        id=f"wording-{turns.key}",
+        name=turns.name,
+        group="wording",
+        weight=turns.weight,
+        why=turns.why,
+        fix=turns.fix,
+        samples=[_CLEAN, *([clear(f"{_HEAD}{turns.innocent}")] if turns.innocent else []), finds(f"{_HEAD}{copy}", at=at)],
+        by_hand=turns.by_hand,
+        effort=turns.effort,
+    )(judge)
 
 
-@reason(
-    id="wording-loans",
-    name="Talk of loans and debts",
-    group="wording",
-    weight=0.9,
-    why="Cheap credit is offered to strangers by those who mean something else.",
-    fix="Say who lends, and link to the terms.",
-    effort=2,
-    samples=[
-        _CLEAN,
-        clear(f"{_HEAD}We give you credit for clay that you bring back.\n"),
-        finds(f"{_HEAD}Bad credit? No credit check!\n", at="Bad credit"),
-    ],
-)
-def wording_loans(message: Message, context: Context) -> Evidence | None:
-    """“Bad credit”, “refinance”, “eliminate your debt” and the like."""
-    return _phrases(message, "loans")
-
-
-@reason(
-    id="wording-health",
-    name="Talk of cures and bodies",
-    group="wording",
-    weight=0.9,
-    why="Cures, weight and what is for adults fill most of the unwanted mail there is.",
-    fix="Say what the goods are in sober words.",
-    effort=2,
-    samples=[
-        _CLEAN,
-        clear(f"{_HEAD}The clay loses a tenth of its weight as it dries.\n"),
-        finds(f"{_HEAD}Lose weight, with no prescription.\n", at="Lose weight"),
-    ],
-)
-def wording_health(message: Message, context: Context) -> Evidence | None:
-    """“Lose weight”, “no prescription” and the like."""
-    return _phrases(message, "health")
-
-
-@reason(
-    id="wording-transfers",
-    name="Talk of money that waits somewhere",
-    group="wording",
-    weight=1.2,
-    why="The letter of the stranger with millions is the oldest of all.",
-    fix="Write to customers about their own affairs alone.",
-    effort=3,
-    samples=[
-        _CLEAN,
-        clear(f"{_HEAD}Please pay by bank transfer.\n"),
-        finds(f"{_HEAD}I am the next of kin and need your bank account.\n", at="next of kin"),
-    ],
-)
-def wording_transfers(message: Message, context: Context) -> Evidence | None:
-    """“Next of kin”, “transfer of funds” and the like."""
-    return _phrases(message, "transfers")
-
-
-@reason(
-    id="wording-threats",
-    name="Threat to an account",
-    group="wording",
-    weight=1.2,
-    by_hand=True,
-    why="Who fishes for passwords threatens with a closed account.",
-    fix="Say what happened, and let the reader go to your site by themselves.",
-    effort=2,
-    samples=[
-        _CLEAN,
-        clear(f"{_HEAD}Your account with us has twelve firings left.\n"),
-        finds(f"{_HEAD}Your account has been suspended. Verify your identity.\n", at="account has been suspended"),
-    ],
-)
-def wording_threats(message: Message, context: Context) -> Evidence | None:
-    """“Your account has been suspended”, “verify your identity” and the like."""
-    return _phrases(message, "threats")
-
-
-@reason(
-    id="wording-assurances",
-    name="Assurance that it is no spam",
-    group="wording",
-    weight=0.9,
-    why="Nobody who was asked to write has to say so.",
-    fix="Say why this reader gets it: where and when they signed up.",
-    samples=[
-        _CLEAN,
-        clear(f"{_HEAD}You get this because you signed up at our open studio.\n\nUnsubscribe: https://kiln.org/u\n"),
-        finds(f"{_HEAD}This is not spam. Reply with the word REMOVE to be taken off.\n", at="This is not spam"),
-    ],
-)
-def wording_assurances(message: Message, context: Context) -> Evidence | None:
-    """“This is not spam”, “in compliance with” and the like."""
-    return _phrases(message, "assurances")
-
-
-@reason(
-    id="wording-strangers",
-    name="Greeting of a stranger",
-    group="wording",
-    weight=0.6,
-    why="“Dear friend” is said by those who know nobody.",
-    fix="Greet the reader by name, or not at all.",
-    samples=[
-        _CLEAN,
-        clear(f'{_HEAD}Dear {{{{ first_name | default: "potter" }}}}, the kiln is hot.\n'),
-        finds(f"{_HEAD}Dear friend, the kiln is hot.\n", at="Dear friend"),
-    ],
-)
-def wording_strangers(message: Message, context: Context) -> Evidence | None:
-    """“Dear friend”, “Dear valued customer” and the like."""
-    return _phrases(message, "strangers", each=0.0)
+for _turns in _TURNS:
+    _declare(_turns)
 
 
 @reason(
