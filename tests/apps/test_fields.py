@@ -237,7 +237,7 @@ class TestRenders:
         render(revision)
         assert revision.renders.get(profile="desktop-pane").tree
         fresh = Revision.objects.get(pk=revision.pk)
-        assert renders_for_checks(fresh)["renders"].reader == "Bo"
+        assert renders_for_checks(fresh)["renders"].value.reader == "Bo"
 
     def test_a_changed_reader_is_rendered_anew(self, house: Any, fake_browser: FakeBrowser) -> None:
         """And only the copy that it changes; a word of the word list renders nothing."""
@@ -274,7 +274,7 @@ class TestRenders:
         assert fresh.mailing.measured_as == "Nobody" and as_whom(fresh).name == "Nobody"
         assert renders_for_checks(fresh) == {}
         render(fresh)
-        assert renders_for_checks(Revision.objects.get(pk=revision.pk))["renders"].reader == "Nobody"
+        assert renders_for_checks(Revision.objects.get(pk=revision.pk))["renders"].value.reader == "Nobody"
         page = shown(house, revision, "appearance")
         assert "Nobody (measured)" in page and "Measure the longest copy" in page
         assert "Measure the copy of Bo" in shown(house, revision, "appearance", reader="Bo")

@@ -33,6 +33,7 @@ from jetwind.apps.review.answers import check_now
 from jetwind.apps.review.models import FindingRecord
 from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.apps.workspace.models import Workspace
+from jetwind.core.checking import Context
 from jetwind.core.checking.samples import answered
 from jetwind.core.links.answers import Answer, Answers
 from jetwind.engines.browser import FakeBrowser
@@ -435,12 +436,12 @@ class TestStation:
         )
 
     def test_answers_for_a_process_without_a_database(self, quay: Any) -> None:
-        """They are read where they are pickled, and are plain values where they come out."""
+        """They are read before they are handed over, and are plain values where they come out."""
         revision = opened(taken(quay, message(f"{ANSWERS}/fine")))
         kept = answering.answers_for_checks(revision)["answers"]
-        there = pickle.loads(pickle.dumps(kept))
+        there = pickle.loads(pickle.dumps(replace(Context(answers=kept), asked=frozenset()))).answers
         assert type(there) is Answers
-        assert there.links == kept.links
+        assert (there.links, there.key) == (kept.value.links, kept.key)
         assert list(there.links) == [f"{ANSWERS}/fine"]
         assert there.pictures == {}
 

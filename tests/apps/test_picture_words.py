@@ -150,7 +150,7 @@ def test_a_person_before_a_program(house: Any, reads: FakeReader) -> None:
     assert is_outdated(fresh(other))
     checked(one.mailing)
     assert outcome(one)[0] == "clear"
-    words = words_for_checks(fresh(one))["picture_words"]
+    words = words_for_checks(fresh(one))["picture_words"].value
     assert words.by_picture[digest(POT)].text == ""
     # The process of the checks is handed the words themselves.
     handed = pickle.loads(pickle.dumps(words))

@@ -189,7 +189,7 @@ class TestRendering:
         assert not revision.renders.filter(state="waiting").exists()
         assert Work.objects.filter(kind=services.RENDERS).count() == 2
         fresh = Revision.objects.select_related("mailing__workspace").get(pk=revision.pk)
-        told = renders_for_checks(fresh)["renders"]
+        told = renders_for_checks(fresh)["renders"].value
         assert list(told.renders) == (["phone-upright", unusual] if what == "other profiles" else list(usual()))
 
     def test_a_page_that_fails_does_not_take_the_others(self, house: Any, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -764,7 +764,7 @@ class TestAudience:
         render(revision)
         assert {shot.profile for shot in revision.renders.filter(state="done")} >= {"phone-upright", "word-processor"}
         assert "62.5 % read" in client.get(f"/mailings/{revision.mailing_id}/r1/appearance/").content.decode()
-        renders = renders_for_checks(type(revision).objects.get(pk=revision.pk))["renders"]
+        renders = renders_for_checks(type(revision).objects.get(pk=revision.pk))["renders"].value
         assert renders.share(["phone-upright", "word-processor"]) == 82.5
         # The process that works the checks out holds no Django: it is handed what was read.
         with Helper(renders, CHECKING, "server") as helper:

@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+import pickle
+from dataclasses import replace
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from playwright.sync_api import Browser
 
 from jetwind.core.checking import Brief, Context, Kind, RequiredItem, UnusableBrief, check_settings, registry, rulebooks, run, run_check
-from jetwind.core.checking.context import WatchedContext
+from jetwind.core.checking.circumstance import Later
 from jetwind.core.checks.envelope.emoji import emoji
 from jetwind.core.checks.envelope.sender import address_fault
 from jetwind.core.checks.wording.brief import normal, pattern, places_of
 from jetwind.core.facts import table
+from jetwind.core.images.words import PictureWords
 from jetwind.core.links.addresses import organisational_domain
 from jetwind.core.message import Envelope, Message, read_bytes, with_envelope
 from jetwind.core.profiles.inbox import ROWS, draw, fit, text_width
@@ -182,10 +186,20 @@ class TestWatching:
 
     def test_reads_are_noted(self) -> None:
         """Each circumstance by its name, once."""
-        watched = WatchedContext(Context(kind=Kind.NEWSLETTER))
-        seen = watched.as_context()
-        assert (seen.kind, seen.kind.is_bulk, seen.brief) == (Kind.NEWSLETTER, True, Brief())
+        watched = Context(kind=Kind.NEWSLETTER).watched()
+        assert (watched.kind, watched.kind.is_bulk, watched.brief) == (Kind.NEWSLETTER, True, Brief())
         assert watched.used == {"kind", "brief"}
+
+    def test_what_is_read_later(self) -> None:
+        """Its key is told without reading; it is read once, and noted as any other; a copy to be handed over holds the value."""
+        read: list[str] = []
+        words = Later("k", lambda: read.append("words") or PictureWords())
+        context = Context(picture_words=words)
+        assert (context.key_of("picture_words"), context.key_of("renders"), read) == ("k", None, [])
+        watched = context.watched()
+        assert watched.picture_words == PictureWords() and context.picture_words is watched.picture_words
+        assert (read, watched.used) == (["words"], {"picture_words"})
+        assert pickle.loads(pickle.dumps(replace(context, asked=frozenset()))).picture_words == PictureWords()
 
     def test_answers_say_what_they_used(self) -> None:
         """Every check of a real run; the weekday check looks at the planned time, the doctype check at nothing."""

@@ -8,8 +8,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from contextlib import closing
 from dataclasses import dataclass, replace
 from datetime import datetime
-from functools import cached_property
-from typing import Any, Literal
+from typing import Any
 
 from django.conf import settings
 from django.db import transaction
@@ -27,6 +26,7 @@ from jetwind.apps.links.models import Kind, LinkAnswer, Opened, When, Wire
 from jetwind.apps.review.answers import ask_for_checks, storable
 from jetwind.apps.review.questions import readers_of
 from jetwind.apps.workspace.models import Workspace
+from jetwind.core.checking.circumstance import Later
 from jetwind.core.images.elsewhere import with_fetched
 from jetwind.core.links.answers import Answer, Answers
 from jetwind.core.links.collection import Role
@@ -210,40 +210,16 @@ def _answers(opened: Opened) -> Answers:
     return Answers(*({value.address: value for of, value in values if of == kind} for kind in (Kind.LINK, Kind.PICTURE)))
 
 
-class KeptAnswers:
-    """Answers as they lie in the database: their key is known at once, they are read when a check looks at them.
-
-    The process that works the checks out has no database: it is handed the answers.
-    """
-
-    def __init__(self, revision_id: int, key: str) -> None:
-        self.key = key
-        self._revision_id = revision_id
-
-    def __reduce__(self) -> tuple[Any, ...]:
-        return Answers, (self.links, self.pictures)
-
-    @cached_property
-    def links(self) -> dict[str, Answer]:
-        """The answers of links, by address."""
-        return self._read("links")
-
-    @cached_property
-    def pictures(self) -> dict[str, Answer]:
-        """The answers of pictures, by address."""
-        return self._read("pictures")
-
-    def _read(self, name: Literal["links", "pictures"]) -> dict[str, Answer]:
-        opened = Opened.objects.filter(revision_id=self._revision_id).first()
-        values = [row.value for row in LinkAnswer.objects.filter(pk__in=getattr(opened, name))] if opened is not None else []
-        return {value.address: value for value in values}
+def _kept_answers(revision_id: int) -> Answers:
+    opened = Opened.objects.filter(revision_id=revision_id).first()
+    return _answers(opened) if opened is not None else Answers()
 
 
 def answers_for_checks(revision: Revision) -> dict[str, Any]:
     """What the checks know of where a revision leads."""
     key = (OPENED.of(revision) or {}).get("key")
     known: dict[str, Any] = {"seen_by_hand": frozenset(one["address"] for one in SEEN.of(revision))}
-    return known | ({"answers": KeptAnswers(revision.pk, key)} if key else {})
+    return known | ({"answers": Later(key, lambda: _kept_answers(revision.pk))} if key else {})
 
 
 def with_pictures_kept(revision: Revision, message: Message) -> Message:

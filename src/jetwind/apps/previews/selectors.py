@@ -5,9 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 from collections import Counter
-from copy import copy
 from dataclasses import dataclass
-from functools import cached_property
 from typing import Any
 
 from jetwind.apps.intake.models import Revision
@@ -17,6 +15,7 @@ from jetwind.apps.previews.known import LOSS_TRIED, OWN_RENDERS
 from jetwind.apps.previews.models import LossTrial, Mark, Render
 from jetwind.apps.previews.modes import OWN
 from jetwind.apps.workspace.selectors import chosen_profiles
+from jetwind.core.checking.circumstance import Later
 from jetwind.core.markup.anchor import Anchor, find
 from jetwind.core.profiles import profiles
 from jetwind.core.renders import Render as Rendered
@@ -25,27 +24,6 @@ from jetwind.core.renders.enlarged import Loss
 from jetwind.core.renders.measured import Measured
 from jetwind.core.renders.showing import Shown
 from jetwind.core.source import SourceText, Span
-
-
-class KeptRenders:
-    """Renders as they lie in the database: their key is known at once, what was measured is read when a check looks at it.
-
-    The process that works the checks out has no database: it is handed what was measured.
-    """
-
-    def __init__(self, revision: Revision, key: str) -> None:
-        self.key = key
-        self._revision = revision
-
-    def __getattr__(self, name: str) -> Any:
-        return getattr(self._read, name)
-
-    def __reduce__(self) -> tuple[Any, ...]:
-        return copy, (self._read,)
-
-    @cached_property
-    def _read(self) -> Renders:
-        return _renders(self._revision)
 
 
 def renders_for_checks(revision: Revision) -> dict[str, Any]:
@@ -57,7 +35,7 @@ def renders_for_checks(revision: Revision) -> dict[str, Any]:
     if tried is None or tried["profiles"] != chosen or any(name not in own or own[name][1] == Render.State.WAITING for name in chosen):
         return {}
     answer = hashlib.sha256(json.dumps([tried["key"], sorted(own.items()), sorted(workspace.audience.items())]).encode()).hexdigest()
-    return {"renders": KeptRenders(revision, answer)}
+    return {"renders": Later(answer, lambda: _renders(revision))}
 
 
 def _renders(revision: Revision) -> Renders:

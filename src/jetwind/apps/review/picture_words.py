@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import time
 from collections.abc import Iterable, Mapping
-from copy import copy
-from functools import cached_property
 from typing import Any
 
 from django.conf import settings
@@ -28,6 +26,7 @@ from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
 from jetwind.apps.workspace.desk import Held
 from jetwind.apps.workspace.models import Workspace
+from jetwind.core.checking.circumstance import Later
 from jetwind.core.images.collecting import pictures_of
 from jetwind.core.images.words import MOST_CHARACTERS, PictureReader, PictureWords, Words, key_of, may_hold_words
 from jetwind.engines.bounded import Budget, PastBudget
@@ -39,32 +38,6 @@ READING = "reading"
 def reader() -> PictureReader | None:
     """The program that reads pictures here; None where none is installed."""
     return installed(settings.HELPERS_START)
-
-
-class KeptWords:
-    """Words as they lie in the database: their key is known at once, they are read when a check looks at them.
-
-    The process that works the checks out has no database: it is handed the words.
-    """
-
-    def __init__(self, revision: Revision, key: str) -> None:
-        self._revision = revision
-        #: Which program reads is a fact of a machine, which ``questions`` keeps beside the key.
-        self.key = key
-
-    @cached_property
-    def reader(self) -> str:
-        """The program that reads pictures where the checks run."""
-        return machines.own_facts().reading
-
-    def __reduce__(self) -> tuple[Any, ...]:
-        return copy, (PictureWords(self.by_picture, self.reader),)
-
-    @cached_property
-    def by_picture(self) -> dict[str, Words]:
-        """The words, by picture."""
-        found = PicturesRead.objects.filter(revision=self._revision).first()
-        return words_of(self._revision.mailing.workspace, found.pictures) if found is not None else {}
 
 
 def name_of_reader(revision: Revision) -> str:
@@ -83,9 +56,16 @@ def rows_of(workspace: Workspace, pictures: Iterable[str]) -> dict[str, Row]:
     return {row.picture: row for row in rows}
 
 
+def _words_of_pictures(revision: Revision) -> PictureWords:
+    found = PicturesRead.objects.filter(revision=revision).first()
+    words = words_of(revision.mailing.workspace, found.pictures) if found is not None else {}
+    # Which program reads is a fact of a machine, which ``questions`` keeps beside the key.
+    return PictureWords(words, machines.own_facts().reading)
+
+
 def words_for_checks(revision: Revision) -> dict[str, Any]:
     """What the checks know of the words in a revision's pictures."""
-    return {"picture_words": KeptWords(revision, PICTURES_READ.of(revision) or "")}
+    return {"picture_words": Later(PICTURES_READ.of(revision) or "", lambda: _words_of_pictures(revision))}
 
 
 def ask_for_reading(revision: Revision) -> Work | None:

@@ -124,10 +124,10 @@ _AS_PLAIN: dict[str, Callable[[Context], Any]] = {
     "house": lambda context: [book.key for book in context.house],
     "brief": lambda context: context.brief.as_dict(),
     # What lies in the database is told by its key, without being read.
-    "renders": lambda context: context.renders.key if context.renders else None,
-    "answers": lambda context: context.answers.key if context.answers else None,
-    "picture_words": lambda context: context.picture_words.key if context.picture_words else None,
-    "papers": lambda context: context.papers.key if context.papers else None,
+    "renders": lambda context: context.key_of("renders"),
+    "answers": lambda context: context.key_of("answers"),
+    "picture_words": lambda context: context.key_of("picture_words"),
+    "papers": lambda context: context.key_of("papers"),
 }
 
 

@@ -7,9 +7,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from enum import StrEnum
-from typing import TYPE_CHECKING, Any, cast
+from typing import TYPE_CHECKING, Any
 
 from jetwind.core.checking.brief import Brief
+from jetwind.core.checking.circumstance import Circumstance
 from jetwind.core.checking.rulebooks import Rulebook
 from jetwind.core.facts.spelling import Dictionaries
 from jetwind.core.message import Message, Sample
@@ -34,41 +35,14 @@ class Kind(StrEnum):
         return self is not Kind.TRANSACTIONAL
 
 
-@dataclass(frozen=True, slots=True)
-class Context:
-    """The circumstances of a review. ``known_fields`` is None where no field list was given.
+class _AsShipped(dict[str, Mapping[str, Any]]):
+    """The settings of checks that nobody set. It is never changed, and data classes take as a default what can be hashed."""
 
-    ``local_time`` says that each reader gets the message at the planned hour of their own zone. ``taken_titles`` are the working
-    titles of other messages. ``previous`` is the message this one was copied from. ``word_list`` holds the house's own words.
-    ``dictionaries`` tell how words are spelt. ``rulebooks`` are the ids of those that apply; with none, all that ship.
-    ``house`` are the rulebooks that the house wrote and that hold for this message. ``renders`` are there where the message has been rendered,
-    ``answers`` where its links were opened or its pictures fetched. ``seen_by_hand`` are addresses that a person opened and found in order.
-    ``asked`` are the checks that are asked along with the one that looks: a cause that several of them see is told by the first alone.
-    ``picture_words`` are there where the words in its pictures were read or entered, ``papers`` where name records were asked of the sender.
-    """
+    __hash__ = object.__hash__  # type: ignore[assignment]
 
-    kind: Kind = Kind.PROMOTIONAL
-    planned: datetime | None = None
-    now: datetime | None = None
-    local_time: bool = False
-    working_title: str = ""
-    taken_titles: frozenset[str] = frozenset()
-    previous: Message | None = None
-    brief: Brief = dataclasses.field(default_factory=Brief)
-    word_list: frozenset[str] = frozenset()
-    dictionaries: Dictionaries | None = None
-    readers: tuple[Sample, ...] = ()
-    known_fields: frozenset[str] | None = None
-    practice_domains: frozenset[str] = frozenset()
-    rulebooks: frozenset[str] = frozenset()
-    house: tuple[Rulebook, ...] = ()
-    renders: Renders | None = None
-    answers: Answers | None = None
-    seen_by_hand: frozenset[str] = frozenset()
-    picture_words: PictureWords | None = None
-    papers: Papers | None = None
-    asked: frozenset[str] = frozenset()
-    settings: Mapping[str, Mapping[str, Any]] = dataclasses.field(default_factory=dict)
+
+#: Before a language's code: the circumstance which dictionary of that language is at hand.
+WORDS_OF = "dictionaries:"
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,24 +67,55 @@ class _WatchedDictionaries:
         return self.watched.has(name, word)
 
 
-#: Before a language's code: the circumstance which dictionary of that language is at hand.
-WORDS_OF = "dictionaries:"
+@dataclass(frozen=True)
+class Context:
+    """The circumstances of a review. ``known_fields`` is None where no field list was given.
+
+    ``local_time`` says that each reader gets the message at the planned hour of their own zone. ``taken_titles`` are the working
+    titles of other messages. ``previous`` is the message this one was copied from. ``word_list`` holds the house's own words.
+    ``dictionaries`` tell how words are spelt. ``rulebooks`` are the ids of those that apply; with none, all that ship.
+    ``house`` are the rulebooks that the house wrote and that hold for this message. ``renders`` are there where the message has been rendered,
+    ``answers`` where its links were opened or its pictures fetched. ``seen_by_hand`` are addresses that a person opened and found in order.
+    ``asked`` are the checks that are asked along with the one that looks: a cause that several of them see is told by the first alone.
+    ``picture_words`` are there where the words in its pictures were read or entered, ``papers`` where name records were asked of the sender.
+    """
+
+    kind: Circumstance[Kind] = Circumstance(Kind.PROMOTIONAL)
+    planned: Circumstance[datetime | None] = Circumstance(None)
+    now: Circumstance[datetime | None] = Circumstance(None)
+    local_time: Circumstance[bool] = Circumstance(False)
+    working_title: Circumstance[str] = Circumstance("")
+    taken_titles: Circumstance[frozenset[str]] = Circumstance(frozenset())
+    previous: Circumstance[Message | None] = Circumstance(None)
+    brief: Circumstance[Brief] = Circumstance(Brief())
+    word_list: Circumstance[frozenset[str]] = Circumstance(frozenset())
+    dictionaries: Circumstance[Dictionaries | None] = Circumstance(None, watched=_WatchedDictionaries)
+    readers: Circumstance[tuple[Sample, ...]] = Circumstance(())
+    known_fields: Circumstance[frozenset[str] | None] = Circumstance(None)
+    practice_domains: Circumstance[frozenset[str]] = Circumstance(frozenset())
+    rulebooks: Circumstance[frozenset[str]] = Circumstance(frozenset())
+    house: Circumstance[tuple[Rulebook, ...]] = Circumstance(())
+    renders: Circumstance[Renders | None] = Circumstance(None)
+    answers: Circumstance[Answers | None] = Circumstance(None)
+    seen_by_hand: Circumstance[frozenset[str]] = Circumstance(frozenset())
+    picture_words: Circumstance[PictureWords | None] = Circumstance(None)
+    papers: Circumstance[Papers | None] = Circumstance(None)
+    asked: Circumstance[frozenset[str]] = Circumstance(frozenset())
+    settings: Circumstance[Mapping[str, Mapping[str, Any]]] = Circumstance(_AsShipped())
+
+    def watched(self) -> WatchedContext:
+        """The same circumstances, which note in ``used`` at which of them somebody looks."""
+        made = object.__new__(WatchedContext)
+        made.__dict__.update(self.__dict__, used=set())
+        return made
+
+    def key_of(self, name: str) -> str | None:
+        """The key of a circumstance that has one, without reading it; None where there is no such thing."""
+        given = self.__dict__[name]
+        return given.key if given is not None else None
 
 
-class WatchedContext:
-    """A context that notes which circumstances a check looks at, so that its answer is kept while those stay."""
+class WatchedContext(Context):
+    """A context that notes which circumstances a check looks at, so that the check's answer is kept while those stay."""
 
-    def __init__(self, context: Context) -> None:
-        self.__dict__["used"] = set()
-        self.__dict__["watched"] = context
-
-    def __getattr__(self, name: str) -> Any:
-        value = getattr(self.__dict__["watched"], name)
-        if name == "dictionaries" and value is not None:
-            return _WatchedDictionaries(value, self.__dict__["used"])
-        self.__dict__["used"].add(name)
-        return value
-
-    def as_context(self) -> Context:
-        """Itself, in the place of the context."""
-        return cast(Context, self)
+    used: set[str]

@@ -7,7 +7,7 @@ from collections.abc import Collection, Iterator
 from dataclasses import replace
 from itertools import islice
 
-from jetwind.core.checking.context import Context, WatchedContext
+from jetwind.core.checking.context import Context
 from jetwind.core.checking.copies import ReadersCopy, readers_copies, told_of_copies
 from jetwind.core.checking.declaration import Check, Options
 from jetwind.core.checking.field_texts import uses
@@ -47,8 +47,8 @@ def run_check(declared: Check, message: Message, context: Context) -> CheckResul
     if exempt(declared.id, context.rulebooks, context.house):
         return CheckResult(declared.id, Outcome.DOES_NOT_APPLY, reason="no chosen rulebook asks for it", used=looked_at)
     changed = Level(level) if level != declared.level else None
-    watched = WatchedContext(context)
-    answer = _answer(declared, message, watched.as_context(), options, changed)
+    watched = context.watched()
+    answer = _answer(declared, message, watched, options, changed)
     return replace(answer, used=looked_at | watched.used)
 
 

@@ -38,8 +38,6 @@ class Renders:
     untold: str = ""
     reader: str = ""
     enlarged: tuple[Loss, ...] | None = None
-    #: Equal keys mean equal renders; empty where nobody keeps them.
-    key: str = ""
 
     def where(self, **wanted: object) -> list[Render]:
         """Renders whose profile has these values."""

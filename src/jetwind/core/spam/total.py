@@ -12,7 +12,6 @@ from typing import Any, Literal
 import jetwind.core.spam.reasons
 import jetwind.core.spam.words  # noqa: F401  both declare them
 from jetwind.core.checking import CannotTell, Context, Place
-from jetwind.core.checking.context import WatchedContext
 from jetwind.core.checking.copies import readers_copies
 from jetwind.core.facts import table
 from jetwind.core.message import Header, Message, Shared
@@ -200,12 +199,12 @@ def with_subject(message: Message, subject: str) -> Message:
 
 
 def _judged(message: Message, context: Context) -> tuple[SpamSum, frozenset[str]]:
-    watched = WatchedContext(context)
+    watched = context.watched()
     found: list[SpamReason] = []
     unknown: list[tuple[str, str]] = []
     for one in declared().values():
         try:
-            evidence = one.judge(message, watched.as_context())
+            evidence = one.judge(message, watched)
         except CannotTell as why:
             unknown.append((one.name, str(why)))
             continue
