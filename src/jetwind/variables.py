@@ -50,7 +50,7 @@ VARIABLES = (
     Variable(
         "JETWIND_PROXIES",
         "`0`",
-        "How many proxies of one's own stand before the web server: so many entries of X-Forwarded-For are believed.",
+        "The number of trusted proxies in front of the web server. The server believes that many entries of X-Forwarded-For.",
     ),
     Variable(
         "JETWIND_SECRET_KEY",

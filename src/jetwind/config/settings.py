@@ -31,7 +31,7 @@ SECRET_KEY = _secret_key()
 DEBUG = os.environ.get("JETWIND_DEBUG") == "1"
 #: Served over https behind a proxy; the launcher serves plain http on loopback.
 HTTPS = os.environ.get("JETWIND_HTTPS") == "1"
-#: How many proxies of one's own stand before the web server: so many entries at the end of X-Forwarded-For are believed.
+#: The number of trusted proxies in front of the web server. The server believes that many entries at the end of X-Forwarded-For.
 PROXIES = int(os.environ.get("JETWIND_PROXIES", "0"))
 ALLOWED_HOSTS = os.environ.get("JETWIND_HOSTS", "127.0.0.1,localhost,[::1]").split(",")
 
@@ -157,7 +157,7 @@ STORAGES = {
 }
 WHITENOISE_KEEP_ONLY_HASHED_FILES = True
 
-#: Room for a 30 MB message and its form; what is larger is refused with a sentence, not a broken connection.
+#: Room for a message of 30 MB and its form. The server refuses a larger request with a sentence and keeps the connection.
 DATA_UPLOAD_MAX_MEMORY_SIZE = 32 * 1024 * 1024
 FILE_UPLOAD_MAX_MEMORY_SIZE = 4 * 1024 * 1024
 

@@ -167,7 +167,7 @@ def release(user: User, revision: Revision) -> Release:
 
 
 def clearance(walk: Walk, user: User, released_at: str) -> dict[str, Any]:
-    """The clearance record: what was approved, by whom, over which bytes."""
+    """The clearance record: the approved revision, the people who signed, and the digest of the bytes."""
     revision = walk.revision
     mailing = revision.mailing
     message = message_of(revision)

@@ -43,7 +43,7 @@ def fetch(digest: str) -> bytes:
 
     Raises:
         BlobMissing: nothing is stored under it.
-        BlobBroken: what is stored under it are other octets.
+        BlobBroken: the file under this digest holds other octets.
     """
     try:
         with storages["blobs"].open(_name(digest)) as file:

@@ -26,7 +26,7 @@ from jetwind.engines.machine import Needs
 Thing = TypeVar("Thing")
 
 OUR_FAULT = "Jetwind failed at it; the worker's log says how"
-#: How often work is taken up again by itself; what is interrupted more often waits for a person.
+#: How often a worker takes interrupted work up again; after that the work waits for a person.
 MOST_INTERRUPTIONS = 5
 
 
@@ -124,7 +124,7 @@ def report(work_id: int, *, done: int, total: int, doing: str) -> None:
 
 
 def _open(work_id: int) -> QuerySet[Work]:
-    """A piece of work as long as it goes on: what is over stays as it ended."""
+    """A piece of work while it goes on; ended work keeps the state in which it ended."""
     return Work.objects.filter(pk=work_id, state__in=OPEN)
 
 
@@ -157,7 +157,7 @@ def carried_out(work_id: int) -> Iterator[None]:
     except Failed as failure:
         _open(work_id).update(state=Work.State.FAILED, problem=str(failure))
     except (OperationalError, InterfaceError, InternalError):
-        # The last is what a session gets that was paused in the middle of a transaction, and ended for it.
+        # The database answers the last of these to a session that was paused in the middle of a transaction and was ended for that.
         raise
     except Exception:
         if _stopping.is_set():

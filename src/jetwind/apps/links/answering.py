@@ -128,7 +128,7 @@ def keep(workspace: Workspace, kind: str, answer: Answer, body: bytes = b"") -> 
 def open_now(
     revision: Revision, asked: ToOpen, work_id: int, since: datetime | None = None, only: Sequence[str] = ()
 ) -> dict[str, LinkAnswer]:
-    """Open what may be opened of a revision. Safe to run twice, and after a worker was killed: what was answered is not asked again.
+    """Open what may be opened of a revision. Safe to run twice, and after a worker was killed: an address with an answer is not asked again.
 
     Raises:
         Cancelled, GivenBack: somebody asked for it to stop; the worker is being stopped.
@@ -156,7 +156,7 @@ def open_now(
 
 
 def land_now(revision: Revision, roles: Mapping[str, Role], work_id: int, rows: dict[str, LinkAnswer]) -> None:
-    """Open the pages that readers are sent to in a browser. Safe to run twice: what was opened is not opened again.
+    """Open the pages that readers are sent to in a browser. Safe to run twice: a page that was opened is not opened again.
 
     Raises:
         Cancelled, GivenBack: somebody asked for it to stop; the worker is being stopped.

@@ -1,4 +1,4 @@
-"""Carrying out renders: each waiting profile of each copy, and what is found out from them."""
+"""Carrying out renders: each waiting profile of each copy, and the losses and departures that follow from the renders."""
 
 from __future__ import annotations
 

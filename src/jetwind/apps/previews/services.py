@@ -50,7 +50,7 @@ def the_browser() -> Captures:
 def ask_for_renders(
     revision: Revision, user: User | None = None, *, mode: str = OWN, only: Sequence[str] = (), whom: AsWhom | None = None
 ) -> Work:
-    """Have a revision rendered in the background, in all chosen profiles or in ``only``; what is rendered already stays.
+    """Have a revision rendered in the background, in all chosen profiles or in ``only``. Finished renders stay.
 
     ``whom`` says as which reader gets it; left out, as the one whose copy is longest.
     """

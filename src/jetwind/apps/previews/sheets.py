@@ -115,7 +115,7 @@ def _caption(shot: Shot) -> list[str]:
 
 
 def _arranged(shots: Sequence[Shot], sheet: _Sheet, scale: float) -> list[_Placed]:
-    """Rows from the left, in order, on as many pages as it takes; what is taller than a page alone is brought down to it."""
+    """Rows from the left, in order, on as many pages as it takes. A render that is taller than a page is scaled down to the page."""
     found: list[_Placed] = []
     page, x, y, tallest = 0, sheet.left, sheet.top, 0.0
     for profile, _, render, _ in shots:

@@ -173,7 +173,7 @@ def _keep(revision: Revision, question: Question, answer: Review, last: CheckRun
             return run
         kept = [found for found in last.findings.all() if found.check_id in holding] if last is not None else []
         if not is_new:
-            # The same question, asked once more with a longer limit: what is known now stands in the place of what ran out.
+            # The same question was asked once more with a longer limit; the new answers replace those that ran out.
             run.findings.all().delete()
             for name, value in {**given, "created_at": timezone.now()}.items():
                 setattr(run, name, value)
@@ -247,7 +247,7 @@ def _as_record(run: CheckRun, finding: Finding) -> FindingRecord:
 
 
 def stored_review(run: CheckRun) -> Review:
-    """A run as the reports take it: what was answered then, in the very words of then."""
+    """A run as the reports take it: the stored answers in their stored words."""
     message = message_of(run.revision)
     findings: dict[str, list[Finding]] = {}
     for found in run.findings.all():

@@ -1,4 +1,4 @@
-"""What the checks said of a revision, what was excused, and where somebody looked."""
+"""The answers of the checks on a revision, the excuses, and the stations that somebody looked at."""
 
 from __future__ import annotations
 
@@ -211,7 +211,7 @@ class PicturesRead(models.Model):
 class SenderPapers(models.Model):
     """What name records said of a revision's sender when they were asked; ``papers`` is what ``Papers.as_json`` gives.
 
-    ``asked_for`` is what the house said then of what signs and sends, and of whom it was asked.
+    ``asked_for`` holds the domain, selector and servers that the workspace named then, and the resolver that was asked.
     """
 
     revision = models.OneToOneField(Revision, on_delete=models.CASCADE, related_name="sender_papers")

@@ -51,7 +51,7 @@ def words_of(workspace: Workspace, pictures: Iterable[str]) -> dict[str, Words]:
 
 
 def rows_of(workspace: Workspace, pictures: Iterable[str]) -> dict[str, Row]:
-    """What was read and what was entered, by the digests of pictures."""
+    """The words that a program read and those that a person entered, by the digests of pictures."""
     rows = Row.objects.filter(workspace=workspace, picture__in=list(pictures)).select_related("by")
     return {row.picture: row for row in rows}
 
@@ -150,7 +150,7 @@ def stand(revision: Revision) -> None:
 
 
 def enter(user: User, revision: Revision, picture: str, words: str, before: str) -> None:
-    """Say what stands in a picture; ``before`` is what the person saw it to be said of it. Empty words say that it holds none.
+    """Enter the words of a picture; ``before`` are the words that the page showed. Empty words say that the picture holds none.
 
     Raises:
         NotAllowed, Refused: not permitted; released; the message shows no such picture; too long; somebody else changed it meanwhile.

@@ -88,7 +88,7 @@ def bring_up_to_date(revision: Revision) -> None:
         loads = next((tries for ask in marks if (tries := ask(revision)) is not None), None)
         found = papers_of(message_of(revision), practice(Dns(), _PRACTICE), signing_of(revision), loads)
     except Exception:
-        # The libraries that evaluate read what strangers wrote; whatever they stumble over, the other checks are answered.
+        # These libraries read records that strangers wrote. A record that breaks a library leaves the other checks answered.
         logger.exception("sender's papers could not be read", extra={"action": "papers.failed", "revision": revision.pk})
         SenderPapers.objects.filter(revision=revision).delete()
         return
@@ -102,7 +102,7 @@ def bring_up_to_date(revision: Revision) -> None:
 
 
 def _unchanged(before: dict[str, Any], after: dict[str, Any]) -> bool:
-    """Whether two askings say the same, whatever time they took."""
+    """Whether two look-ups gave the same answer; the time that each took does not count."""
     return bool(_without_times(before) == _without_times(after))
 
 

@@ -25,7 +25,7 @@ class Overtaken(JetwindError):
 
 
 def merged_value(key: str, before: Value, mine: Value, now: Value) -> Value:
-    """What holds after mine: ``before`` is what my page showed, ``now`` is what somebody may have set meanwhile.
+    """The value that holds after my change: ``before`` is the value that my page showed, ``now`` the one that somebody may have set meanwhile.
 
     Raises:
         Overtaken: all three differ.

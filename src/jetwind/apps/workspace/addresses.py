@@ -58,7 +58,7 @@ def as_markdown() -> str:
         "# Who may do what, at every address",
         "",
         "Made from the views by `./jetwind manage addresses`; do not edit. `look` is opening a page, `send` is sending a form. Addresses of",
-        "another workspace's things answer 404, whatever one's roles. The tests walk this table.",
+        "another workspace's things answer 404 to every role. The tests walk this table.",
         "",
         f"| address | | {' | '.join(role.value for role in Role)} |",
         f"| --- | --- | {' | '.join('---' for _ in Role)} |",

@@ -71,7 +71,7 @@ def carry_out(given: Given, asked: Asked) -> Answered:
     """Call the view that a request is for, as the person who sent it.
 
     Raises:
-        Exception: whatever the view raises; what only this process could hold is told by its name and text.
+        Exception: the exception of the view; one that cannot leave this process is told by its name and text.
     """
     _begin(given)
     from django.db import close_old_connections

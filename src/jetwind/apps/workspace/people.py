@@ -288,7 +288,7 @@ def reactivate(user: User, membership: Membership) -> None:
 
 
 def _locked(user: User, workspace: Workspace) -> Workspace:
-    """The workspace, locked until the transaction ends: the next person who asks sees what was decided, and who is no owner any more."""
+    """The workspace, locked until the transaction ends: the next person sees the decision, and whether they still own the workspace."""
     locked = Workspace.objects.select_for_update(no_key=True).get(pk=workspace.pk)
     permit(user, "people:manage", locked)
     return locked

@@ -128,7 +128,7 @@ def invite(request: PersonRequest) -> HttpResponse:
 @asks()
 @once
 def invitations(request: PersonRequest) -> HttpResponse:
-    """The invitations of the address that is known to be one's own; one is taken by a press."""
+    """The invitations to the person's proven address; a press accepts one."""
     found = services.invitations_for(request.user)
     if request.method == "POST":
         wanted = whole_number(request.POST, "invitation")
@@ -180,7 +180,7 @@ def change(request: PersonRequest, membership_id: int) -> HttpResponse:
 @require_POST
 @asks()
 def switch(request: PersonRequest) -> HttpResponse:
-    """Work in another of one's workspaces."""
+    """Switch to another workspace of the person."""
     chosen = whole_number(request.POST, "workspace")
     if chosen not in {one.workspace_id for one in memberships_of(request.user)}:
         raise Http404("no such workspace")

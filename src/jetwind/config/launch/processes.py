@@ -84,14 +84,14 @@ class Children:
         return told
 
     def stop(self, patience: float = PATIENCE) -> None:
-        """Ask all children to end at once; whatever of them is left after ``patience`` seconds is ended."""
+        """Ask all children to end at once. After ``patience`` seconds, end those that are left."""
         for child in self._children.values():
             _ask_group(child.process.pid)
         deadline = time.monotonic() + patience
         while time.monotonic() < deadline and any(child.process.poll() is None for child in self._children.values()):
             time.sleep(0.05)
         for name, child in self._children.items():
-            # Grandchildren such as a browser share the group; whatever is left of it goes now.
+            # Grandchildren such as a browser share the group; every process that is left in the group ends now.
             _kill_group(child.process.pid)
             child.process.wait()
             (self._folder / f"{name}.pid").unlink(missing_ok=True)

@@ -1,4 +1,4 @@
-"""A limit of processor time that a helper keeps by itself: the answer is broken off, and what was worked out before stays."""
+"""A limit of processor time that a helper keeps by itself: the helper breaks the answer off and keeps the values that it had worked out before."""
 
 from __future__ import annotations
 

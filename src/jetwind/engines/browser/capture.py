@@ -18,7 +18,7 @@ HEAVY_CHARACTERS, HEAVY_TAGS, HEAVY_PIXELS = 500_000, 20_000, 60_000_000
 
 
 def is_heavy(html: str) -> bool:
-    """Whether the browser takes hundreds of megabytes for a page, whatever pictures it has."""
+    """Whether the browser takes hundreds of megabytes for a page even without pictures."""
     return len(html) > HEAVY_CHARACTERS or html.count("<") > HEAVY_TAGS
 
 

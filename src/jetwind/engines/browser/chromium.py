@@ -291,7 +291,7 @@ class Browser:
         return Capture(base64.b64decode(shot["data"]), f"image/{options['format']}", measured)
 
     async def _load(self, page: Page, request: CaptureRequest) -> dict[str, Any]:
-        """Lay a page out in its window; what was said of the window's size."""
+        """Lay a page out in its window, and return the browser's words on the size of the window."""
         devtools = self._devtools
         if devtools is None:
             raise DevToolsError(CLOSED)

@@ -88,7 +88,7 @@ class Gate:
     async def _connected(self, places: list[tuple[str, int]]) -> tuple[asyncio.StreamReader, asyncio.StreamWriter]:
         failure: OSError | None = None
         for ip, port in places:
-            # The socket is made where every socket of the fetcher is: what is connected to is judged once more.
+            # The fetcher's own function makes the socket, so that it judges the connected address once more.
             family = 10 if ":" in ip else 2
             opened = self._ways.open_socket((family, 1, 6, "", (ip, port)))
             opened.setblocking(False)

@@ -38,7 +38,7 @@ _LARGEST_DECODED_MB = 48
 
 @dataclass(frozen=True, slots=True)
 class Landing:
-    """A page in both windows: two JPEGs with their size in CSS px, and what was measured on the phone; or why there is none."""
+    """A page in both windows: two JPEGs with their size in CSS px, and the measures of the phone; or the reason why there is no page."""
 
     answer: Answer
     desktop: bytes = b""

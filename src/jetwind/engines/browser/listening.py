@@ -14,7 +14,7 @@ from jetwind.core.renders.spoken import Spoken
 
 #: Things that are said, and characters of each, that are kept.
 MOST_SAID, MOST_WORDS = 1_500, 300
-#: Said by their name, whatever is inside: a screen reader reads them in one go.
+#: A screen reader says the name of such an element and not its content.
 _WHOLE = frozenset({"link", "button", "checkbox", "radio", "textbox", "combobox", "menuitem", "switch", "slider"})
 _UNSAID = frozenset({"InlineTextBox", "ListMarker"})
 
@@ -65,7 +65,7 @@ def read(tree: Sequence[Node], elements: Sequence[Node], mark: str) -> tuple[Spo
 
 
 def _said(role: str, name: str, node: Node, children: Sequence[Node]) -> Spoken | None:
-    """What is said of a node itself, before what is inside it."""
+    """The words for a node itself; those for its children come after."""
     if role == "heading":
         return Spoken("heading", name, int(_property(node, "level") or 0))
     if role in _WHOLE or role in ("image", "separator"):
@@ -83,7 +83,7 @@ def _places(elements: Sequence[Node], mark: str) -> dict[int | None, tuple[int, 
     by_number = {node["nodeId"]: node for node in elements}
     known: dict[int, tuple[int, str]] = {}
     for node in elements:
-        # Upwards to what is known, then down again: a node may come before the one that holds it.
+        # A node may come before its parent, so the search goes up to a known node and down again.
         way: list[Node] = []
         here: Node | None = node
         while here is not None and here["nodeId"] not in known:

@@ -35,7 +35,7 @@ def _written(connection: h11.Connection, status: int, headers: list[tuple[str, s
 class PartsProxy:
     """Serves parts under ``http://parts.jetwind.invalid/<path>``, and those of ``own`` under the addresses that it gives.
 
-    ``secure`` is what a tunnel for https is answered with; without it there are no tunnels.
+    ``secure`` answers a tunnel for https; without ``secure`` the proxy opens no tunnel.
     """
 
     def __init__(self, secure: ssl.SSLContext | None = None) -> None:

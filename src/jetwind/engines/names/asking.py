@@ -1,4 +1,4 @@
-"""What a resolver is, and the list of what was asked of it."""
+"""The interface of a resolver, and the list of the questions that were put to it."""
 
 from __future__ import annotations
 

@@ -99,7 +99,7 @@ def _text(value: bytes) -> str:
 
 
 def _listening() -> tuple[logging.Logger, list[str]]:
-    """A log of our own for the library, which says there and not by an exception what is wrong with a key; and what it said."""
+    """A log for the library, which writes what is wrong with a key there and raises no exception; and the lines that it wrote."""
     heard: list[str] = []
 
     class Listener(logging.Handler):

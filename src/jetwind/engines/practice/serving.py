@@ -30,7 +30,7 @@ _HUGE = 24_000_000
 
 
 class PracticeWeb:
-    """Serves the practice field. ``pace`` is what a second of its slow answers takes, in seconds: tests are in a hurry."""
+    """Serves the practice field. ``pace`` is the length of one of its seconds, in seconds: tests make slow answers quicker."""
 
     def __init__(self, folder: Path, *, pace: float = 1.0) -> None:
         self._folder, self._pace = folder, pace

@@ -324,7 +324,7 @@ def _compare_address(revision: Revision) -> str:
 
 
 def _here(revision: Revision, query: dict[str, str]) -> str:
-    """The station's address with what is chosen; what is the default is left out."""
+    """The station's address with the choices that differ from the default."""
     kept = {name: value for name, value in query.items() if value and (name, value) != ("mode", OWN)}
     return station_address(revision, _SLUG) + (f"?{urlencode(kept)}" if kept else "")
 

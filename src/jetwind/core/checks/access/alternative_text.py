@@ -193,7 +193,7 @@ _NUMBERED = re.compile(r"[\s_-]*\d{1,4}\Z")
     id="access.alt-filler",
     name="Alternative text that says nothing",
     level=Level.FIX,
-    why="“Image” tells a listener only what was known before.",
+    why="“Image” tells a listener nothing new.",
     fix='Say in alt what the picture says; for mere decoration write alt="".',
     basis="Common practice, no published source",
     merged=True,

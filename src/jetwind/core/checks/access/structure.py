@@ -72,7 +72,7 @@ def find_language_missing(message: Message, context: Context, options: Options) 
     id="access.title-missing",
     name="Message without a title",
     level=Level.NOTE,
-    why="In a browser window and in some clients the title is what a screen reader says first.",
+    why="A screen reader says the title first, in a browser window and in some clients.",
     fix="Write the subject, or what the message is about, into the title element.",
     basis="WCAG 2.2 SC 2.4.2",
     samples=[

@@ -27,7 +27,7 @@ def _text(selector: str, x: float = 0, y: float = 0, width: float = 300) -> Box:
     name="Wider than a phone's screen",
     level=Level.STOP,
     why="The reader has to push the message to and fro, or the client shrinks it until nothing can be read.",
-    fix="Let widths give way on small screens: width 100 % with a max-width, or a media query for what is fixed.",
+    fix="Let widths give way on small screens: width 100 % with a max-width, or a media query for fixed widths.",
     basis="Common practice, no published source; measured on the render",
     samples=[
         clear("<p>x</p>", renders=laid_out("phone-upright", _text("p"), content_width=390)),

@@ -20,7 +20,7 @@ from jetwind.core.source import Span, Spans
     id="appearance.conditional",
     name="Conditional comments do not close",
     level=Level.STOP,
-    why="One client then shows what was meant for another, or hides the rest of the message.",
+    why="One client then shows a part that was meant for another, or hides the rest of the message.",
     fix="Close every <!--[if …]> with its <![endif]--> and never put one inside another.",
     basis="Common practice, no published source",
     together="{many} conditional comments do not close as they should.",
@@ -81,7 +81,7 @@ _CELLS = frozenset({"td", "th", "tr"})
     name="Markup that clients have to mend",
     level=Level.FIX,
     why="Each client mends broken markup in its own way, and the layout breaks in some of them.",
-    fix="Close what is open, delete what closes nothing, and give an attribute or an id once.",
+    fix="Close each open element, delete each end tag that closes nothing, and give an attribute or an id once.",
     basis="HTML §13.2.2, §13.2.6 (from memory)",
     together={
         "tags": "Clients have to mend {many} tags that do not open and close as they should.",

@@ -299,7 +299,7 @@ def _room(message: Message, element: Element) -> float | None:
     id="images.no-width",
     name="Picture without a width attribute",
     level=Level.FIX,
-    why="Desktop clients with a word processor's engine show it with all its pixels, whatever the style says.",
+    why="Desktop clients with a word processor's engine show all its pixels and ignore the style.",
     fix="Write the width in CSS px into the width attribute.",
     basis="Open support dataset (CSS width on pictures); the word-processor engine's own way from memory",
     together="{many} pictures have no width attribute.",

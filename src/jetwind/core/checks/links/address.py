@@ -252,7 +252,7 @@ class HostOptions(Options):
     id="links.host-long",
     name="Very long host",
     level=Level.NOTE,
-    why="Long hosts are what phishing uses to hide the real one, and what plain text breaks.",
+    why="Phishing hides the real host in a long one, and plain text breaks long hosts.",
     fix="Link to a shorter host of your own.",
     basis="Common practice, no published source",
     options=HostOptions,

@@ -74,7 +74,7 @@ def each(message: Message, context: Context, hit: Any) -> Iterator[Hit]:
     id="links.broken",
     name="Link to a page that is not there",
     level=Level.STOP,
-    why="The reader lands on a page that says sorry instead of what was promised.",
+    why="The reader expects the promised page and lands on one that says sorry.",
     fix="Correct the address, or have the page put back, before the message leaves.",
     basis="RFC 9110 §15.5, §15.6",
     together="{many} links lead to pages that answer with an error.",

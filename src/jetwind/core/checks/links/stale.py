@@ -25,7 +25,7 @@ class StaleOptions(Options):
     id="links.stale",
     name="Link carried over from the message before",
     level=Level.FIX,
-    why="The offer of the last message is over; the reader lands on what was.",
+    why="The offer of the last message is over, and the link still leads to that offer.",
     fix="Link to this message's page, or name the address as permanent in the settings of the check.",
     basis="Common practice, no published source",
     options=StaleOptions,

@@ -113,7 +113,7 @@ class LookupOptions(Options):
     name="SPF record with too many look-ups",
     level=Level.FIX,
     why="Receivers stop after ten and treat the record as faulty, so no host passes.",
-    fix="Take out what is no longer used, or put addresses in the place of includes.",
+    fix="Take out the includes that nobody uses any more, or replace them by addresses.",
     basis="RFC 7208 §4.6.4",
     options=LookupOptions,
     samples=[

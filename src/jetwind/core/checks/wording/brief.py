@@ -125,7 +125,7 @@ def _whole(message: Message, place: str) -> Place:
     name="Forbidden wording left in",
     level=Level.STOP,
     why="An old price, code or address that the brief rules out reaches the reader.",
-    fix="Replace it by what is true now.",
+    fix="Replace it by words that are true now.",
     basis="House",
     samples=[
         clear("<p>Twelve glazes for £240, or £24.50 each</p>", given=_forbids("£24")),

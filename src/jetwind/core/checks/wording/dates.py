@@ -81,7 +81,7 @@ def find_wrong_weekday(message: Message, context: Context, options: Options) -> 
     id="wording.date-past",
     name="Date already past when the message leaves",
     level=Level.FIX,
-    why="The reader is invited to what is over.",
+    why="The copy invites the reader to something that is over.",
     fix="Put the new date in, or tell it as past.",
     basis="Common practice, no published source",
     samples=[

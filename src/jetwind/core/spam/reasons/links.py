@@ -199,7 +199,7 @@ _PROGRAM = re.compile(r"\.(?:exe|scr|pif|msi|bat|cmd|jar|apk|vbs|hta|iso|dmg)\Z"
     group="links",
     weight=1.8,
     by_hand=True,
-    why="A program behind a link in a mail is what scanners look for first.",
+    why="Scanners first look for a program behind a link.",
     fix="Link to a page from which it can be loaded.",
     samples=[
         _CLEAN,

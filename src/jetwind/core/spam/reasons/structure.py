@@ -125,7 +125,7 @@ def attachment_risky(message: Message, context: Context) -> Evidence | None:
     name="Raw octets in a header",
     group="structure",
     weight=0.8,
-    why="Mail programs encode what is beyond ASCII; hurried scripts do not.",
+    why="Mail programs encode characters beyond ASCII; hurried scripts do not.",
     fix="Encode the header as RFC 2047 says.",
     samples=[_PLAIN, finds("From: Kiln <hello@kiln.org>\nSubject: Gl\udce4ser\n\nThe big kiln is fired on Monday.\n")],
 )
