@@ -20,6 +20,8 @@ FOLDER = ROOT / "docs" / "checks"
 README = ROOT / "README.md"
 REASONS = ROOT / "docs" / "spam-reasons.md"
 VARIABLES = ROOT / "docs" / "variables.md"
+#: The ids that checks have, one on a line. It only grows: removing or renaming an id breaks the excuses of everybody who used it.
+IDS = ROOT / "docs" / "checks" / "ids.txt"
 _LONGEST_SAMPLE = 200
 
 
@@ -138,6 +140,20 @@ def _block(block: Block) -> str:
     return said
 
 
+def listed_ids(before: str) -> str:
+    """The list of ids with those of new checks.
+
+    Raises:
+        ValueError: a check of the list is gone.
+    """
+    gone = set(before.split()) - registry().keys()
+    if gone:
+        raise ValueError(
+            f"{', '.join(sorted(gone))}: the id is in use; a check keeps its id, or its line is taken out of {IDS.name} by hand"
+        )
+    return "\n".join(sorted(registry())) + "\n"
+
+
 def counted(readme: str) -> str:
     """The README with its counts as they are now, between the marks for them.
 
@@ -169,6 +185,7 @@ def stale() -> list[str]:
     readme = README.read_text("utf-8")
     old = [] if counted(readme) == readme else ["../../README.md"]
     old += [] if REASONS.is_file() and REASONS.read_text("utf-8") == reasons_page() else ["../spam-reasons.md"]
+    old += [] if IDS.is_file() and IDS.read_text("utf-8").split() == sorted(registry()) else [IDS.name]
     old += [] if VARIABLES.is_file() and VARIABLES.read_text("utf-8") == as_page() else ["../variables.md"]
     return sorted(name for name in wanted.keys() | there.keys() if wanted.get(name) != there.get(name)) + old
 
@@ -186,6 +203,7 @@ def main(arguments: list[str]) -> int:
             path.unlink()
     for name, content in wanted.items():
         (FOLDER / name).write_text(content, "utf-8")
+    IDS.write_text(listed_ids(IDS.read_text("utf-8") if IDS.is_file() else ""), "utf-8")
     REASONS.write_text(reasons_page(), "utf-8")
     VARIABLES.write_text(as_page(), "utf-8")
     README.write_text(counted(README.read_text("utf-8")), "utf-8")

@@ -15,7 +15,7 @@ from jetwind.core.message import Message
 
 @dataclass(frozen=True)
 class Options:
-    """Thresholds of a check. Subclass it with defaults; a field's docstring is its comment."""
+    """Thresholds of a check. A subclass has a field for each, with a default; its annotation says what it is (``options.About``)."""
 
 
 Find = Callable[[Message, Context, Any], Iterator[Hit]]

@@ -7,8 +7,10 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import islice
+from typing import Annotated
 
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checking.options import About
 from jetwind.core.checks.images.package import PIXEL
 from jetwind.core.facts import phrase_set
 from jetwind.core.images import is_spacer, shown_size
@@ -234,9 +236,9 @@ def is_filler(words: str) -> bool:
 
 @dataclass(frozen=True)
 class LongOptions(Options):
-    """``most_characters``: the longest alternative text that passes, in characters."""
+    """What a house may set."""
 
-    most_characters: int = 150
+    most_characters: Annotated[int, About("the longest alternative text that passes", unit="characters")] = 150
 
 
 @check(

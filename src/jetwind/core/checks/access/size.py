@@ -5,8 +5,10 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import Annotated
 
 from jetwind.core.checking import Box, Context, Hit, Level, Options, Place, box, check, clear, finds, laid_out
+from jetwind.core.checking.options import About
 from jetwind.core.checks.rendered import element_of, need_renders, says_something, seen_in, some
 from jetwind.core.message import Message
 from jetwind.core.prose.outline import outline_of
@@ -22,12 +24,12 @@ def _text(size: float, characters: int = 80, selector: str = "p") -> Box:
 
 @dataclass(frozen=True)
 class TextOptions(Options):
-    """``body_px``, ``phone_px``, ``footer_px``: the least sizes; ``least_characters``: shorter texts are labels, not copy."""
+    """What a house may set."""
 
-    body_px: float = 12.0
-    phone_px: float = 14.0
-    footer_px: float = 10.0
-    least_characters: int = 40
+    body_px: Annotated[float, About("the smallest type of copy", unit="px")] = 12.0
+    phone_px: Annotated[float, About("the smallest type of copy on a phone", unit="px")] = 14.0
+    footer_px: Annotated[float, About("the smallest type of a footer", unit="px")] = 10.0
+    least_characters: Annotated[int, About("shorter texts are labels, not copy", unit="characters")] = 40
 
 
 @check(

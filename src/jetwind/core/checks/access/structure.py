@@ -6,8 +6,10 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import islice
+from typing import Annotated
 
 from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checking.options import About
 from jetwind.core.checks.needs import need_html
 from jetwind.core.markup import Element, TextRun
 from jetwind.core.message import Message
@@ -278,9 +280,9 @@ def _holds_data(table: Element) -> bool:
 
 @dataclass(frozen=True)
 class JustifiedOptions(Options):
-    """``least_characters``: shorter passages are labels, whose lines are not stretched."""
+    """What a house may set."""
 
-    least_characters: int = 60
+    least_characters: Annotated[int, About("shorter passages are labels, whose lines are not stretched", unit="characters")] = 60
 
 
 @check(

@@ -9,8 +9,10 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from difflib import get_close_matches
 from itertools import islice
+from typing import Annotated
 
 from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checking.options import About
 from jetwind.core.checks.images.package import PIXEL
 from jetwind.core.checks.needs import need_html, pictures_in
 from jetwind.core.fields import opaque
@@ -50,13 +52,18 @@ _BOWL = "https://kiln.org/bowl.png"
 
 @dataclass(frozen=True)
 class WordsOptions(Options):
-    """``least_words``: so many words that a program read must be left out; of words that a person entered, one is enough.
+    """What a house may set."""
 
-    ``least_share``: and such a share of all that it read (0 to 1): a line below a logo is no part of its name.
-    """
-
-    least_words: int = 2
-    least_share: float = 0.5
+    least_words: Annotated[
+        int,
+        About(
+            "from how many words on, read by a program, the text must leave out; of words that a person entered, one is enough",
+            unit="words",
+        ),
+    ] = 2
+    least_share: Annotated[
+        float, About("the share of all words read that the text must leave out as well: a line below a logo is no part of its name", most=1)
+    ] = 0.5
 
 
 @check(

@@ -6,11 +6,12 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Any
+from typing import Annotated, Any
 
 import tinycss2
 
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checking.options import About
 from jetwind.core.checks.needs import need_html
 from jetwind.core.markup import Element
 from jetwind.core.message import Message
@@ -141,9 +142,9 @@ def _is_spacer(message: Message, element: Element) -> bool:
 
 @dataclass(frozen=True)
 class WidthOptions(Options):
-    """``most_px``: the widest body."""
+    """What a house may set."""
 
-    most_px: int = 700
+    most_px: Annotated[int, About("the widest body", unit="px")] = 700
 
 
 @check(

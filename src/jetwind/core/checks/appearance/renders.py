@@ -5,8 +5,10 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import Annotated
 
 from jetwind.core.checking import Box, CannotTell, Context, Hit, Level, Options, Place, box, check, clear, finds, laid_out
+from jetwind.core.checking.options import About
 from jetwind.core.checks.rendered import element_of, first_screen_text, need_renders, seen_in, some, widened_by_values
 from jetwind.core.markup import Document, Element
 from jetwind.core.message import Message, image_references
@@ -84,10 +86,10 @@ def _widest(document: Document, measured: Measured) -> Element | None:
 
 @dataclass(frozen=True)
 class StackOptions(Options):
-    """``least_px``: the room that text needs beside another column; ``least_characters``: text shorter than this needs less."""
+    """What a house may set."""
 
-    least_px: int = 120
-    least_characters: int = 25
+    least_px: Annotated[int, About("the room that text needs beside another column", unit="px")] = 120
+    least_characters: Annotated[int, About("text shorter than this needs less", unit="characters")] = 25
 
 
 @check(
@@ -169,9 +171,9 @@ def _squeezed(cells: list[Element], render: Render, options: StackOptions) -> tu
 
 @dataclass(frozen=True)
 class FirstScreenOptions(Options):
-    """``least_characters``: with fewer letters on the first screen nothing can be read there."""
+    """What a house may set."""
 
-    least_characters: int = 12
+    least_characters: Annotated[int, About("with fewer letters on the first screen nothing can be read there", unit="characters")] = 12
 
 
 @check(

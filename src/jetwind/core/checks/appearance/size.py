@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import Annotated
 
 from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checking.options import About
 from jetwind.core.checks.needs import need_html
 from jetwind.core.message import Message
 from jetwind.core.profiles.profile import Profile, profiles
@@ -13,10 +15,10 @@ from jetwind.core.profiles.profile import Profile, profiles
 
 @dataclass(frozen=True)
 class ClipOptions(Options):
-    """``clip_octets``: size of the HTML part at which some webmail cuts it; ``warn_percent``: where the warning starts."""
+    """What a house may set."""
 
-    clip_octets: int = 102_400
-    warn_percent: int = 90
+    clip_octets: Annotated[int, About("size of the HTML part at which some webmail cuts it", unit="octets")] = 102_400
+    warn_percent: Annotated[int, About("where the warning starts", unit="per cent", most=100)] = 90
 
 
 @check(

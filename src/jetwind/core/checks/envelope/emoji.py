@@ -5,11 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache, partial
+from typing import Annotated
 
 import regex
 
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.checking.copy import Copy, preview, subjects
+from jetwind.core.checking.options import About
 from jetwind.core.checks.needs import need_headers
 from jetwind.core.facts import table
 from jetwind.core.fields import opaque
@@ -32,9 +34,9 @@ def _ages() -> dict[str, tuple[str, int]]:
 
 @dataclass(frozen=True)
 class ManyOptions(Options):
-    """``most_emoji``: how many a subject may hold."""
+    """What a house may set."""
 
-    most_emoji: int = 2
+    most_emoji: Annotated[int, About("how many a subject may hold", unit="emoji")] = 2
 
 
 @check(

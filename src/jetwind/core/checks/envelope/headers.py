@@ -7,10 +7,12 @@ import unicodedata
 from collections import defaultdict
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import Annotated
 
 import regex
 
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checking.options import About
 from jetwind.core.checks.needs import need_headers, need_mail
 from jetwind.core.message import Envelope, Header, Message
 from jetwind.core.message.words import word_faults
@@ -190,9 +192,9 @@ def find_duplicate(message: Message, context: Context, options: Options) -> Iter
 
 @dataclass(frozen=True)
 class LineOptions(Options):
-    """``most_octets``: the longest header line, its line end not counted."""
+    """What a house may set."""
 
-    most_octets: int = 998
+    most_octets: Annotated[int, About("the longest header line, its line end not counted", unit="octets")] = 998
 
 
 @check(

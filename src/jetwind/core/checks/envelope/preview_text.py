@@ -6,8 +6,10 @@ import difflib
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import Annotated
 
 from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checking.options import About
 from jetwind.core.checks.needs import need_headers
 from jetwind.core.facts import phrase_pattern
 from jetwind.core.markup import source_span
@@ -95,9 +97,9 @@ def _reads(text: str) -> bool:
 
 @dataclass(frozen=True)
 class LeakOptions(Options):
-    """``shown_characters``: how much an inbox row shows after the subject, at least."""
+    """What a house may set."""
 
-    shown_characters: int = 40
+    shown_characters: Annotated[int, About("how much an inbox row shows after the subject, at least", unit="characters")] = 40
 
 
 _HIDDEN = "<div style='display:none'>"
@@ -209,9 +211,9 @@ def _place(message: Message, piece: InboxPiece, start: int, end: int) -> Place:
 
 @dataclass(frozen=True)
 class RepeatOptions(Options):
-    """``likeness``: from 0 to 1, how like the subject the start of the preview text may not be."""
+    """What a house may set."""
 
-    likeness: float = 0.9
+    likeness: Annotated[float, About("how like the subject the start of the preview text may not be", most=1)] = 0.9
 
 
 @check(

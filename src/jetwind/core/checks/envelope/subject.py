@@ -5,11 +5,13 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import Annotated
 
 import regex
 
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.checking.copy import subjects
+from jetwind.core.checking.options import About
 from jetwind.core.checks.needs import need_headers
 from jetwind.core.fields import fill
 from jetwind.core.message import Envelope, Message, Sample
@@ -63,9 +65,9 @@ def find_missing(message: Message, context: Context, options: Options) -> Iterat
 
 @dataclass(frozen=True)
 class LengthOptions(Options):
-    """``most_characters``: the longest subject that passes, in characters as a reader counts them."""
+    """What a house may set."""
 
-    most_characters: int = 60
+    most_characters: Annotated[int, About("the longest subject that passes, as a reader counts", unit="characters")] = 60
 
 
 @check(

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import Annotated
 
 import regex
 
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.checking.field_texts import FieldText, Use, field_texts, uses
 from jetwind.core.checking.merged import Brought, merged_facts, named
+from jetwind.core.checking.options import About
 from jetwind.core.checking.samples import box, laid_out
 from jetwind.core.checks.rendered import fields_by_element, seen_in, widened_by_values
 from jetwind.core.message import Message, Sample
@@ -23,9 +25,9 @@ _WIDE = box("p", "text", (0, 0, 520, 20), characters=60)
 
 @dataclass(frozen=True)
 class OverflowOptions(Options):
-    """``most_characters``: the longest subject that passes, in characters as a reader counts them."""
+    """What a house may set."""
 
-    most_characters: int = 60
+    most_characters: Annotated[int, About("the longest subject that passes, as a reader counts", unit="characters")] = 60
 
 
 @check(

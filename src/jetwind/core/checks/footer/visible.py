@@ -5,8 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import islice
+from typing import Annotated
 
 from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checking.options import About
 from jetwind.core.checks.footer.asked import need_bulk
 from jetwind.core.checks.footer.unsubscribe import hidden_way_out
 from jetwind.core.facts import phrase_pattern
@@ -27,13 +29,10 @@ _WHITE = (255, 255, 255, 1.0)
 
 @dataclass(frozen=True)
 class HiddenOptions(Options):
-    """``least_size``: the smallest type of an unsubscribe link, in px.
+    """What a house may set."""
 
-    ``least_contrast``: the least contrast between it and its ground.
-    """
-
-    least_size: float = 8
-    least_contrast: float = 2
+    least_size: Annotated[float, About("the smallest type of an unsubscribe link", unit="px")] = 8
+    least_contrast: Annotated[float, About("the least contrast between it and its ground")] = 2
 
 
 @check(

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import Annotated
 
 from jetwind.core.checking import Box, Context, DoesNotApply, Hit, Level, Options, Place, box, check, clear, finds, laid_out
+from jetwind.core.checking.options import About
 from jetwind.core.checks.images.package import PIXEL
 from jetwind.core.checks.needs import need_html
 from jetwind.core.images import is_spacer, measure, shown_size
@@ -79,9 +81,9 @@ def _words(message: Message) -> int:
 
 @dataclass(frozen=True)
 class OnlyOptions(Options):
-    """``least_letters``: letters outside of the footer from which there is something to read."""
+    """What a house may set."""
 
-    least_letters: int = 20
+    least_letters: Annotated[int, About("letters outside of the footer from which there is something to read", unit="letters")] = 20
 
 
 @check(
@@ -125,14 +127,13 @@ def _read(height: float) -> Box:
 
 @dataclass(frozen=True)
 class BalanceOptions(Options):
-    """``most_share``: the share of the rendered area that pictures may cover (0 to 1). ``least_characters``: what is to be read beside more
+    """What a house may set."""
 
-    large pictures than ``pictures``: as many pass with fewer words.
-    """
-
-    most_share: float = 0.6
-    least_characters: int = 400
-    pictures: int = 2
+    most_share: Annotated[float, About("the share of the rendered area that pictures may cover", most=1)] = 0.6
+    least_characters: Annotated[
+        int, About("the copy that more large pictures than the option “pictures” need beside them", unit="characters")
+    ] = 400
+    pictures: Annotated[int, About("so many large pictures pass with less copy")] = 2
 
 
 @check(

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
+from typing import Annotated
 
 from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, check, clear, finds
+from jetwind.core.checking.options import About
 from jetwind.core.checks.images.files import hit, need_shown
 from jetwind.core.checks.images.package import PIXEL
 from jetwind.core.checks.images.shown import widest
@@ -24,14 +26,11 @@ _PLAIN = (
 
 @dataclass(frozen=True)
 class SavingOptions(Options):
-    """``least_share``: the share of its weight that must be saved (0 to 1). ``least_octets``: and so many octets.
+    """What a house may set."""
 
-    ``least_likeness``: how alike the lighter file must look, by structural similarity (0 to 1).
-    """
-
-    least_share: float = 0.2
-    least_octets: int = 10_240
-    least_likeness: float = 0.98
+    least_share: Annotated[float, About("the share of its weight that must be saved", most=1)] = 0.2
+    least_octets: Annotated[int, About("the octets that must be saved as well", unit="octets")] = 10_240
+    least_likeness: Annotated[float, About("how alike the lighter file must look, by structural similarity", most=1)] = 0.98
 
 
 @check(

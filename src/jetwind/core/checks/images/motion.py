@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import Annotated
 
 from jetwind.core.checking import Context, Hit, Level, Options, check, clear, finds
+from jetwind.core.checking.options import About
 from jetwind.core.checking.samples import pictured
 from jetwind.core.checks.images.files import hit, need_shown
 from jetwind.core.checks.images.shown import widest
@@ -19,9 +21,11 @@ _BADGE = f"<img src='{_A}' width='120' height='90' alt='New'>"
 
 @dataclass(frozen=True)
 class FrameOptions(Options):
-    """``least_share``: the detail of the first frame, as a share of that of the frame with most, from which it says enough (0 to 1)."""
+    """What a house may set."""
 
-    least_share: float = 0.3
+    least_share: Annotated[
+        float, About("the detail of the first frame, as a share of that of the frame with most, from which it says enough", most=1)
+    ] = 0.3
 
 
 @check(
@@ -62,10 +66,10 @@ _PLAIN = 0.5
 
 @dataclass(frozen=True)
 class FlashOptions(Options):
-    """``most_share``: the share of its area that may flash (0 to 1). ``safe_px``: an area in CSS px² that is too small to harm."""
+    """What a house may set."""
 
-    most_share: float = 0.25
-    safe_px: int = 21_824
+    most_share: Annotated[float, About("the share of its area that may flash", most=1)] = 0.25
+    safe_px: Annotated[int, About("an area that is too small to harm", unit="CSS px²")] = 21_824
 
 
 @check(

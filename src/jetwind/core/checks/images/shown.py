@@ -5,8 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import islice
+from typing import Annotated
 
 from jetwind.core.checking import Box, Context, DoesNotApply, Hit, Level, Options, Place, box, check, clear, finds, laid_out
+from jetwind.core.checking.options import About
 from jetwind.core.checking.samples import pictured
 from jetwind.core.checks.images.files import hit, need_shown
 from jetwind.core.checks.needs import need_html, pictures_in, told_of_all
@@ -79,10 +81,10 @@ def _is_gap(message: Message, use: Use) -> bool:
 
 @dataclass(frozen=True)
 class OversizedOptions(Options):
-    """``most_times``: pixels to a CSS px of the widest place; screens have two. ``least_px``: narrower pictures pass, in px."""
+    """What a house may set."""
 
-    most_times: float = 2.2
-    least_px: int = 100
+    most_times: Annotated[float, About("pixels to a CSS px of the widest place; screens have two")] = 2.2
+    least_px: Annotated[int, About("narrower pictures pass", unit="px")] = 100
 
 
 @check(

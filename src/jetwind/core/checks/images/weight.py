@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
+from typing import Annotated
 
 from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checking.options import About
 from jetwind.core.checking.samples import answered, opened, pictured
 from jetwind.core.checks.images.package import PIXEL
 from jetwind.core.checks.needs import pictures_in, told_of_all
@@ -17,9 +19,9 @@ _REMOTE = "https://pictures.kiln.org/bowl.png"
 
 @dataclass(frozen=True)
 class WeightOptions(Options):
-    """``largest_octets``: the heaviest picture that passes, in octets (204,800 are 200 KB)."""
+    """What a house may set."""
 
-    largest_octets: int = 204_800
+    largest_octets: Annotated[int, About("the heaviest picture that passes (204,800 are 200 KB)", unit="octets")] = 204_800
 
 
 @check(
@@ -97,9 +99,9 @@ def find_heavy(message: Message, context: Context, options: WeightOptions) -> It
 
 @dataclass(frozen=True)
 class TotalOptions(Options):
-    """``most_octets``: what all pictures together may weigh, in octets (819,200 are 800 KB)."""
+    """What a house may set."""
 
-    most_octets: int = 819_200
+    most_octets: Annotated[int, About("what all pictures together may weigh (819,200 are 800 KB)", unit="octets")] = 819_200
 
 
 _TWO = f"<img src='{_REMOTE}' alt='A'><img src='bowl.gif' alt='B'>"

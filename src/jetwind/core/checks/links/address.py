@@ -5,9 +5,11 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import Annotated
 from urllib.parse import unquote
 
 from jetwind.core.checking import Context, Hit, Level, Options, check, clear, finds
+from jetwind.core.checking.options import About
 from jetwind.core.checks.links.target import RESERVED_ENDINGS, by_address, hit
 from jetwind.core.fields import opaque
 from jetwind.core.fields.syntax import FILLER
@@ -243,9 +245,9 @@ def web_address(message: Message, link: Link) -> Address | None:
 
 @dataclass(frozen=True)
 class HostOptions(Options):
-    """``most_characters``: the longest host that passes, in characters."""
+    """What a house may set."""
 
-    most_characters: int = 40
+    most_characters: Annotated[int, About("the longest host that passes", unit="characters")] = 40
 
 
 @check(

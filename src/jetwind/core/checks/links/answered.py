@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Any
+from typing import Annotated, Any
 
 from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, check, clear, finds
+from jetwind.core.checking.options import About
 from jetwind.core.checking.samples import answered, opened
 from jetwind.core.checks.links.target import is_stand_in, place_of
 from jetwind.core.checks.needs import need_answers
@@ -193,9 +194,9 @@ def find_loop(message: Message, context: Context, options: Options) -> Iterator[
 
 @dataclass(frozen=True)
 class LongOptions(Options):
-    """``most_hops``: redirects that pass."""
+    """What a house may set."""
 
-    most_hops: int = 2
+    most_hops: Annotated[int, About("redirects that pass", unit="redirects")] = 2
 
 
 @check(
@@ -259,9 +260,9 @@ def find_downgrade(message: Message, context: Context, options: Options) -> Iter
 
 @dataclass(frozen=True)
 class SlowOptions(Options):
-    """``most_ms``: the longest way to the page that passes, in ms."""
+    """What a house may set."""
 
-    most_ms: int = 3_000
+    most_ms: Annotated[int, About("the longest way to the page that passes", unit="ms")] = 3_000
 
 
 @check(

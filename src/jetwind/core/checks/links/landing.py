@@ -5,8 +5,10 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from typing import Annotated
 
 from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, check, clear, finds
+from jetwind.core.checking.options import About
 from jetwind.core.checking.samples import answered, landed, opened
 from jetwind.core.checks.links.answered import each, told
 from jetwind.core.facts import phrase_pattern
@@ -114,9 +116,11 @@ def _bare(address: Address) -> str:
 
 @dataclass(frozen=True)
 class PromiseOptions(Options):
-    """``least_words``: a page with fewer words is one that a program fills in later, and says nothing about its promise."""
+    """What a house may set."""
 
-    least_words: int = 25
+    least_words: Annotated[
+        int, About("a page with fewer words is one that a program fills in later, and says nothing about its promise", unit="words")
+    ] = 25
 
 
 _WORDS = (
@@ -225,10 +229,10 @@ def not_kept(page: Page, facts: Sequence[Stated], languages: Sequence[str]) -> l
 
 @dataclass(frozen=True)
 class NarrowOptions(Options):
-    """``smallest_px``: the smallest type that passes, in px. ``small_share``: the share of small copy, from 0 to 1, from which it is told."""
+    """What a house may set."""
 
-    smallest_px: float = 12
-    small_share: float = 0.2
+    smallest_px: Annotated[float, About("the smallest type that passes", unit="px")] = 12
+    small_share: Annotated[float, About("the share of small copy from which it is told", most=1)] = 0.2
 
 
 @check(

@@ -5,8 +5,10 @@ from __future__ import annotations
 from collections import Counter, defaultdict
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import Annotated
 
 from jetwind.core.checking import Brief, Context, DoesNotApply, Hit, Level, Options, check, clear, finds
+from jetwind.core.checking.options import About
 from jetwind.core.checks.links.address import is_ours, web_address
 from jetwind.core.checks.links.target import by_address, hit, place_of
 from jetwind.core.facts import phrase_pattern
@@ -21,13 +23,14 @@ _MAIL = "From: a@kiln.org\nSubject: x\nContent-Type: text/html\n\n{}\n"
 
 @dataclass(frozen=True)
 class RequiredOptions(Options):
-    """``required``: parameters that each web link of ours has, parted by blanks, each a name or name=value; the brief may ask for more.
+    """What a house may set."""
 
-    ``exempt``: roles of links that need none, parted by blanks: action, navigation, social, view-online, legal, contact, logo.
-    """
-
-    required: str = ""
-    exempt: str = "view-online legal contact social"
+    required: Annotated[
+        str, About("parameters that each web link of ours has, parted by blanks, each a name or name=value; the brief may ask for more")
+    ] = ""
+    exempt: Annotated[
+        str, About("roles of links that need none, parted by blanks: action, navigation, social, view-online, legal, contact, logo")
+    ] = "view-online legal contact social"
 
 
 def _ours(message: Message, context: Context) -> Iterator[tuple[Link, Address]]:
@@ -110,9 +113,14 @@ def _is_filled(message: Message, value: str) -> bool:
 
 @dataclass(frozen=True)
 class ConflictOptions(Options):
-    """``agree``: parameters that have one value in the whole message, parted by blanks; also asked by the end of their names, as in ``x_campaign``."""
+    """What a house may set."""
 
-    agree: str = "campaign source medium"
+    agree: Annotated[
+        str,
+        About(
+            "parameters that have one value in the whole message, parted by blanks; also asked by the end of their names, as in x_campaign"
+        ),
+    ] = "campaign source medium"
 
 
 @check(

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import Annotated
 
 from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, check, clear, finds
+from jetwind.core.checking.options import About
 from jetwind.core.checks.links.target import place_of
 from jetwind.core.links.addresses import Address
 from jetwind.core.links.collection import Found, everything, web
@@ -16,9 +18,11 @@ _BEFORE = "<a href='https://kiln.org/sale/spring'>Glazes</a><a href='https://kil
 
 @dataclass(frozen=True)
 class StaleOptions(Options):
-    """``permanent``: addresses that stay from message to message, or their beginnings after the host, such as /courses; parted by blanks."""
+    """What a house may set."""
 
-    permanent: str = ""
+    permanent: Annotated[
+        str, About("addresses that stay from message to message, or their beginnings after the host, such as /courses; parted by blanks")
+    ] = ""
 
 
 @check(

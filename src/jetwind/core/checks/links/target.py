@@ -5,8 +5,10 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from typing import Annotated
 
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checking.options import About
 from jetwind.core.links import Link, links
 from jetwind.core.message import Message, Sample, Shared
 
@@ -131,9 +133,9 @@ def find_placeholder(message: Message, context: Context, options: Options) -> It
 
 @dataclass(frozen=True)
 class InsecureOptions(Options):
-    """``allowed_hosts``: hosts, parted by spaces, that have no https and are linked to all the same."""
+    """What a house may set."""
 
-    allowed_hosts: str = ""
+    allowed_hosts: Annotated[str, About("hosts, parted by spaces, that have no https and are linked to all the same")] = ""
 
 
 @check(

@@ -8,8 +8,10 @@ import zipfile
 import zlib
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import Annotated
 
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checking.options import About
 from jetwind.core.message import Message, Resource
 
 _EXECUTABLE = "exe|com|scr|pif|msi|msp|cpl|dll|jar|app|dmg|pkg|deb|rpm|apk|iso|img|vhdx?|gadget|reg|lnk|chm|hta|scf|ade|adp|mde"
@@ -91,9 +93,9 @@ def _risk(attachment: Resource) -> str:
 
 @dataclass(frozen=True)
 class HeavyOptions(Options):
-    """``most_octets``: what all attachments together may weigh, decoded."""
+    """What a house may set."""
 
-    most_octets: int = 1024 * 1024
+    most_octets: Annotated[int, About("what all attachments together may weigh, decoded", unit="octets")] = 1024 * 1024
 
 
 @check(

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Annotated, Any
 
 from jetwind.core.checking import CannotTell, Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checking.options import About
 from jetwind.core.message import Message
 from jetwind.core.papers import Bimi, Dkim, Dmarc, Papers, Spf, is_as_sent, sender_domain
 from jetwind.core.papers.records import dkim_to_publish, dmarc_to_publish, spf_to_publish
@@ -103,9 +104,9 @@ def _is_over(spf: Spf) -> bool:
 
 @dataclass(frozen=True)
 class LookupOptions(Options):
-    """``most_lookups``: look-ups that a record may ask for."""
+    """What a house may set."""
 
-    most_lookups: int = 10
+    most_lookups: Annotated[int, About("look-ups that a record may ask for", unit="look-ups")] = 10
 
 
 @check(

@@ -5,8 +5,10 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import Annotated
 
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checking.options import About
 from jetwind.core.checks.needs import need_mail
 from jetwind.core.message import Message
 from jetwind.core.message.parts import MimePart
@@ -50,9 +52,9 @@ def find_broken(message: Message, context: Context, options: Options) -> Iterato
 
 @dataclass(frozen=True)
 class LineOptions(Options):
-    """``most_octets``: the longest line of a body, its line end not counted."""
+    """What a house may set."""
 
-    most_octets: int = 998
+    most_octets: Annotated[int, About("the longest line of a body, its line end not counted", unit="octets")] = 998
 
 
 @check(
@@ -113,9 +115,9 @@ def _stretches(root: MimePart) -> Iterator[tuple[int, bytes, str, str]]:
 
 @dataclass(frozen=True)
 class SizeOptions(Options):
-    """``most_octets``: the largest message, encoded."""
+    """What a house may set."""
 
-    most_octets: int = 10 * 1024 * 1024
+    most_octets: Annotated[int, About("the largest message, encoded", unit="octets")] = 10 * 1024 * 1024
 
 
 @check(

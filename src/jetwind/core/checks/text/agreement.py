@@ -5,9 +5,11 @@ from __future__ import annotations
 import itertools
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import Annotated
 from urllib.parse import urlsplit
 
 from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checking.options import About
 from jetwind.core.checks.needs import need_html, need_mail, need_text
 from jetwind.core.facts import phrase_pattern
 from jetwind.core.links import Link, links, text_links
@@ -81,13 +83,10 @@ def _richness(part: MimePart) -> int | None:
 
 @dataclass(frozen=True)
 class AgreementOptions(Options):
-    """``least_share``: share of the HTML's words, from 0 to 1, in sentences that the plain text has too.
+    """What a house may set."""
 
-    ``long_sentence``: from how many words on a single sentence of the body may not be missing.
-    """
-
-    least_share: float = 0.6
-    long_sentence: int = 8
+    least_share: Annotated[float, About("share of the HTML's words in sentences that the plain text has too", most=1)] = 0.6
+    long_sentence: Annotated[int, About("from how many words on a single sentence of the body may not be missing", unit="words")] = 8
 
 
 _LONG = "We fire the big kiln on the first Monday of every month, all year round."

@@ -6,8 +6,10 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from html.entities import html5
+from typing import Annotated
 
 from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checking.options import About
 from jetwind.core.checks.footer.asked import need_bulk
 from jetwind.core.checks.needs import need_text
 from jetwind.core.facts import phrase_pattern
@@ -107,10 +109,10 @@ def find_residue(message: Message, context: Context, options: Options) -> Iterat
 
 @dataclass(frozen=True)
 class LineOptions(Options):
-    """``most_octets``: the longest line that mail can carry. ``most_characters``: the longest line that reads well unwrapped."""
+    """What a house may set."""
 
-    most_octets: int = 998
-    most_characters: int = 78
+    most_octets: Annotated[int, About("the longest line that mail can carry", unit="octets")] = 998
+    most_characters: Annotated[int, About("the longest line that reads well unwrapped", unit="characters")] = 78
 
 
 @check(

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import Annotated
 from urllib.parse import parse_qsl, urlsplit
 
 from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.checking import copy as copies
+from jetwind.core.checking.options import About
 from jetwind.core.checking.stated_facts import facts_of
 from jetwind.core.links import links
 from jetwind.core.message import Message
@@ -18,9 +20,11 @@ _HIDDEN = "<div style='display:none'>{}</div>"
 
 @dataclass(frozen=True)
 class CarriedOptions(Options):
-    """``parameters``: names, or parts of names, of link parameters that belong to one message, parted by spaces."""
+    """What a house may set."""
 
-    parameters: str = "campaign"
+    parameters: Annotated[str, About("names, or parts of names, of link parameters that belong to one message, parted by spaces")] = (
+        "campaign"
+    )
 
 
 def campaign_values(message: Message, names: str) -> dict[tuple[str, str], Place]:
