@@ -19,7 +19,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "a.eml"
         path.write_bytes(mail())
-        imports = [sys.executable, "-c", "import typer, turbohtml, tinycss2, liquid, regex, email, PIL"]
+        imports = [sys.executable, "-c", "import click, turbohtml, tinycss2, liquid, regex, email, PIL"]
         check = [sys.executable, "-m", "jetwind.cli", "check", str(path)]
         compare(
             "check FILE, cold",

@@ -109,7 +109,7 @@ def main(address: str) -> None:
         odell.goto("/people/")
         shot(odell, "people")
         odell.goto("/settings/")
-        odell.get_by_role("heading", name="Machines").scroll_into_view_if_needed()
+        odell.evaluate("window.scrollTo(0, document.body.scrollHeight)")
         shot(odell, "settings")
         browser.close()
 
