@@ -106,8 +106,6 @@ def main(address: str) -> None:
         petra.goto(f"{clean}sign-off/")
         shot(petra, "sign-off")
         odell = window(browser, address, "odell")
-        odell.goto("/people/")
-        shot(odell, "people")
         odell.goto("/settings/")
         odell.evaluate("window.scrollTo(0, document.body.scrollHeight)")
         shot(odell, "settings")
