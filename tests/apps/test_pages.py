@@ -248,6 +248,9 @@ class TestDepartures:
         assert "1–40 of 61" in first
         second = client.get("/?page=2").content.decode()
         assert "<b>Pots 40</b>" in second and "<b>Pots 0</b>" not in second
+        for shown in (first, second):
+            # A mark of several messages leads to their rows where the page has them, else to the first of the messages.
+            assert set(re.findall(r'href="#(m\d+)"', shown)) <= set(re.findall(r'<tr id="(m\d+)"', shown))
         released = Mailing.objects.filter(pk=mailings[0].pk)
         released.update(planned_at=now - timedelta(days=8))
         released.update(stage="released")

@@ -1,4 +1,4 @@
-"""What is known of the sign-offs of a revision, asked for together with the revision."""
+"""The facts about the sign-offs of a revision that the revision's query asks for."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What a page tells of a revision, asked of the database together with the revision in one query.
+"""The facts that come with a revision: one query asks the database for the revision and for all of them.
 
 An app that knows such a fact declares it in its module ``known.py`` and hands it to :data:`facts` when the application starts.
 """
@@ -39,7 +39,7 @@ def plain_title(title: Any) -> Lower:
     return Lower(Trim(Func(title, Value(r"\s+"), Value(" "), Value("g"), function="regexp_replace")))
 
 
-#: What is told of each sample reader.
+#: The columns of each sample reader in the fact ``SAMPLE_READERS``.
 READER = ("pk", "name", "email", "time_zone", "remark", "values")
 
 

@@ -39,12 +39,12 @@ def wire_of(workspace: Workspace) -> Wire:
 
 
 def known_wire(revision: Revision) -> Wire:
-    """What the workspace of a revision opens; to be read, not to be saved."""
+    """The workspace's settings for opening links, read from the facts of a revision. Nobody saves the row."""
     return Wire(workspace=revision.mailing.workspace, **(WIRE.of(revision) or {}))
 
 
 def keeping_of(revision: Revision) -> DoorKeeping:
-    """What is opened of a message."""
+    """The rule that says which links of a message Jetwind opens."""
     wire = known_wire(revision)
     practice = frozenset(revision.mailing.workspace.practice_domains) & inward_of(wire)
     return DoorKeeping(tuple(wire.shut), practice, frozenset(LET_OPEN.of(revision)))

@@ -1,4 +1,4 @@
-"""What is known of where a revision leads, asked for together with the revision."""
+"""The facts about the links of a revision that the revision's query asks for."""
 
 from __future__ import annotations
 
@@ -36,7 +36,7 @@ def _let_open() -> ArraySubquery:
 OPENED: Known[dict[str, Any] | None] = Known("opened_row", _opened)
 #: The addresses that somebody opened by hand, with that person, a table for each.
 SEEN: Known[list[dict[str, Any]]] = Known("links_seen", _seen)
-#: What the workspace lets out; None where nobody set it.
+#: The workspace's settings for opening links and fetching pictures; None where nobody set them.
 WIRE: Known[dict[str, Any] | None] = Known("wire_row", _wire)
 #: The addresses that persons let open.
 LET_OPEN: Known[list[str]] = Known("links_let_open", _let_open)

@@ -1,4 +1,4 @@
-"""What is known of a revision's renders, asked for together with the revision."""
+"""The facts about the renders of a revision that the revision's query asks for."""
 
 from __future__ import annotations
 

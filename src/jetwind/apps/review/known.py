@@ -1,4 +1,4 @@
-"""What is known of a revision's review, asked for together with the revision."""
+"""The facts about the review of a revision that the revision's query asks for."""
 
 from __future__ import annotations
 
@@ -39,5 +39,5 @@ LOOKED_AT: Known[list[str]] = Known("looked_at", _looked_at)
 MACHINES: Known[list[dict[str, Any]]] = Known("machines", in_the_house)
 #: One value for what the pictures say whose words were asked for; None where none were.
 PICTURES_READ: Known[str | None] = Known("pictures_read_key", _pictures_read)
-#: What name records said of the sender, and what was asked; None where nobody asked.
+#: The answers of the name records about the sender, with the question; None where nobody asked.
 PAPERS: Known[dict[str, Any] | None] = Known("papers_row", _papers)

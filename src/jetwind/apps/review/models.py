@@ -285,7 +285,7 @@ class ReadinessFacts(models.Model):
     stops = models.PositiveIntegerField()
     fixes = models.PositiveIntegerField()
     notes = models.PositiveIntegerField()
-    #: Stations that somebody looked at, without Sign-off; and those of them that have neither stop nor fix open.
+    #: ``looked`` counts the stations that somebody looked at, without Sign-off. ``clear`` counts those of them without an open stop or fix.
     looked = models.PositiveIntegerField()
     clear = models.PositiveIntegerField()
 

@@ -1,4 +1,4 @@
-"""What a station of the Walkaround consists of.
+"""The parts of a station of the Walkaround, and the view that shows them.
 
 Each station stands in a module of its own, ``stations/<slug>.py`` of the app that owns the station, as ``STATION``: a page, its template,
 the work that the page waits for, and further addresses. A tool of a station stands beside it in the same way, as ``TOOL``; the station's page
@@ -130,7 +130,7 @@ def station(request: PersonRequest, mailing_id: int, number: int, slug: str) -> 
 @require_GET
 @asks("mailing:view", works=False)
 def progress(request: PersonRequest, mailing_id: int, number: int, slug: str) -> HttpResponse:
-    """How far the work is that a station's page waits for; once it ends, the page loads itself anew, unless somebody has typed into it."""
+    """The state of the work that a station's page waits for. When the work ends, the page loads itself anew, unless somebody has typed into it."""
     own = _named(slug)
     if own.progress is None:
         raise Http404("this station waits for nothing")
