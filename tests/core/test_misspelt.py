@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from jetwind.core.checking import Context, registry, run_check
 from jetwind.core.checks.appearance import misspelt
 from jetwind.core.facts import table
+from jetwind.core.facts.tables import Css, Html
 from jetwind.core.message import read_bytes
 
 with warnings.catch_warnings():
@@ -22,7 +23,7 @@ with warnings.catch_warnings():
 #: Its list holds the attributes of MathML and SVG, too, which are none on an element of HTML.
 OF_DRAWINGS = frozenset({"from", "lspace", "rspace", "slope", "values", "widths"})
 
-ATTRIBUTES, PROPERTIES = table("html")["attributes"], table("css")["properties"]
+ATTRIBUTES, PROPERTIES = table("html", Html)["attributes"], table("css", Css)["properties"]
 
 
 def told(html: str) -> list[str]:
@@ -71,7 +72,7 @@ class TestNearest:
             word[:at] + letter + word[at + 1 :],
             word[:at] + word[at : at + 2][::-1] + word[at + 2 :],
         )[kind]
-        meant = misspelt._near(slip, "properties")
+        meant = misspelt._near(slip, "css")
         assert (meant == "") is (slip in PROPERTIES)
         assert not meant or (meant in PROPERTIES and distance(slip, meant) == 1)
 
@@ -79,9 +80,7 @@ class TestNearest:
     @given(st.text(string.ascii_lowercase + "-", min_size=3, max_size=12))
     def test_nothing_else_is(self, word: str) -> None:
         """Any other word is near none by the table."""
-        assert bool(misspelt._near(word, "attributes")) is (
-            word not in ATTRIBUTES and any(distance(word, known) == 1 for known in ATTRIBUTES)
-        )
+        assert bool(misspelt._near(word, "html")) is (word not in ATTRIBUTES and any(distance(word, known) == 1 for known in ATTRIBUTES))
 
 
 class TestPlaces:

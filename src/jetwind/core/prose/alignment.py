@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from functools import cached_property, partial
 from itertools import pairwise
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from jetwind.core.markup import Element
 from jetwind.core.prose.passages import paragraphs, sentences
@@ -172,5 +172,5 @@ def _changed(html: list[Sentence], text: list[Sentence]) -> list[Pair]:
 
 
 def _likeness(left: list[str], right: list[str]) -> float:
-    matcher: difflib.SequenceMatcher[Any] = difflib.SequenceMatcher(None, left, right, autojunk=False)
+    matcher: difflib.SequenceMatcher[object] = difflib.SequenceMatcher(None, left, right, autojunk=False)
     return matcher.ratio() if matcher.real_quick_ratio() >= LIKE and matcher.quick_ratio() >= LIKE else 0.0

@@ -8,6 +8,7 @@ from functools import lru_cache
 from typing import TYPE_CHECKING
 
 from jetwind.core.facts import table
+from jetwind.core.facts.tables import Languages
 from jetwind.core.message import Shared
 from jetwind.core.prose.reading import reading_of
 
@@ -53,10 +54,15 @@ def primary_subtag(tag: str) -> str:
 @lru_cache(maxsize=1)
 def _languages_of() -> dict[str, list[str]]:
     found: dict[str, list[str]] = {}
-    for language, words in table("languages")["function_words"].items():
+    for language, words in table("languages", Languages)["function_words"].items():
         for word in set(words):
             found.setdefault(word, []).append(language)
     return found
+
+
+def languages_with(word: str) -> frozenset[str]:
+    """The languages that have a word, given in lower case, among the words of their grammar (articles, prepositions and the like)."""
+    return frozenset(_languages_of().get(word, ()))
 
 
 def detected(message: Message) -> str | None:

@@ -1,4 +1,4 @@
-"""What the parts of a message are for: header, body, footer; buttons; layout and data tables; columns; the container.
+"""The purposes of a message's parts: header, body, footer; buttons; layout and data tables; columns; the container.
 
 All of it is judged from markup, without layout. Common practice, no published source.
 """
@@ -242,5 +242,5 @@ def _weight(element: Element) -> int:
 
 
 def outline_of(message: Message) -> Outline:
-    """What the parts of the HTML are for: header, body, footer, columns, buttons. Made once for a message."""
+    """The purposes of the parts of the HTML: header, body, footer, columns, buttons. Made once for a message."""
     return message.shared(_OUTLINE, lambda: Outline(message))

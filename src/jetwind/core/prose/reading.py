@@ -206,7 +206,7 @@ class Reading:
 
     @cached_property
     def preview_text(self) -> str:
-        """What an inbox shows after the subject: the text somebody gave, the hidden lead-in, or the first visible words.
+        """The words that an inbox shows after the subject: the text somebody gave, the hidden lead-in, or the first visible words.
 
         Common practice, no published source: inboxes take the first text of the HTML, hidden or not.
         """
@@ -217,7 +217,7 @@ class Reading:
         return tidy(self.visible_text)[:140]
 
     def inbox_pieces(self, most_characters: int) -> Iterator[InboxPiece]:
-        """What an inbox would show, up to that many characters: text of the HTML, hidden or not, and alternative texts.
+        """The words that an inbox would show, up to that many characters: text of the HTML, hidden or not, and alternative texts.
 
         Common practice, no published source.
         """

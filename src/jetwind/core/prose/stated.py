@@ -10,6 +10,7 @@ from functools import lru_cache
 from typing import Literal
 
 from jetwind.core.facts import table
+from jetwind.core.facts.tables import CalendarNames
 from jetwind.core.source import Span
 
 FactKind = Literal["price", "date", "time", "percentage", "code", "phone number"]
@@ -185,11 +186,11 @@ def _phones(text: str, taken: list[Span]) -> Iterator[Stated]:
 def _names(languages: tuple[str, ...]) -> tuple[re.Pattern[str], dict[str, int], dict[str, int]]:
     months: dict[str, int] = {}
     weekdays: dict[str, int] = {}
-    known = table("calendar")
+    known = table("calendar", dict[str, CalendarNames])
     for language in languages:
         names = known.get({"no": "nb", "nn": "nb"}.get(language, language))
-        for target, key in ((months, "months"), (weekdays, "weekdays")):
-            for number, forms in enumerate(names[key] if names else (), 1):
+        for target, of_language in ((months, names["months"]), (weekdays, names["weekdays"])) if names is not None else ():
+            for number, forms in enumerate(of_language, 1):
                 for form in forms:
                     target.setdefault(form, number)
     day_names = _either(weekdays)

@@ -17,7 +17,7 @@ GROUPS = ("subject", "sender", "wording", "pictures", "markup", "links", "struct
 
 @dataclass(frozen=True, slots=True)
 class Evidence:
-    """What in the message gives rise to a reason, and where; ``times`` multiplies the reason's weight."""
+    """The evidence in the message for a reason, and where it stands; ``times`` multiplies the reason's weight."""
 
     said: str
     place: Place

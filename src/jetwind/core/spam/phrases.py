@@ -7,6 +7,7 @@ from collections.abc import Collection, Iterator, Sequence
 
 from jetwind.core.checking import CannotTell
 from jetwind.core.facts import phrase_pattern, phrase_set, table
+from jetwind.core.facts.tables import Languages
 from jetwind.core.message import Message
 from jetwind.core.prose.language import detected, same
 
@@ -42,13 +43,13 @@ def need_language(message: Message, known: Collection[str]) -> None:
     language = detected(message)
     if language is None or any(same(language, one) for one in known):
         return
-    names = table("languages")["names"]
+    names = table("languages", Languages)["names"]
     raise CannotTell(f"the copy is in {names.get(language, 'another language')}, in which nothing of the kind is known")
 
 
 def languages_of(key: str) -> Collection[str]:
     """The languages that the turns of phrase under ``key`` are known in."""
-    return tuple(table("spam_phrases")[key])
+    return tuple(table("spam_phrases", dict[str, dict[str, list[str]]])[key])
 
 
 def disguised(text: str) -> list[str]:

@@ -7,15 +7,16 @@ from collections.abc import Collection, Mapping
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from itertools import combinations, islice
-from typing import Any, Literal
+from typing import Literal
 
 import jetwind.core.spam.reasons
 import jetwind.core.spam.words  # noqa: F401  both declare them
 from jetwind.core.checking import CannotTell, Context, Place
 from jetwind.core.checking.copies import readers_copies
 from jetwind.core.facts import table
+from jetwind.core.facts.tables import SpamWeights
 from jetwind.core.message import Header, Message, Shared
-from jetwind.core.source import Position
+from jetwind.core.source.plain import read
 from jetwind.core.spam.declaring import Evidence, Reason, declared
 
 _SUM: Shared[tuple[SpamSum, frozenset[str]]] = Shared("spam")
@@ -118,7 +119,7 @@ class SpamSum:
         heaviest = [reason.id for reason in sorted(pushing, key=lambda reason: -reason.weight)]
         return next((number for number in range(1, len(heaviest) + 1) if self.score(heaviest[:number]) < line), 0)
 
-    def as_json(self) -> dict[str, Any]:
+    def as_json(self) -> dict[str, object]:
         """As plain values that a database keeps."""
         return {
             "score": self.score(),
@@ -129,13 +130,9 @@ class SpamSum:
         }
 
     @classmethod
-    def from_json(cls, kept: Mapping[str, Any]) -> SpamSum:
+    def from_json(cls, kept: Mapping[str, object]) -> SpamSum:
         """The sum that ``as_json`` gave, or an older one that knew less."""
-        return cls(
-            tuple(_reason_from(reason) for reason in kept.get("reasons", ())),
-            tuple((name, why) for name, why in kept.get("unknown", ())),
-            tuple(OtherScore(**other) for other in kept.get("others", ())),
-        )
+        return cls(read(kept.get("reasons", ()), _Reasons), read(kept.get("unknown", ()), _Pairs), read(kept.get("others", ()), _Others))
 
 
 def band_of(score: float) -> Band:
@@ -143,29 +140,25 @@ def band_of(score: float) -> Band:
     return "high" if score >= BANDS["high"] else "medium" if score >= BANDS["medium"] else "low"
 
 
-def _reason_from(kept: Mapping[str, Any]) -> SpamReason:
-    place = kept.get("place")
-    if place is not None:
-        start, end = (Position(**place[name]) if place[name] is not None else None for name in ("start", "end"))
-        place = Place(place["part"], place["name"], start, end, place["element"])
-    words = tuple((word, weight) for word, weight in kept.get("words", ()))
-    return SpamReason(**{**kept, "place": place, "words": words})
+_Reasons = tuple[SpamReason, ...]
+_Pairs = tuple[tuple[str, str], ...]
+_Others = tuple[OtherScore, ...]
 
 
 @lru_cache(maxsize=1)
 def measured_weights() -> dict[str, float]:
     """Weights that calibration found, by reason, in points."""
-    return {key: float(value) for key, value in table("spam_weights")["weights"].items()}
+    return table("spam_weights", SpamWeights)["weights"]
 
 
 def measured_on() -> dict[str, int]:
     """How many messages the weights were measured on: ``easy_ham``, ``hard_ham``, ``spam``."""
-    return {key: int(value) for key, value in table("spam_weights")["mail"].items()}
+    return table("spam_weights", SpamWeights)["mail"]
 
 
 def says() -> list[tuple[float, float]]:
     """Scores, each with the share of the mail at it that was unwanted, of mail as often wanted as not (docs/spam-calibration.md)."""
-    return [(float(score), float(share)) for score, share in table("spam_weights")["says"]]
+    return [(float(score), float(share)) for score, share in table("spam_weights", SpamWeights)["says"]]
 
 
 def spam_sum(message: Message, context: Context) -> SpamSum:
@@ -215,7 +208,7 @@ def _judged(message: Message, context: Context) -> tuple[SpamSum, frozenset[str]
 
 
 def weight_of(one: Reason) -> float:
-    """What a reason adds, in points: measured, or set by hand."""
+    """The points that a reason adds: measured, or set by hand."""
     return one.weight if one.by_hand or one.id == "words" else measured_weights().get(one.id, one.weight)
 
 

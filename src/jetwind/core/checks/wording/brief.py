@@ -10,6 +10,7 @@ from urllib.parse import unquote
 from jetwind.core.checking import PLACES, Brief, Context, DoesNotApply, Hit, Level, Options, Place, RequiredItem, check, clear, finds
 from jetwind.core.checking import copy as copies
 from jetwind.core.checking.copy import Copy
+from jetwind.core.checking.sample_values import Given
 from jetwind.core.links import links
 from jetwind.core.message import Envelope, Message
 from jetwind.core.prose.reading import reading_of
@@ -66,11 +67,11 @@ _BOTH = (
 )
 
 
-def _asks(*items: RequiredItem) -> dict[str, Brief]:
+def _asks(*items: RequiredItem) -> Given:
     return {"brief": Brief(required=items)}
 
 
-def _forbids(*items: str) -> dict[str, Brief]:
+def _forbids(*items: str) -> Given:
     return {"brief": Brief(forbidden=items)}
 
 

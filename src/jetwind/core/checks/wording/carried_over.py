@@ -20,7 +20,7 @@ _HIDDEN = "<div style='display:none'>{}</div>"
 
 @dataclass(frozen=True)
 class CarriedOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     parameters: Annotated[str, About("names, or parts of names, of link parameters that belong to one message, parted by spaces")] = (
         "campaign"

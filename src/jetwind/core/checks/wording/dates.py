@@ -9,13 +9,14 @@ from datetime import UTC, date, datetime
 from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, check, clear, finds
 from jetwind.core.checking import copy as copies
 from jetwind.core.checking.copy import Copy
+from jetwind.core.checking.sample_values import Given
 from jetwind.core.checking.stated_facts import facts_of
 from jetwind.core.facts import phrase_pattern
 from jetwind.core.message import Envelope, Message
 from jetwind.core.prose.passages import sentences
 from jetwind.core.prose.stated import Stated, StatedDate
 
-_PLANNED = {"planned": datetime(2027, 3, 1, 9, 0, tzinfo=UTC)}
+_PLANNED: Given = {"planned": datetime(2027, 3, 1, 9, 0, tzinfo=UTC)}
 _NAMES = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
 
 

@@ -1,4 +1,4 @@
-"""What the copy says of replies fits the address that they go to."""
+"""The copy's words on replies fit the address that replies go to."""
 
 from __future__ import annotations
 

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from jetwind.core.checking import Context, clear, finds
+from jetwind.core.checking.sample_values import Given
 from jetwind.core.message import Message
 from jetwind.core.papers import Dkim, Dmarc, Papers, Spf
 from jetwind.core.spam.declaring import Evidence, found_by, reason
@@ -15,7 +14,7 @@ _GOOD = Dmarc("kiln.org", "kiln.org", "_dmarc.kiln.org", "v=DMARC1; p=reject", "
 _PASS = Spf("kiln.org", "192.0.2.25", "pass", "v=spf1 ip4:192.0.2.25 -all")
 
 
-def _asked(spf: Spf = _PASS, dkim: tuple[Dkim, ...] = (), dmarc: Dmarc = _GOOD) -> dict[str, Any]:
+def _asked(spf: Spf = _PASS, dkim: tuple[Dkim, ...] = (), dmarc: Dmarc = _GOOD) -> Given:
     return {"papers": Papers("kiln.org", "zone file", spf, dkim, dmarc)}
 
 
