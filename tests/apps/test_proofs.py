@@ -1,8 +1,10 @@
 """Test sends to allowed addresses, one message each, and what arrives."""
 
 import contextlib
+import re
 import threading
 import uuid
+from datetime import timedelta
 from typing import Any
 
 import pytest
@@ -54,10 +56,12 @@ class TestSending:
         revision = taken_in(house, mail(Subject="For {{ first_name | default: 'you' }}", To="all@kiln.org, more@kiln.org"))
         send = services.send_test(house.reviewer, revision, house.test_list, SampleReader.objects.get(name="Bo"))
         carry_out(send)
-        assert [(sender, recipient) for sender, recipient, _ in post] == [
+        # Each with a return address of its own.
+        assert [(re.sub(r"\+[0-9a-f]{24}\.\d+@", "@", sender), recipient) for sender, recipient, _ in post] == [
             ("test@kiln.org", "one@kiln.org"),
             ("test@kiln.org", "two@mail.kiln.org"),
         ]
+        assert len({sender for sender, _, _ in post}) == 2
         for _, recipient, content in post:
             arrived = read_bytes(content, "x.eml")
             assert [box.address for box in arrived.mailboxes("To")] == [recipient]
@@ -89,6 +93,37 @@ class TestSending:
         carry_out(services.send_test(house.reviewer, revision, house.test_list, None))
         assert set(TestCopy.objects.values_list("state", "answer")) == {("refused", "550 No such box")}
         assert "550 No such box" in house.client(house.author).get(f"/mailings/{revision.mailing_id}/r1/test-sends/").content.decode()
+
+    def test_an_open_page_asks_for_a_while(self, house: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+        """A copy that never arrives does not keep a page asking for ever."""
+        monkeypatch.setattr(handing_over, "hand_over", lambda *_: Handover(HandoverOutcome.TAKEN, "250 Kept"))
+        revision = taken_in(house)
+        send = services.send_test(house.reviewer, revision, house.test_list, None)
+        carry_out(send)
+        address = f"/mailings/{revision.mailing_id}/r1/test-sends/"
+        asks = '<div id="sends" hx-get='
+        assert asks in house.client(house.reviewer).get(address).content.decode()
+        TestSend.objects.filter(pk=send.pk).update(at=timezone.now() - timedelta(minutes=16))
+        page = house.client(house.reviewer).get(address).content.decode()
+        assert asks not in page
+        assert "handed over, not arrived yet" in page
+
+    def test_to_oneself(self, house: Any, post: list[tuple[str, str, bytes]]) -> None:
+        """One press, merged for the reader that is chosen; not where the own address is outside."""
+        revision = taken_in(house)
+        address = f"/mailings/{revision.mailing_id}/r1/test-sends/send/"
+        client = house.client(house.reviewer)
+        house.reviewer.email = "rosa@far.example"
+        house.reviewer.save()
+        assert "outside the domains" in client.post(address, {"to": "me"}, follow=True).content.decode()
+        house.reviewer.email = "rosa@kiln.org"
+        house.reviewer.save()
+        assert "goes to you, at rosa@kiln.org" in client.post(address, {"to": "me", "reader": ""}, follow=True).content.decode()
+        assert list(TestCopy.objects.values_list("address", flat=True)) == ["rosa@kiln.org"]
+        house.reviewer.email = ""
+        house.reviewer.save()
+        assert "You have no address yet" in client.post(address, {"to": "me"}, follow=True).content.decode()
+        assert house.client(house.approver).post(address, {"to": "me"}).status_code == 403
 
     def test_through_the_page(self, house: Any, post: list[tuple[str, str, bytes]]) -> None:
         """The form sends; an author may, an approver may not."""
@@ -256,18 +291,18 @@ class TestOnce:
         client = house.client(house.reviewer)
         shown = client.get(f"/mailings/{send.mailing_id}/r1/test-sends/").content.decode()
         assert "It may have arrived; look before you send it again." in shown
-        client.post(f"/test-copies/{copy.pk}/settle/", {"do": "arrived"})
+        client.post(f"/test-copies/{copy.pk}/decide/", {"do": "arrived"})
         copy.refresh_from_db()
         assert copy.state == "handed-over"
         with pytest.raises(Refused, match="is handed over"):
             services.send_again(house.reviewer, copy)
         TestCopy.objects.update(state="unsure")
-        client.post(f"/test-copies/{copy.pk}/settle/", {"do": "again"})
+        client.post(f"/test-copies/{copy.pk}/decide/", {"do": "again"})
         assert self.carry_out(send, monkeypatch, server).state == "handed-over"
         assert server.taken == ["one@kiln.org", "one@kiln.org"]
         with pytest.raises(NotAllowed):
             services.send_again(house.approver, copy)
-        assert house.client(house.outsider).post(f"/test-copies/{copy.pk}/settle/", {"do": "again"}).status_code == 404
+        assert house.client(house.outsider).post(f"/test-copies/{copy.pk}/decide/", {"do": "again"}).status_code == 404
 
     def test_try_now(self, house: Any, send: TestSend, monkeypatch: pytest.MonkeyPatch) -> None:
         """A copy that waits for its time is hurried; the job that waited finds nothing left."""

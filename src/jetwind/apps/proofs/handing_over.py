@@ -16,10 +16,12 @@ from django.conf import settings
 from django.db import connection
 from django.utils import timezone
 
+from jetwind.apps.blobs import store
 from jetwind.apps.intake.selectors import message_numbered
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.proofs.models import Arrival, TestCopy, TestSend
 from jetwind.apps.proofs.reach import is_allowed
+from jetwind.apps.proofs.return_address import return_address
 from jetwind.apps.workspace.desk import Held
 from jetwind.engines.bounded import COMPOSING, BoundedComposer, PastBudget
 from jetwind.engines.mail import Handover, HandoverOutcome, MailServer, hand_over
@@ -47,17 +49,17 @@ def hand_over_copies(send: TestSend, work_id: int) -> None:
         composer = BoundedComposer(held)
         for number, copy in enumerate(copies):
             jobs.report(work_id, done=number, total=len(copies), doing=copy.address)
-            with _held(copy) as is_ours:
+            with _locked(copy) as is_ours:
                 if is_ours:
                     copy.refresh_from_db()
-                    _settle(send, copy, composer)
+                    _carry_on(send, copy, composer)
     jobs.report(work_id, done=len(copies), total=len(copies), doing="handed over")
     if later := [copy.next_try_at for copy in send.copies.filter(state=TestCopy.State.PUT_OFF) if copy.next_try_at]:
         raise jobs.PutOff(min(later), "waits to try again")
 
 
 @contextmanager
-def _held(copy: TestCopy) -> Iterator[bool]:
+def _locked(copy: TestCopy) -> Iterator[bool]:
     """Hold a copy against other workers; the database lets go of it when this process dies. False where another holds it."""
     with connection.cursor() as cursor:
         cursor.execute("select pg_try_advisory_lock(%s, %s)", [_LOCK, copy.pk])
@@ -70,7 +72,7 @@ def _held(copy: TestCopy) -> Iterator[bool]:
                 cursor.execute("select pg_advisory_unlock(%s, %s)", [_LOCK, copy.pk])
 
 
-def _settle(send: TestSend, copy: TestCopy, composer: BoundedComposer) -> None:
+def _carry_on(send: TestSend, copy: TestCopy, composer: BoundedComposer) -> None:
     if copy.state == TestCopy.State.ON_ITS_WAY:
         # Its worker died between the hand-over and the answer.
         _take(copy, Handover(HandoverOutcome.UNSURE, "Jetwind was interrupted before the answer came."))
@@ -98,11 +100,13 @@ def _settle(send: TestSend, copy: TestCopy, composer: BoundedComposer) -> None:
         logger.exception("copy %s of the test send %s cannot be written", copy.pk, send.pk)
         _take(copy, Handover(HandoverOutcome.REFUSED, "Not sent: Jetwind failed to write this copy; the worker's log says how."))
         return
+    # Kept before it goes: whatever arrives is held against these very octets.
+    copy.copy_sha256 = store.keep(content)
     copy.state = TestCopy.State.ON_ITS_WAY
     copy.first_try_at = copy.first_try_at or timezone.now()
-    copy.save(update_fields=["state", "first_try_at"])
+    copy.save(update_fields=["copy_sha256", "state", "first_try_at"])
     server = MailServer(settings.TEST_SMTP_HOST, settings.TEST_SMTP_PORT)
-    _take(copy, hand_over(server, workspace.test_sender, copy.address, content))
+    _take(copy, hand_over(server, return_address(workspace.test_sender, copy), copy.address, content))
 
 
 def _take(copy: TestCopy, handover: Handover) -> None:

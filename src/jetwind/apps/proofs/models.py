@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from datetime import datetime
 
 from django.conf import settings
@@ -9,6 +10,7 @@ from django.db import models
 
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.workspace.models import Workspace
+from jetwind.core.arrivals import said_of, status_in
 
 
 class TestList(models.Model):
@@ -63,10 +65,46 @@ class TestSend(models.Model):
         return f"test of {self.revision} to {self.list_name}"
 
 
+@dataclass(frozen=True, slots=True)
+class ArrivalShown:
+    """An arrival beside its copy: its number, when it came, whether it was compared, and how many differences there are."""
+
+    pk: int
+    at: datetime
+    is_compared: bool
+    differences: int
+
+
+class ReportKind(models.TextChoices):
+    """The kinds of report that machines write about a copy."""
+
+    BOUNCED = "bounced", "bounced"
+    DELAYED = "delayed", "delayed on the way"
+    COMPLAINED = "complained", "complained about"
+    ANSWERED = "answered", "answered by a machine"
+
+
+@dataclass(frozen=True, slots=True)
+class ReportShown:
+    """A report beside its copy: its number, when it came, its kind, its status code and the words of the machine that wrote it."""
+
+    pk: int
+    at: datetime
+    kind: ReportKind
+    status: str
+    words: str
+
+    @property
+    def reason(self) -> str:
+        """The status code in words; empty where there is none that is known."""
+        return said_of(self.status)
+
+
 class TestCopy(models.Model):
-    """One message of a test send: to exactly one address."""
+    """One message of a test send: to exactly one address. ``copy_sha256`` is its digest as it was handed over last; empty before."""
 
     __test__ = False
+    BLOBS = ("copy_sha256",)
 
     class State(models.TextChoices):
         WAITING = "waiting", "waiting"
@@ -81,14 +119,16 @@ class TestCopy(models.Model):
     message_id = models.CharField(max_length=120, unique=True)
     state = models.CharField(max_length=12, choices=State, default=State.WAITING)
     answer = models.CharField(max_length=500, blank=True)
+    copy_sha256 = models.CharField(max_length=64, blank=True)
     handed_over_at = models.DateTimeField(null=True, blank=True)
     #: Tries that were put off or found no server, when the first of them was, and when the next one is due.
     tries = models.PositiveSmallIntegerField(default=0)
     first_try_at = models.DateTimeField(null=True, blank=True)
     next_try_at = models.DateTimeField(null=True, blank=True)
 
-    #: Number and time of every arrival, the newest first, where a page has asked for them along with the copy.
-    arrived: list[tuple[int, datetime]]
+    #: Every arrival, the newest first, and every report on the last hand-over, where a page has asked for them along with the copy.
+    arrived: list[ArrivalShown]
+    reported: list[ReportShown]
 
     class Meta:
         ordering = ["id"]
@@ -97,9 +137,18 @@ class TestCopy(models.Model):
     def __str__(self) -> str:
         return f"copy to {self.address}"
 
+    @property
+    def reason(self) -> str:
+        """The status code of the server's answer in words; empty where there is none that is known."""
+        return said_of(status_in(self.answer))
+
 
 class Arrival(models.Model):
-    """A message as the Mailroom received it."""
+    """A message as the Mailroom received it, or as a person saved it from a mail program (``is_dropped``, by ``by``).
+
+    ``compared`` is what ``Compared.as_json`` gives, null before the arrival was compared with its copy; ``not_compared`` says why it could
+    not be.
+    """
 
     BLOBS = ("blob_sha256",)
 
@@ -111,9 +160,30 @@ class Arrival(models.Model):
     octets = models.PositiveIntegerField()
     copy = models.ForeignKey(TestCopy, null=True, blank=True, on_delete=models.SET_NULL, related_name="arrivals")
     at = models.DateTimeField(auto_now_add=True)
+    is_dropped = models.BooleanField(default=False)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, blank=True, on_delete=models.PROTECT, related_name="+")
+    #: A report of a machine on a copy that was handed over: its kind, its status code (RFC 3463) and words of the machine.
+    reports_on = models.ForeignKey(TestCopy, null=True, blank=True, on_delete=models.SET_NULL, related_name="reports")
+    report = models.CharField(max_length=12, choices=ReportKind, blank=True)
+    report_status = models.CharField(max_length=12, blank=True)
+    report_words = models.CharField(max_length=300, blank=True)
+    #: A report on a hand-over that another one followed.
+    is_past = models.BooleanField(default=False)
+    compared = models.JSONField(null=True, blank=True)
+    not_compared = models.CharField(max_length=300, blank=True)
 
     class Meta:
         ordering = ["-id"]
 
     def __str__(self) -> str:
         return self.subject
+
+    @property
+    def about(self) -> TestCopy | None:
+        """The copy that this mail is, or reports on; None for a stray."""
+        return self.copy or self.reports_on
+
+    @property
+    def reason(self) -> str:
+        """The status code of a report in words; empty where there is none that is known."""
+        return said_of(self.report_status)

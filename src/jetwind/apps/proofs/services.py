@@ -4,10 +4,13 @@ from __future__ import annotations
 
 import secrets
 from email import message_from_bytes, policy
+from itertools import islice
+from typing import Any
 
 from django.core.exceptions import ValidationError
 from django.core.validators import validate_email
 from django.db import transaction
+from django.db.models import Q
 from django.utils import timezone
 
 from jetwind.apps.accounts.models import User
@@ -16,17 +19,23 @@ from jetwind.apps.blobs import store
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.stages import open_mailing
 from jetwind.apps.jobs import services as jobs
-from jetwind.apps.proofs.models import Arrival, TestAddress, TestCopy, TestList, TestSend
+from jetwind.apps.proofs.models import Arrival, ReportKind, TestAddress, TestCopy, TestList, TestSend
 from jetwind.apps.proofs.reach import is_allowed
+from jetwind.apps.proofs.return_address import IDENTITIES, identity_of
 from jetwind.apps.ui.refusal import Refused, refusing
 from jetwind.apps.workspace.access import permit
 from jetwind.apps.workspace.domains import is_proven
 from jetwind.apps.workspace.models import SampleReader, Workspace
 from jetwind.apps.workspace.readers import reader_values
+from jetwind.core.arrivals import report_in
+from jetwind.core.message.package import LARGEST_INPUT
 from jetwind.core.message.words import decode_words
-from jetwind.engines.mail import Delivery
+from jetwind.engines.bounded import is_likely_copy, looks_like_mail
+from jetwind.engines.mail import Delivery, mails_of
 
 SENDS = "test-send"
+#: Mails of one mailbox that are taken.
+MOST_SAVED = 100
 #: A test list is colleagues, not an audience.
 MOST_ADDRESSES = 50
 
@@ -95,25 +104,41 @@ def send_test(user: User, revision: Revision, test_list: TestList, reader: Sampl
         NotAllowed, Refused: not permitted; released; the list is empty or holds an address that is not allowed.
     """
     permit(user, "proof:send", revision.mailing.workspace)
-    workspace = revision.mailing.workspace
     addresses = [entry.address for entry in test_list.addresses.all()]
     if not addresses:
         raise Refused(f"“{test_list.name}” has no addresses yet; add some under Settings.")
+    return _send(user, revision, test_list.name, addresses, reader)
+
+
+def send_to_self(user: User, revision: Revision, reader: SampleReader | None) -> TestSend:
+    """Send a revision to the person's own address, merged for one sample reader.
+
+    Raises:
+        NotAllowed, Refused: not permitted; released; the person has no address, or one that is not allowed.
+    """
+    permit(user, "proof:send", revision.mailing.workspace)
+    if not user.email:
+        raise Refused("You have no address yet; give one on your own page.")
+    return _send(user, revision, user.shown_name[:80], [user.email], reader)
+
+
+def _send(user: User, revision: Revision, name: str, addresses: list[str], reader: SampleReader | None) -> TestSend:
+    workspace = revision.mailing.workspace
     if outside := [address for address in addresses if not is_allowed(address, workspace)]:
         raise Refused(f"{outside[0]} is outside the domains that test sends may reach; nothing was sent.")
     with open_mailing(revision.mailing_id) as mailing:
         send = TestSend.objects.create(
             mailing=mailing,
             revision=revision,
-            list_name=test_list.name,
+            list_name=name,
             reader_name=reader.name if reader else "",
             values={name: str(value) for name, value in reader_values(reader).items()} if reader else {},
             mark=f"[Test r{revision.number}]",
             by=user,
         )
         for address in addresses:
-            TestCopy.objects.create(send=send, address=address, message_id=f"<{secrets.token_hex(12)}.{send.pk}@test.jetwind.invalid>")
-        record("proof.sent", actor=user, mailing=mailing, revision=revision.number, count=len(addresses), list=test_list.name)
+            TestCopy.objects.create(send=send, address=address, message_id=f"<{secrets.token_hex(12)}.{send.pk}@{IDENTITIES}>")
+        record("proof.sent", actor=user, mailing=mailing, revision=revision.number, count=len(addresses), list=name)
         _ask_for_hand_over(send)
     return send
 
@@ -128,10 +153,13 @@ def send_again(user: User, copy: TestCopy) -> None:
     permit(user, "proof:send", send.mailing.workspace)
     with open_mailing(send.mailing_id):
         locked = TestCopy.objects.select_for_update(no_key=True).get(pk=copy.pk)
-        if locked.state not in (TestCopy.State.PUT_OFF, TestCopy.State.REFUSED, TestCopy.State.UNSURE):
+        bounces = locked.reports.filter(report=ReportKind.BOUNCED, is_past=False)
+        is_back = locked.state == TestCopy.State.HANDED_OVER and bounces.exists()
+        if locked.state not in (TestCopy.State.PUT_OFF, TestCopy.State.REFUSED, TestCopy.State.UNSURE) and not is_back:
             raise Refused(f"The copy to {locked.address} is {locked.get_state_display()}; it is not sent again.")
         locked.state, locked.tries, locked.first_try_at, locked.next_try_at = TestCopy.State.WAITING, 0, None, None
         locked.save()
+        locked.reports.update(is_past=True)
         record("proof.sent-again", actor=user, mailing=send.mailing, revision=send.revision.number, address=locked.address)
         _ask_for_hand_over(send, sooner=True)
 
@@ -165,18 +193,138 @@ def _ask_for_hand_over(send: TestSend, *, sooner: bool = False) -> None:
 
 
 def keep_arrival(delivery: Delivery) -> Arrival:
-    """Keep what the Mailroom received, and tie it to the copy that it is."""
-    headers = message_from_bytes(delivery.content[:200_000], policy=policy.compat32)
-    message_id = " ".join(str(headers.get("Message-ID") or "").split())
-    return Arrival.objects.create(
-        sender=delivery.sender[:320],
-        recipients=list(delivery.recipients),
-        subject=decode_words(" ".join(str(headers.get("Subject") or "").split())).replace("\0", "")[:998],
-        message_id=message_id[:255],
-        blob_sha256=store.keep(delivery.content),
-        octets=len(delivery.content),
-        copy=TestCopy.objects.filter(message_id=message_id).first(),
-    )
+    """Keep what the Mailroom received, and tie it to the copy that it is, or that it reports on."""
+    message_id, subject = _identity(delivery.content)
+    report = _reported(delivery.content) or _came_back(delivery, subject)
+    with transaction.atomic():
+        arrival = Arrival.objects.create(
+            sender=delivery.sender[:320],
+            recipients=list(delivery.recipients),
+            subject=subject,
+            message_id=message_id,
+            blob_sha256=store.keep(delivery.content),
+            octets=len(delivery.content),
+            copy=None if report else TestCopy.objects.filter(message_id=message_id).first(),
+            **report,
+        )
+        _ask_to_compare(arrival)
+    return arrival
+
+
+def _identity(content: bytes) -> tuple[str, str]:
+    """The Message-ID and the subject of a mail, as far as a row has room."""
+    headers = message_from_bytes(content[:200_000], policy=policy.compat32)
+    message_id = " ".join(str(headers.get("Message-ID") or "").split())[:255].replace("\0", "")
+    return message_id, decode_words(" ".join(str(headers.get("Subject") or "").split())).replace("\0", "")[:998]
+
+
+def _reported(content: bytes) -> dict[str, Any]:
+    """The fields of an arrival that is a report on a copy; none for any other mail."""
+    found = report_in(content)
+    if found is None:
+        return {}
+    copies = {copy.message_id: copy for copy in TestCopy.objects.filter(message_id__in=found.message_ids)}
+    copy = next((copies[identity] for identity in found.message_ids if identity in copies), None)
+    if copy is None:
+        return {}
+    return {
+        "reports_on": copy,
+        "report": ReportKind(found.kind),
+        "report_status": found.status,
+        "report_words": found.words.replace("\0", ""),
+    }
+
+
+def _came_back(delivery: Delivery, subject: str) -> dict[str, Any]:
+    """The fields of a machine's mail to the return address of a copy, in a form that no standard knows; none for any other mail.
+
+    A machine's mail has no envelope sender (RFC 5321 §4.5.5). It may be a bounce or an answer; its subject says which.
+    """
+    identities = [identity for recipient in delivery.recipients if (identity := identity_of(recipient))]
+    copy = TestCopy.objects.filter(message_id__in=identities).first() if identities and not delivery.sender else None
+    return {"reports_on": copy, "report": ReportKind.ANSWERED, "report_words": subject[:300]} if copy is not None else {}
+
+
+def _ask_to_compare(arrival: Arrival) -> None:
+    if arrival.copy is not None:
+        jobs.defer("proofs.compare_arrival", arrival_id=arrival.pk)
+
+
+def keep_saved(user: User, revision: Revision, content: bytes) -> Arrival:
+    """Keep a mail that somebody saved from a mail program, as an arrival of the copy that it is: by its Message-ID, else by its content.
+
+    A mail that is kept already is returned as it is.
+
+    Raises:
+        NotAllowed, Refused: not permitted; no mail, or too large a one; it belongs to no copy of the message.
+    """
+    workspace = revision.mailing.workspace
+    permit(user, "proof:send", workspace)
+    if len(content) > LARGEST_INPUT:
+        raise Refused(f"The file is larger than {LARGEST_INPUT // 1024 // 1024} MB, which is the most that a mail may have.")
+    if not looks_like_mail(content):
+        raise Refused("The file is no mail: save the message from the mail program as .eml, with its headers.")
+    message_id, subject = _identity(content)
+    report = _reported(content)
+    copy = report["reports_on"] if report else _copy_of(revision, message_id, content)
+    if copy is None or copy.send.mailing_id != revision.mailing_id:
+        raise Refused("This mail belongs to no test copy of this message: neither its Message-ID nor its words are those of one.")
+    digest = store.keep(content)
+    with transaction.atomic():
+        # The copy's row is the lock: two people who drop the same file keep it once.
+        TestCopy.objects.select_for_update(no_key=True).get(pk=copy.pk)
+        known = Arrival.objects.filter(Q(copy=copy) | Q(reports_on=copy), blob_sha256=digest).first()
+        if known is not None:
+            return known
+        arrival = Arrival.objects.create(
+            recipients=[copy.address],
+            subject=subject,
+            message_id=message_id,
+            blob_sha256=digest,
+            octets=len(content),
+            copy=None if report else copy,
+            is_dropped=True,
+            by=user,
+            **report,
+        )
+        record("proof.arrival-kept", actor=user, mailing=revision.mailing, revision=copy.send.revision.number, address=copy.address)
+        _ask_to_compare(arrival)
+    return arrival
+
+
+def keep_saved_file(user: User, revision: Revision, content: bytes) -> tuple[list[Arrival], int]:
+    """Keep the mails of a file: one saved mail, or a mailbox (mbox, RFC 4155). Returns what was kept, and how many mails belong to no copy.
+
+    Raises:
+        NotAllowed, Refused: as :func:`keep_saved`; the mailbox has too many mails; none of its mails belongs to a copy.
+    """
+    permit(user, "proof:send", revision.mailing.workspace)
+    if not content.startswith(b"From ") or len(content) > LARGEST_INPUT:
+        return [keep_saved(user, revision, content)], 0
+    mails = list(islice(mails_of(content), MOST_SAVED + 1))
+    if len(mails) > MOST_SAVED:
+        raise Refused(f"The mailbox has more than {MOST_SAVED} mails; save those of the test sends alone.")
+    kept, others = [], 0
+    for mail in mails:
+        try:
+            kept.append(keep_saved(user, revision, mail))
+        except Refused:
+            others += 1
+    if not kept:
+        raise Refused("None of the mails of this mailbox belongs to a test copy of this message.")
+    return kept, others
+
+
+def _copy_of(revision: Revision, message_id: str, content: bytes) -> TestCopy | None:
+    """The copy of a message that a mail is; the newest one to its recipient where its Message-ID was changed."""
+    copies = TestCopy.objects.filter(send__mailing=revision.mailing_id).exclude(copy_sha256="").select_related("send__revision")
+    if message_id and (found := copies.filter(message_id=message_id).first()) is not None:
+        return found
+    likely = list(copies.filter(send__revision=revision).order_by("-pk")[:MOST_ADDRESSES])
+    headers = message_from_bytes(content[:200_000], policy=policy.compat32)
+    to = " ".join(str(value) for name in ("To", "Delivered-To", "X-Original-To") for value in headers.get_all(name, [])).casefold()
+    likely.sort(key=lambda copy: copy.address.casefold() not in to)
+    return next((copy for copy in likely[:3] if is_likely_copy(store.fetch(copy.copy_sha256), content)), None)
 
 
 def concerns(arrival: Arrival, workspace: Workspace) -> bool:
@@ -184,6 +332,6 @@ def concerns(arrival: Arrival, workspace: Workspace) -> bool:
 
     A domain that somebody only wrote into the settings shows nothing: anybody could write any.
     """
-    if arrival.copy is not None:
-        return bool(arrival.copy.send.mailing.workspace_id == workspace.pk)
+    if arrival.about is not None:
+        return bool(arrival.about.send.mailing.workspace_id == workspace.pk)
     return any(is_proven(workspace, str(address).rpartition("@")[2].lower()) for address in arrival.recipients)

@@ -5,8 +5,9 @@ from __future__ import annotations
 from procrastinate.contrib.django import app
 
 from jetwind.apps.jobs import services as jobs
+from jetwind.apps.proofs.comparing import compare_arrival
 from jetwind.apps.proofs.handing_over import hand_over_copies
-from jetwind.apps.proofs.models import TestSend
+from jetwind.apps.proofs.models import Arrival, TestSend
 
 
 @app.task(name="proofs.send_copies", priority=20)
@@ -15,3 +16,11 @@ def send_copies(send_id: int, work_id: int) -> None:
     with jobs.carried_out(work_id):
         send = TestSend.objects.select_related("revision__mailing__workspace", "mailing__workspace").get(pk=send_id)
         hand_over_copies(send, work_id)
+
+
+@app.task(name="proofs.compare_arrival", priority=15)
+def compare_one(arrival_id: int) -> None:
+    """Hold an arrival against its copy."""
+    arrival = Arrival.objects.select_related("copy__send").filter(pk=arrival_id).first()
+    if arrival is not None:
+        compare_arrival(arrival)

@@ -5,7 +5,7 @@ from django.urls import path
 from jetwind.apps.proofs import views
 
 urlpatterns = [
-    path("test-copies/<int:copy_id>/settle/", views.settle_copy, name="settle-copy"),
+    path("test-copies/<int:copy_id>/decide/", views.decide_copy, name="decide-copy"),
     path("mailroom/", views.mailroom, name="mailroom"),
     path("mailroom/<int:arrival_id>/", views.arrival, name="arrival"),
     path("mailroom/<int:arrival_id>/html/", views.arrival_html, name="arrival-html"),

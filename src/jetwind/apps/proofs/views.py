@@ -6,16 +6,20 @@ import base64
 import re
 
 from django.contrib import messages
+from django.db.models import Q
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from jetwind.apps.blobs import store
 from jetwind.apps.proofs import services
+from jetwind.apps.proofs.arrived import Way, registry_levels, rows_of
 from jetwind.apps.proofs.models import Arrival, TestAddress, TestCopy, TestList
+from jetwind.apps.proofs.reach import practice_boxes
 from jetwind.apps.review.selectors import station_address
 from jetwind.apps.ui.once import once
 from jetwind.apps.workspace.access import PersonRequest, asks, may
+from jetwind.core.arrivals import Compared
 from jetwind.core.message import Message, image_references, read_bytes
 from jetwind.core.source import Edit, splice
 
@@ -25,7 +29,7 @@ _ARRIVAL_POLICY = "default-src 'none'; img-src data:; style-src 'unsafe-inline';
 @require_POST
 @asks(send="proof:send")
 @once
-def settle_copy(request: PersonRequest, copy_id: int) -> HttpResponse:
+def decide_copy(request: PersonRequest, copy_id: int) -> HttpResponse:
     """Send a copy again, or say that it arrived."""
     found = get_object_or_404(
         TestCopy.objects.select_related("send__revision", "send__mailing__workspace"),
@@ -42,27 +46,39 @@ def settle_copy(request: PersonRequest, copy_id: int) -> HttpResponse:
 @require_GET
 @asks("workspace:view")
 def mailroom(request: PersonRequest) -> HttpResponse:
-    """What arrived, newest first."""
+    """The messages that arrived, newest first."""
     workspace = request.workspace
-    arrivals = Arrival.objects.filter(copy__send__mailing__workspace=workspace).select_related("copy__send__revision__mailing")[:200]
-    strays = [arrival for arrival in Arrival.objects.filter(copy=None)[:200] if services.concerns(arrival, workspace)][:20]
+    own = Q(copy__send__mailing__workspace=workspace) | Q(reports_on__send__mailing__workspace=workspace)
+    arrivals = Arrival.objects.filter(own).select_related("copy__send__revision__mailing", "reports_on__send__revision__mailing")[:200]
+    strays = [arrival for arrival in Arrival.objects.filter(copy=None, reports_on=None)[:200] if services.concerns(arrival, workspace)][:20]
     return render(request, "proofs/mailroom.html", {"arrivals": arrivals, "strays": strays, "section": "mailroom"})
 
 
 @require_GET
 @asks("workspace:view", works=True)
 def arrival(request: PersonRequest, arrival_id: int) -> HttpResponse:
-    """One arrival: headers, HTML, plain text, raw."""
+    """One arrival: what differs from its copy, the way it took, and what it holds."""
     found = _arrival(request, arrival_id)
     raw = store.fetch(found.blob_sha256)
     message = read_bytes(raw, "arrival.eml")
-    view = request.GET.get("view", "html" if message.html else "text")
+    compared = Compared.from_json(found.compared) if found.compared is not None else None
+    way = Way.of(message, found)
+    views = [("html", "HTML"), ("text", "Plain text"), ("headers", "Headers"), ("raw", "Raw")]
+    if found.copy is not None:
+        views.insert(0, ("differences", "Differences"))
+    if way.hops:
+        views.append(("way", "Way"))
+    first = "text" if found.copy is None and message.html is None else views[0][0]
+    view = request.GET.get("view", first)
     page = {
         "arrival": found,
         "message": message,
         "view": view,
+        "compared": compared,
+        "rows": rows_of(compared, registry_levels()) if compared is not None else [],
+        "way": way,
         "raw": raw.decode("utf-8", "replace")[:400_000] if view == "raw" else "",
-        "views": [("html", "HTML"), ("text", "Plain text"), ("headers", "Headers"), ("raw", "Raw")],
+        "views": views,
         "section": "mailroom",
     }
     return render(request, "proofs/arrival.html", page)
@@ -95,7 +111,10 @@ def _self_contained(message: Message) -> str:
 
 
 def _arrival(request: PersonRequest, arrival_id: int) -> Arrival:
-    found = get_object_or_404(Arrival.objects.select_related("copy__send__revision__mailing__workspace"), pk=arrival_id)
+    found = get_object_or_404(
+        Arrival.objects.select_related("copy__send__revision__mailing__workspace", "reports_on__send__revision__mailing__workspace"),
+        pk=arrival_id,
+    )
     if not services.concerns(found, request.workspace):
         raise Http404("no such arrival")
     return found
@@ -140,6 +159,7 @@ def test_lists(request: PersonRequest) -> HttpResponse:
     page = {
         "lists": workspace.test_lists.prefetch_related("addresses").order_by("id"),
         "workspace": workspace,
+        "boxes": practice_boxes(workspace),
         "may_configure": may(request.user, "workspace:configure", workspace),
         "section": "settings",
     }

@@ -1,5 +1,6 @@
 """Questions about a message answered in a process of its own, under limits of processor time and memory (decision 0013)."""
 
+from jetwind.engines.bounded.arriving import is_likely_copy, judged_bounded, looks_like_mail
 from jetwind.engines.bounded.composing import COMPOSING, BoundedComposer
 from jetwind.engines.bounded.helper import Budget, Helper, Holder, PastBudget, Start, prepare
 from jetwind.engines.bounded.lightening import (
@@ -31,9 +32,12 @@ __all__ = [
     "candidates_bounded",
     "fewest_bounded",
     "grey_copy_bounded",
+    "is_likely_copy",
+    "judged_bounded",
     "laid_over_bounded",
     "lighter_bounded",
     "listing_bounded",
+    "looks_like_mail",
     "overview_bounded",
     "prepare",
     "read_readers_bounded",

@@ -76,7 +76,7 @@ class Budget:
 
 
 class Holder(Protocol):
-    """What holds something and answers questions about it: a helper, or what stands in front of one."""
+    """A holder of something that answers questions about it: a helper, or a stand-in in front of one."""
 
     def ask(self, question: Callable[Concatenate[Any, Given], Answer], *args: Given.args, **kwargs: Given.kwargs) -> Answer:
         """``question(thing, …)``; raises PastBudget where the answer costs more than it may."""
@@ -179,7 +179,7 @@ class Helper:
         self._process, self._pipe = process, ours
 
     def _answered(self, pipe: Connection, asked: tuple[Any, ...]) -> tuple[str, Any]:
-        """What kind of answer the helper gives, and the answer.
+        """The kind of the helper's answer, and the answer.
 
         Raises:
             PastBudget: none came in time.

@@ -14,7 +14,7 @@ _LISTING = Budget(answer_seconds=8.0, all_seconds=10.0, memory=600_000_000)
 
 
 def listing_bounded(message: Message, readers: Sequence[Sample], *, start: Start) -> Listing:
-    """What ``listing_of`` tells.
+    """The answer of ``listing_of``.
 
     Raises:
         PastBudget: it takes more than it may.

@@ -22,7 +22,7 @@ def overview_bounded(
     start: Start,
     budget: Budget = OVERVIEW,
 ) -> FieldOverview:
-    """What ``field_overview`` answers.
+    """The answer of ``field_overview``.
 
     Raises:
         PastBudget: it takes too long or needs too much memory.

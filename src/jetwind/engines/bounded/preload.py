@@ -1,4 +1,4 @@
-"""What helpers need, loaded once by the process that they are forked from: imports, tables, patterns, dictionaries."""
+"""The modules and data that helpers need, loaded once by the process that they are forked from: imports, tables, patterns, dictionaries."""
 
 from __future__ import annotations
 

@@ -30,7 +30,7 @@ _Given = tuple[Message, Context]
 def review_bounded(
     message: Message, context: Context, only: Collection[str] | None = None, *, start: Start, budget: Budget = CHECKING
 ) -> Review:
-    """What ``review`` answers; a check that passes its budget ran out, and says so, while the others are answered.
+    """The answer of ``review``; a check that passes its budget ran out, and says so, while the others are answered.
 
     The cheap answers come first: in a first round each check may take half a second, or a tenth where the message cannot be read in time.
     What several checks need, such as the tree, is worked out besides, and counts for none of them. A check that takes longer is broken off; it waits until all others have had their turn, and may then take twice as long, round by round, until the whole budget is spent.

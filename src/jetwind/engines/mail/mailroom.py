@@ -4,13 +4,20 @@ from __future__ import annotations
 
 import asyncio
 import logging
+import re
+from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass
+from datetime import UTC, datetime
+from email.utils import format_datetime
 from typing import Any
 
 from aiosmtpd.smtp import SMTP
 
+from jetwind.engines.mail.boxes import LATE_SECONDS, PUT_OFF_TIMES, REPORT_SECONDS, SLOW_SECONDS, Box, box_of, changed, written_about
+
 logger = logging.getLogger(__name__)
+_HOSTNAME = "mailroom.jetwind.invalid"
 
 #: As large as a message that intake takes, with its base64 (RFC 2045 §6.8: four octets for three).
 LARGEST_MESSAGE = 42 * 1024 * 1024
@@ -18,7 +25,7 @@ LARGEST_MESSAGE = 42 * 1024 * 1024
 
 @dataclass(frozen=True, slots=True)
 class Delivery:
-    """What one SMTP transaction handed over: the envelope and the message exactly as received."""
+    """The content of one SMTP transaction: the envelope and the message exactly as received."""
 
     sender: str
     recipients: tuple[str, ...]
@@ -26,25 +33,72 @@ class Delivery:
 
 
 class _Handler:
-    def __init__(self, keep: Callable[[Delivery], None]) -> None:
+    def __init__(self, keep: Callable[[Delivery], None], hostname: str) -> None:
         self._keep = keep
+        self._hostname = hostname
+        #: How often a mail was put off, by sender and recipient; and mails that are kept later.
+        self._put_off: Counter[tuple[str, str]] = Counter()
+        self.later: set[asyncio.Task[None]] = set()
+
+    async def handle_RCPT(self, server: SMTP, session: Any, envelope: Any, address: str, options: Any) -> str:  # noqa: N802  aiosmtpd calls it so
+        """Take a recipient, or answer as its practice mailbox does."""
+        box = box_of(address)
+        if box is not None and box.name == "is-slow":
+            await asyncio.sleep(SLOW_SECONDS)
+        if box is not None and box.answer:
+            key = (envelope.mail_from or "", address.lower())
+            if not box.answer.startswith("4") or self._put_off[key] < PUT_OFF_TIMES:
+                self._put_off[key] += 1
+                return box.answer
+            del self._put_off[key]
+        envelope.rcpt_tos.append(address)
+        return "250 OK"
 
     async def handle_DATA(self, server: SMTP, session: Any, envelope: Any) -> str:  # noqa: N802  aiosmtpd calls it so
         """Keep the message; a failure to do so is a temporary error to the sender (RFC 5321 §4.2.1)."""
-        delivery = Delivery(envelope.mail_from or "", tuple(envelope.rcpt_tos), envelope.original_content or b"")
+        boxes = [(recipient, box_of(recipient)) for recipient in envelope.rcpt_tos]
+        if any(box is not None and box.name == "drops-connection" for _, box in boxes) and isinstance(server.transport, asyncio.Transport):
+            server.transport.abort()
+            return "421 4.4.2 Closing"
         try:
-            await asyncio.to_thread(self._keep, delivery)
+            for recipient, box in boxes:
+                await self._take(session, envelope, recipient, box)
         except Exception:
             logger.exception("a message could not be kept", extra={"action": "mailroom.failed"})
             return "451 The Mailroom could not keep the message, try again"
         return "250 Kept in the Mailroom"
+
+    async def _take(self, session: Any, envelope: Any, recipient: str, box: Box | None) -> None:
+        content = envelope.original_content or b""
+        if box is not None:
+            content = await asyncio.to_thread(changed, box, content)
+        # A server that takes a mail says so above it (RFC 5321 §4.4).
+        greeted = re.sub(r"[^\w.:\[\]-]", "", session.host_name or "") or "unknown"
+        trace = f"Received: from {greeted} by {self._hostname} with {'ESMTP' if session.extended_smtp else 'SMTP'}; {format_datetime(datetime.now(UTC))}\r\n"
+        delivery = Delivery(envelope.mail_from or "", (recipient,), trace.encode("ascii") + content)
+        if box is not None and (report := await asyncio.to_thread(written_about, box, content, delivery.sender)) is not None:
+            self._keep_later(Delivery("", (delivery.sender,), report), REPORT_SECONDS[box.name])
+        if box is not None and box.name == "is-late":
+            self._keep_later(delivery, LATE_SECONDS)
+            return
+        for _ in range(box.copies if box is not None else 1):
+            await asyncio.to_thread(self._keep, delivery)
+
+    def _keep_later(self, delivery: Delivery, seconds: float) -> None:
+        async def keep() -> None:
+            await asyncio.sleep(seconds)
+            await asyncio.to_thread(self._keep, delivery)
+
+        task = asyncio.create_task(keep())
+        self.later.add(task)
+        task.add_done_callback(self.later.discard)
 
 
 class Mailroom:
     """The inbox stand-in. ``port`` 0 takes a free one; it is known after :meth:`start`."""
 
     def __init__(self, keep: Callable[[Delivery], None], host: str = "127.0.0.1", port: int = 0) -> None:
-        self._handler = _Handler(keep)
+        self._handler = _Handler(keep, _HOSTNAME)
         self.host = host
         self.port = port
         self._server: asyncio.Server | None = None
@@ -57,7 +111,7 @@ class Mailroom:
         """
         loop = asyncio.get_running_loop()
         self._server = await loop.create_server(
-            lambda: SMTP(self._handler, data_size_limit=LARGEST_MESSAGE, enable_SMTPUTF8=True, hostname="mailroom.jetwind.invalid"),
+            lambda: SMTP(self._handler, data_size_limit=LARGEST_MESSAGE, enable_SMTPUTF8=True, hostname=_HOSTNAME),
             self.host,
             self.port,
         )
@@ -65,6 +119,8 @@ class Mailroom:
 
     async def stop(self) -> None:
         """Stop listening."""
+        for task in self._handler.later:
+            task.cancel()
         if self._server is not None:
             self._server.close()
             await self._server.wait_closed()

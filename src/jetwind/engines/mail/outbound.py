@@ -18,7 +18,7 @@ class MailServer:
 
 
 class HandoverOutcome(StrEnum):
-    """What became of a hand-over (RFC 5321 §4.2.1: replies of 2yz, 5yz and 4yz; §4.5.4.1: connections that fail)."""
+    """The outcome of a hand-over (RFC 5321 §4.2.1: replies of 2yz, 5yz and 4yz; §4.5.4.1: connections that fail)."""
 
     TAKEN = "taken"
     REFUSED = "refused"
@@ -32,7 +32,7 @@ class HandoverOutcome(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Handover:
-    """What the server answered, in its words, or why it could not be reached."""
+    """The answer of the server, in its words, or why it could not be reached."""
 
     outcome: HandoverOutcome
     answer: str

@@ -3,38 +3,45 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import datetime, timedelta
 from typing import Any
 
 from django.conf import settings
 from django.contrib import messages
-from django.contrib.postgres.aggregates import ArrayAgg
-from django.db.models import Count, Prefetch, Q, QuerySet, Value
+from django.contrib.postgres.expressions import ArraySubquery
+from django.db.models import Count, F, Func, IntegerField, OuterRef, Prefetch, QuerySet
+from django.db.models.functions import JSONObject
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect
 from django.urls import path
+from django.utils import timezone
 from django.views.decorators.http import require_POST
 
 from jetwind.apps.intake.known import SAMPLE_READERS
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import revision_for
 from jetwind.apps.proofs import services
-from jetwind.apps.proofs.models import TestCopy, TestList, TestSend
+from jetwind.apps.proofs.lanes import Lanes, lanes_of
+from jetwind.apps.proofs.models import Arrival, ArrivalShown, ReportKind, ReportShown, TestCopy, TestList, TestSend
 from jetwind.apps.review.frame import Frame
 from jetwind.apps.review.selectors import station_address
 from jetwind.apps.review.station_page import StationPage
 from jetwind.apps.ui.given import whole_number
 from jetwind.apps.ui.once import once
+from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import PersonRequest, asks
 from jetwind.apps.workspace.models import SampleReader
 
 _SLUG = "test-sends"
+#: For how long after the press an open page asks whether a copy has arrived; a mail that takes longer is seen when the page is opened again.
+_WATCHED = timedelta(minutes=15)
 
 
 @dataclass(frozen=True, slots=True)
 class Page:
-    """The test sends of the revision, the newest first, and whether a copy of the newest is still on its way."""
+    """The test sends of the revision with their lanes, the newest first, and whether a copy of the newest is still on its way."""
 
-    sends: list[TestSend]
+    sends: list[tuple[TestSend, Lanes]]
     #: Lists to send to, with their length, and the sample readers.
     lists: QuerySet[TestList]
     readers: list[dict[str, Any]]
@@ -47,28 +54,42 @@ def page(request: PersonRequest, around: Frame) -> Page:
     revision = around.revision
     sends = _sends(revision)
     return Page(
-        sends=sends,
+        sends=[(send, lanes_of(send, send.copies.all())) for send in sends],
         lists=revision.mailing.workspace.test_lists.annotate(length=Count("addresses")).order_by("id"),
         readers=SAMPLE_READERS.of(revision),
         has_mailroom=settings.HAS_MAILROOM,
-        is_under_way=any(
-            copy.state in (TestCopy.State.WAITING, TestCopy.State.ON_ITS_WAY)
-            or (copy.state == TestCopy.State.HANDED_OVER and not copy.arrived and settings.HAS_MAILROOM)
-            for send in sends[:1]
-            for copy in send.copies.all()
-        ),
+        is_under_way=any(_is_under_way(send, copy) for send in sends[:1] for copy in send.copies.all()),
     )
 
 
+def _is_under_way(send: TestSend, copy: TestCopy) -> bool:
+    """Whether a page that is open asks again: for a copy that is being handed over, and for a while for its arrival and its comparison."""
+    if copy.state in (TestCopy.State.WAITING, TestCopy.State.ON_ITS_WAY):
+        return True
+    if copy.state != TestCopy.State.HANDED_OVER or timezone.now() - send.at > _WATCHED:
+        return False
+    is_awaited = not copy.arrived and not copy.reported and settings.HAS_MAILROOM
+    return is_awaited or any(not arrival.is_compared for arrival in copy.arrived)
+
+
 def _sends(revision: Revision) -> list[TestSend]:
-    """The test sends of a revision with their copies, each with number and time of every arrival."""
-    there = Q(arrivals__isnull=False)
-    arrivals = {name: ArrayAgg(f"arrivals__{name}", filter=there, order_by="-arrivals__pk", default=Value([])) for name in ("pk", "at")}
-    copies = TestCopy.objects.annotate(**{f"arrival_{name}": made for name, made in arrivals.items()})
+    """The test sends of a revision with their copies, each with number and time of every arrival, and with what machines wrote about it."""
+    differences = Func(F("compared__differences"), function="jsonb_array_length", output_field=IntegerField())
+    arrivals = Arrival.objects.filter(copy=OuterRef("pk")).order_by("-pk").values(row=JSONObject(pk="pk", at="at", differences=differences))
+    reports = Arrival.objects.filter(reports_on=OuterRef("pk"), is_past=False).order_by("pk")
+    told = reports.values(row=JSONObject(pk="pk", at="at", kind="report", status="report_status", words="report_words"))
+    copies = TestCopy.objects.annotate(arrival_rows=ArraySubquery(arrivals), report_rows=ArraySubquery(told))
     sends = list(revision.test_sends.select_related("by").prefetch_related(Prefetch("copies", queryset=copies)))
     rows: list[Any] = [copy for send in sends for copy in send.copies.all()]
     for row in rows:
-        row.arrived = list(zip(row.arrival_pk, row.arrival_at, strict=True))
+        row.arrived = [
+            ArrivalShown(one["pk"], datetime.fromisoformat(one["at"]), one["differences"] is not None, one["differences"] or 0)
+            for one in row.arrival_rows
+        ]
+        row.reported = [
+            ReportShown(one["pk"], datetime.fromisoformat(one["at"]), ReportKind(one["kind"]), one["status"], one["words"])
+            for one in row.report_rows
+        ]
     return sends
 
 
@@ -79,11 +100,40 @@ def send(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
     """Send a test."""
     revision = revision_for(request.user, mailing_id, number)
     workspace = revision.mailing.workspace
-    test_list = get_object_or_404(TestList, pk=whole_number(request.POST, "list"), workspace=workspace)
     reader = SampleReader.objects.filter(pk=whole_number(request.POST, "reader"), workspace=workspace).first()
-    services.send_test(request.user, revision, test_list, reader)
-    messages.success(request, f"Revision {revision.number} goes to “{test_list.name}”, one message to each address.")
+    if request.POST.get("to") == "me":
+        services.send_to_self(request.user, revision, reader)
+        messages.success(request, f"Revision {revision.number} goes to you, at {request.user.email}.")
+    else:
+        test_list = get_object_or_404(TestList, pk=whole_number(request.POST, "list"), workspace=workspace)
+        services.send_test(request.user, revision, test_list, reader)
+        messages.success(request, f"Revision {revision.number} goes to “{test_list.name}”, one message to each address.")
     return redirect(station_address(revision, _SLUG))
+
+
+@require_POST
+@asks(send="proof:send")
+@once
+def keep(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
+    """Keep mails that somebody saved from a mail program, and hold them against their copies."""
+    revision = revision_for(request.user, mailing_id, number)
+    file = request.FILES.get("mail")
+    if file is None:
+        raise Refused("Choose the saved mail, an .eml file, or a mailbox, an .mbox file.")
+    kept, others = services.keep_saved_file(request.user, revision, file.read())
+    for arrival in kept:
+        messages.success(request, _kept(arrival))
+    if others:
+        messages.warning(request, f"Mails of the mailbox that belong to no test copy of this message: {others}. They were not kept.")
+    return redirect(station_address(revision, _SLUG))
+
+
+def _kept(arrival: Arrival) -> str:
+    about = arrival.about
+    assert about is not None
+    if arrival.report:
+        return f"Kept: the copy to {about.address} was {arrival.get_report_display()}."
+    return f"Kept as what arrived at {about.address}; it is compared now."
 
 
 STATION = StationPage(
@@ -91,5 +141,5 @@ STATION = StationPage(
     "proofs/station.html",
     page,
     fragment="proofs/_sends.html",
-    routes=(path("test-sends/send/", send, name="send-test"),),
+    routes=(path("test-sends/send/", send, name="send-test"), path("test-sends/keep/", keep, name="keep-arrival")),
 )

@@ -93,7 +93,7 @@ def _risk(attachment: Resource) -> str:
 
 @dataclass(frozen=True)
 class HeavyOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     most_octets: Annotated[int, About("what all attachments together may weigh, decoded", unit="octets")] = 1024 * 1024
 

@@ -1,13 +1,14 @@
-"""What name records and signatures say about the sender (SPF, DKIM, DMARC, BIMI)."""
+"""Name records and signatures of the sender (SPF, DKIM, DMARC, BIMI)."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
-from typing import Annotated, Any
+from typing import Annotated
 
 from jetwind.core.checking import CannotTell, Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.checking.options import About
+from jetwind.core.checking.sample_values import Given
 from jetwind.core.message import Message
 from jetwind.core.papers import Bimi, Dkim, Dmarc, Papers, Spf, is_as_sent, sender_domain
 from jetwind.core.papers.records import dkim_to_publish, dmarc_to_publish, spf_to_publish
@@ -20,7 +21,7 @@ _DKIM = Dkim("kiln.org", "spring", "pass", covers=("from", "subject"))
 _DMARC = Dmarc("kiln.org", "kiln.org", "_dmarc.kiln.org", "v=DMARC1; p=reject", "reject", aligned=("SPF", "DKIM"))
 
 
-def _asked(spf: Spf | None = _SPF, dkim: tuple[Dkim, ...] = (), dmarc: Dmarc | None = _DMARC, bimi: Bimi | None = None) -> dict[str, Any]:
+def _asked(spf: Spf | None = _SPF, dkim: tuple[Dkim, ...] = (), dmarc: Dmarc | None = _DMARC, bimi: Bimi | None = None) -> Given:
     """For ``given`` of a sample: these papers were found."""
     return {"papers": Papers("kiln.org", "zone file", spf=spf, dkim=dkim, dmarc=dmarc, bimi=bimi)}
 
@@ -104,7 +105,7 @@ def _is_over(spf: Spf) -> bool:
 
 @dataclass(frozen=True)
 class LookupOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     most_lookups: Annotated[int, About("look-ups that a record may ask for", unit="look-ups")] = 10
 
@@ -264,12 +265,12 @@ def find_dmarc(message: Message, context: Context, options: Options) -> Iterator
         return
     if dmarc.aligned:
         return
-    if not _is_settled(papers, is_as_sent(message)):
+    if not _is_enforced(papers, is_as_sent(message)):
         raise CannotTell("neither a sending host nor a signature is known, so nobody can say whether they are aligned")
     yield Hit("Neither SPF nor DKIM passes for {domain}: {how}.", place, data | {"how": _how(papers)}, identity="alignment")
 
 
-def _is_settled(papers: Papers, as_sent: bool) -> bool:
+def _is_enforced(papers: Papers, as_sent: bool) -> bool:
     """Whether both of what DMARC rests on are known: what SPF says, and what signatures there are."""
     spf = papers.spf
     is_spf_known = spf is not None and bool(spf.host or spf.result in ("none", "permerror")) and spf.result != "temperror"

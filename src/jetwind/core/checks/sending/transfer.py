@@ -52,7 +52,7 @@ def find_broken(message: Message, context: Context, options: Options) -> Iterato
 
 @dataclass(frozen=True)
 class LineOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     most_octets: Annotated[int, About("the longest line of a body, its line end not counted", unit="octets")] = 998
 
@@ -115,7 +115,7 @@ def _stretches(root: MimePart) -> Iterator[tuple[int, bytes, str, str]]:
 
 @dataclass(frozen=True)
 class SizeOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     most_octets: Annotated[int, About("the largest message, encoded", unit="octets")] = 10 * 1024 * 1024
 

@@ -1,0 +1,89 @@
+"""The way of each copy of a test send as a lane, all on one time axis."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from datetime import datetime
+
+from jetwind.apps.proofs.models import ReportKind, TestCopy, TestSend
+
+#: The least seconds that an axis shows, so that a send of which nothing is known yet has an axis as well.
+_LEAST = 2.0
+#: Labels of an axis: seconds, and their words.
+_TICKS = ((0, "0"), (1, "1 s"), (10, "10 s"), (60, "1 min"), (600, "10 min"), (3_600, "1 h"), (86_400, "1 day"), (864_000, "10 days"))
+#: The shapes of reports.
+_SHAPES = {
+    ReportKind.BOUNCED: "refused",
+    ReportKind.COMPLAINED: "refused",
+    ReportKind.DELAYED: "put-off",
+    ReportKind.ANSWERED: "answered",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Moment:
+    """A moment on a lane: where, in per cent of the axis, what it is, and the words for those who hear the page."""
+
+    left: float
+    kind: str
+    words: str
+
+
+@dataclass(frozen=True, slots=True)
+class Lane:
+    """The lane of one copy: the bars from moment to moment, in per cent, and the moments; ``tail`` is where a wait that goes on begins."""
+
+    copy: TestCopy
+    moments: list[Moment]
+    begin: float
+    length: float
+    tail: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class Lanes:
+    """The lanes of a send, and the labels of their axis: place in per cent and words."""
+
+    rows: list[Lane]
+    ticks: list[tuple[float, str]]
+
+
+def lanes_of(send: TestSend, copies: Iterable[TestCopy]) -> Lanes:
+    """The copies of a send on the axis from its start to the last thing that happened.
+
+    The axis is logarithmic: most copies arrive within seconds, and a bounce may come after hours.
+    """
+    copies = list(copies)
+    whole = max([*((at - send.at).total_seconds() for copy in copies for at in _times(copy)), _LEAST])
+
+    def left(seconds: float) -> float:
+        return round(math.log1p(min(max(seconds, 0.0), whole)) / math.log1p(whole) * 100, 2)
+
+    return Lanes(
+        [_lane(copy, lambda at: left((at - send.at).total_seconds())) for copy in copies],
+        [(left(seconds), words) for seconds, words in _TICKS if seconds <= whole],
+    )
+
+
+def _times(copy: TestCopy) -> list[datetime]:
+    mails = [*(arrival.at for arrival in copy.arrived), *(report.at for report in copy.reported)]
+    return [at for at in (copy.first_try_at, copy.handed_over_at, *mails) if at is not None]
+
+
+def _lane(copy: TestCopy, left: Callable[[datetime], float]) -> Lane:
+    moments = [Moment(0.0, "asked", "asked for")]
+    if copy.state == TestCopy.State.REFUSED and copy.first_try_at is not None:
+        moments.append(Moment(left(copy.first_try_at), "refused", "refused"))
+    elif copy.state in (TestCopy.State.PUT_OFF, TestCopy.State.UNSURE) and copy.first_try_at is not None:
+        moments.append(Moment(left(copy.first_try_at), "put-off", copy.get_state_display()))
+    if copy.handed_over_at is not None:
+        moments.append(Moment(left(copy.handed_over_at), "handed-over", "handed over"))
+    for arrival in reversed(copy.arrived):
+        kind = "differs" if arrival.differences else "arrived"
+        moments.append(Moment(left(arrival.at), kind, "arrived with differences" if arrival.differences else "arrived"))
+    moments.extend(Moment(left(report.at), _SHAPES[report.kind], report.kind.label) for report in copy.reported)
+    moments.sort(key=lambda moment: moment.left)
+    goes_on = copy.state in (TestCopy.State.WAITING, TestCopy.State.ON_ITS_WAY, TestCopy.State.PUT_OFF)
+    return Lane(copy, moments, moments[0].left, moments[-1].left - moments[0].left, moments[-1].left if goes_on else None)
