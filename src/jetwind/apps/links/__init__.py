@@ -1,1 +1,1 @@
-"""What the links of a message lead to, and pictures that lie elsewhere: opened, kept, drawn, judged by the checks."""
+"""Pages that the links of a message lead to, and pictures that lie elsewhere: opened, kept, drawn, judged by the checks."""

@@ -18,11 +18,11 @@ from django.utils.dateparse import parse_datetime
 from jetwind.apps.blobs import store
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import message_of, numbered
-from jetwind.apps.intake.stages import held
+from jetwind.apps.intake.stages import locked_mailing
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.links.house import fetcher_of, keeping_of, landing_browser_of, wire_of
 from jetwind.apps.links.known import OPENED, SEEN
-from jetwind.apps.links.models import Kind, LinkAnswer, Opened, When, Wire
+from jetwind.apps.links.models import CurrentAnswers, Kind, LinkAnswer, When, Wire
 from jetwind.apps.review.answers import ask_for_checks, storable
 from jetwind.apps.review.questions import readers_of
 from jetwind.apps.workspace.models import Workspace
@@ -63,7 +63,7 @@ class ToOpen:
 
 
 def what_to_open(revision_id: int) -> ToOpen:
-    """What is to be opened of a revision, to be asked of the workbench.
+    """The addresses of a revision that are to be opened, asked of the workbench.
 
     Raises:
         PastBudget: the links cannot be listed.
@@ -86,7 +86,7 @@ def pictures_shown_elsewhere(revision_id: int) -> list[str]:
 
 
 def digest_of(address: str) -> str:
-    """What an address is found by."""
+    """The digest by which an address is found."""
     return hashlib.sha256(address.encode("utf-8", "surrogatepass")).hexdigest()
 
 
@@ -98,7 +98,7 @@ def newest(workspace: Workspace, kind: str, addresses: Iterable[str]) -> dict[st
     return {digests[row.address_sha256]: row for row in rows}
 
 
-def holding(rows: Mapping[str, LinkAnswer], since: datetime | None, addresses: Sequence[str] = ()) -> dict[str, LinkAnswer]:
+def still_fresh(rows: Mapping[str, LinkAnswer], since: datetime | None, addresses: Sequence[str] = ()) -> dict[str, LinkAnswer]:
     """Those that need not be asked again: fresh, and given after somebody asked for them anew (all, or those in ``addresses``)."""
     now = timezone.now()
     return {
@@ -136,7 +136,7 @@ def open_now(
     workspace = revision.mailing.workspace
     wire = wire_of(workspace)
     wanted = asked.addresses
-    there = holding(newest(workspace, Kind.LINK, wanted), since, only)
+    there = still_fresh(newest(workspace, Kind.LINK, wanted), since, only)
     missing = [address for address in wanted if address not in there]
     total, came = len(wanted), dict(there)
     jobs.report(work_id, done=len(came), total=max(total, 1), doing="opening links")
@@ -186,12 +186,12 @@ def _keep_landing(row: LinkAnswer, landing: Landing) -> None:
     row.save(update_fields=["landing", "answer"])
 
 
-def stand_for(revision: Revision, kind: str, rows: Iterable[LinkAnswer]) -> None:
+def keep_current(revision: Revision, kind: str, rows: Iterable[LinkAnswer]) -> None:
     """Say which answers stand for a revision now. Links and pictures are asked for by two tasks, which may end at the same moment."""
     name = "links" if kind == Kind.LINK else "pictures"
     with transaction.atomic():
-        held(revision.mailing_id)
-        opened = Opened.objects.filter(revision=revision).first() or Opened(revision=revision)
+        locked_mailing(revision.mailing_id)
+        opened = CurrentAnswers.objects.filter(revision=revision).first() or CurrentAnswers(revision=revision)
         standing = {row.address: row.pk for row in rows}
         if kind == Kind.PICTURE:
             # Copies of several readers show different pictures: those of one stay when another's come.
@@ -204,19 +204,19 @@ def stand_for(revision: Revision, kind: str, rows: Iterable[LinkAnswer]) -> None
         opened.save()
 
 
-def _answers(opened: Opened) -> Answers:
+def _answers(opened: CurrentAnswers) -> Answers:
     rows = LinkAnswer.objects.filter(pk__in=[*opened.links, *opened.pictures])
     values = [(row.kind, row.value) for row in rows]
     return Answers(*({value.address: value for of, value in values if of == kind} for kind in (Kind.LINK, Kind.PICTURE)))
 
 
 def _kept_answers(revision_id: int) -> Answers:
-    opened = Opened.objects.filter(revision_id=revision_id).first()
+    opened = CurrentAnswers.objects.filter(revision_id=revision_id).first()
     return _answers(opened) if opened is not None else Answers()
 
 
 def answers_for_checks(revision: Revision) -> dict[str, Any]:
-    """What the checks know of where a revision leads."""
+    """The answers of a revision's links and pictures, for the checks."""
     key = (OPENED.of(revision) or {}).get("key")
     known: dict[str, Any] = {"seen_by_hand": frozenset(one["address"] for one in SEEN.of(revision))}
     return known | ({"answers": Later(key, lambda: _kept_answers(revision.pk))} if key else {})
@@ -224,7 +224,7 @@ def answers_for_checks(revision: Revision) -> dict[str, Any]:
 
 def with_pictures_kept(revision: Revision, message: Message) -> Message:
     """The message with the pictures that were fetched for it."""
-    opened = Opened.objects.filter(revision=revision).first()
+    opened = CurrentAnswers.objects.filter(revision=revision).first()
     rows = LinkAnswer.objects.filter(pk__in=opened.pictures).order_by("pk") if opened is not None and opened.pictures else ()
     return with_fetched(message, _as_resources(rows))
 
@@ -244,14 +244,14 @@ def pictures_now(
     """The answers to pictures: the newest there are, and with ``fetches`` asked for where none holds any more."""
     workspace = revision.mailing.workspace
     known = newest(workspace, Kind.PICTURE, addresses)
-    there = holding(known, since) if fetches else known
+    there = still_fresh(known, since) if fetches else known
     missing = [address for address in addresses if address not in there] if fetches else []
     with closing(fetch_all(lambda: fetcher_of(wire), [Wanted(address, "picture") for address in missing])) as coming:
         for number, fetched in enumerate(coming if missing else (), 1):
             there[fetched.answer.address] = _keep_picture(workspace, fetched)
             report(f"fetching pictures, {number} of {len(missing)}")
     if there:
-        stand_for(revision, Kind.PICTURE, there.values())
+        keep_current(revision, Kind.PICTURE, there.values())
     return list(there.values())
 
 
@@ -273,5 +273,5 @@ def _as_resources(rows: Iterable[LinkAnswer]) -> dict[str, Resource]:
 
 def ends_with_checks(revision: Revision, rows: Mapping[str, LinkAnswer]) -> None:
     """The answers stand for the revision, and the checks that read them are asked again."""
-    stand_for(revision, Kind.LINK, rows.values())
+    keep_current(revision, Kind.LINK, rows.values())
     ask_for_checks(revision)

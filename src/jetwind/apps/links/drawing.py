@@ -10,7 +10,7 @@ from django.utils.safestring import SafeString
 
 from jetwind.apps.links.standing import Standing
 from jetwind.apps.previews.models import Render
-from jetwind.apps.ui.filling import filled, joined
+from jetwind.apps.ui.many import many
 from jetwind.core.links.listing import Destination, Listing
 from jetwind.core.renders.measured import Block
 
@@ -53,15 +53,8 @@ class Thread:
 
     @property
     def classes(self) -> str:
-        """What its look depends on."""
+        """The classes that its look depends on."""
         return f"is-{self.standing.state}{' chosen' if self.is_chosen else ''}"
-
-
-#: A page at the end of its thread.
-_PAGE = """
-<a href="{}" class="page {}" aria-current="{}" aria-label="{}: {}, {}"><g transform="translate(388 {})">\
-<rect class="ground" x="-14" y="-17" width="370" height="34" rx="4"/><use href="#end-{}" x="-7" y="-7" width="14" height="14"/>\
-<text class="name" x="13" y="-3">{}</text><text class="state" x="350" y="-3" text-anchor="end">{}</text><text class="where" x="13" y="12">{}</text></g></a>"""
 
 
 @dataclass(slots=True)
@@ -76,28 +69,9 @@ class Drawing:
     left_out: int = 0
 
     @property
-    def lines(self) -> SafeString:
-        """Threads with their knots, and the places on the outline, as SVG."""
-        pieces = []
-        for one in self.threads:
-            pieces.append(filled('<g class="thread {}" aria-hidden="true"><path d="{}"/>', one.classes, one.path))
-            pieces += [filled('<circle class="knot" cx="{}" cy="{}" r="3.4"/>', knot, one.y) for knot in one.knots]
-            pieces.append("</g>")
-        place = '<rect class="place{}" x="{}" y="{}" width="{}" height="{}"/>'
-        pieces += [filled(place, " chosen" * one.is_chosen, one.x, one.y, one.width, one.height) for one in self.places]
-        return joined(pieces)
-
-    @property
-    def pages(self) -> SafeString:
-        """The pages at the ends of the threads, as SVG."""
-        return joined(
-            filled(
-                _PAGE,
-                *(one.address, one.classes, "true" if one.is_chosen else "false", one.name, one.shown, one.standing.words, one.y),
-                *(one.standing.state, one.name, one.standing.words, one.shown),
-            )
-            for one in self.threads
-        )
+    def drawn(self) -> SafeString:
+        """Threads with their knots, the places on the outline, and the pages at the ends of the threads, as SVG."""
+        return many("links/map.svg", drawing=self)
 
 
 def draw(

@@ -34,7 +34,7 @@ _MOST_ENTRIES = 200
 
 
 def wire_of(workspace: Workspace) -> Wire:
-    """What a workspace opens; where nobody has said, everything that may be."""
+    """The addresses that a workspace opens; where nobody has said, everything that may be opened."""
     return Wire.objects.filter(workspace=workspace).first() or Wire(workspace=workspace)
 
 
@@ -88,7 +88,7 @@ def fetcher_of(wire: Wire) -> Fetcher:
 
 
 def mark_of(revision: Revision) -> Loads | None:
-    """What tries the picture of a sender's BIMI record; None where pictures are not fetched by themselves."""
+    """The function that tries the picture of a sender's BIMI record; None where pictures are not fetched by themselves."""
     wire = known_wire(revision)
     return loading(lambda: fetcher_of(wire)) if wire.pictures == When.ALWAYS else None
 

@@ -9,11 +9,11 @@ from django.db.models import OuterRef, Subquery
 from django.db.models.functions import JSONObject
 
 from jetwind.apps.intake.known import Known
-from jetwind.apps.links.models import LISTS, SINGLE, LetOpen, Opened, SeenByHand, Wire
+from jetwind.apps.links.models import LISTS, SINGLE, CurrentAnswers, LetOpen, SeenByHand, Wire
 
 
 def _opened() -> Subquery:
-    opened = Opened.objects.filter(revision=OuterRef("pk"))
+    opened = CurrentAnswers.objects.filter(revision=OuterRef("pk"))
     return Subquery(opened.values_list(JSONObject(key="key", links="links", pictures="pictures", there="there"))[:1])
 
 

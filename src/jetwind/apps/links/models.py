@@ -1,4 +1,4 @@
-"""What a house opens, every answer that came, and what persons said of links."""
+"""The addresses that a house opens, every answer that came, and what persons said of links."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from jetwind.core.links.answers import Answer
 
 
 class When(models.TextChoices):
-    """When something is asked for."""
+    """The moment at which addresses are asked for."""
 
     ALWAYS = "always", "always, when a message is taken in"
     ASKED = "asked", "when somebody asks for it"
@@ -29,7 +29,7 @@ SINGLE = {"links": "opening of links", "pictures": "fetching of pictures"}
 
 
 class Wire(models.Model):
-    """What a workspace lets out. ``inward_hosts`` may lie inside the network, each with its port, as far as the administrator allows; ``ports`` are allowed beside 80 and 443, ``shut`` is never opened."""
+    """The addresses that a workspace lets Jetwind open. ``inward_hosts`` may lie inside the network, each with its port, as far as the administrator allows; ``ports`` are allowed beside 80 and 443, ``shut`` is never opened."""
 
     workspace = models.OneToOneField(Workspace, on_delete=models.CASCADE, related_name="wire")
     links = models.CharField(max_length=10, choices=When, default=When.ALWAYS)
@@ -43,7 +43,7 @@ class Wire(models.Model):
 
 
 class Kind(models.TextChoices):
-    """As what an address was asked for."""
+    """The reason for asking for an address: a link leads there, or a picture lies there."""
 
     LINK = "link", "link"
     PICTURE = "picture", "picture"
@@ -108,10 +108,10 @@ class LinkAnswer(models.Model):
         return Answer.from_json(self.answer)
 
 
-class Opened(models.Model):
+class CurrentAnswers(models.Model):
     """Which answers stand for a revision now: the numbers of their rows, one value for what they say, and how many links are there."""
 
-    revision = models.OneToOneField(Revision, on_delete=models.CASCADE, related_name="opened")
+    revision = models.OneToOneField(Revision, on_delete=models.CASCADE, related_name="current_answers")
     links = models.JSONField(default=list)
     pictures = models.JSONField(default=list)
     there = models.PositiveIntegerField(default=0)

@@ -31,7 +31,7 @@ def open_links(revision_id: int, work_id: int, since: str = "", only: list[str] 
             logger.warning("links cannot be listed: %s", failed, extra={"action": "links.past-budget"})
             return
         rows = answering.open_now(revision, asked, work_id, parse_datetime(since) if since else None, only or [])
-        answering.stand_for(revision, Kind.LINK, rows.values())
+        answering.keep_current(revision, Kind.LINK, rows.values())
         answering.land_now(revision, asked.roles, work_id, rows)
         answering.ends_with_checks(revision, rows)
 

@@ -78,7 +78,7 @@ def landing(request: PersonRequest, answer_id: int, width: str) -> HttpResponse:
 @asks("workspace:view", send="workspace:configure")
 @once
 def wire(request: PersonRequest) -> HttpResponse:
-    """What the workspace opens."""
+    """The settings of what the workspace opens."""
     workspace = request.workspace
     known = house.wire_of(workspace)
     form = WireForm(request.POST or None, initial=WireForm.initial_of(known))

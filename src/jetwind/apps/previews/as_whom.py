@@ -38,7 +38,7 @@ class AsWhom:
 
     @property
     def here(self) -> dict[str, str]:
-        """The same, to ask the database."""
+        """The same condition, as a query of the database."""
         return {"reader": self.name, "made_for": self.made_for}
 
 

@@ -1,4 +1,4 @@
-"""What stands above a large render: its measures, and all that a reader of it should know."""
+"""The lines above a large render: its measures, and all that a reader of the render should know."""
 
 from __future__ import annotations
 

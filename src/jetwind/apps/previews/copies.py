@@ -54,7 +54,7 @@ kept_pictures: list[Callable[[Revision, Message], Message]] = []
 
 @dataclass(frozen=True, slots=True)
 class _Made:
-    """What the helper holds: the message, its copy for a reader, and the way back from the copy; None where the copy is the message."""
+    """The values that the helper holds: the message, its copy for a reader, and the way back from the copy; None where the copy is the message."""
 
     source: Message
     message: Message
@@ -88,7 +88,7 @@ class Copy:
         return self.facts.back is not None
 
     def measured(self, found: Measured) -> Measured:
-        """What was measured, with elements of the message itself."""
+        """The measurements, with elements of the message itself."""
         return self.facts.back.measured(found) if self.facts.back is not None else found
 
     def elements(self, found: Sequence[int]) -> list[int]:
@@ -96,11 +96,11 @@ class Copy:
         return [self.facts.back.element(element) for element in found] if self.facts.back is not None else list(found)
 
     def enlarged(self, found: tuple[Loss, ...]) -> tuple[Loss, ...]:
-        """What is lost with larger text, with elements of the message itself."""
+        """The losses with larger text, with elements of the message itself."""
         return self.facts.back.enlarged(found) if self.facts.back is not None else found
 
     def changes(self, found: Sequence[Change]) -> list[list[Any]]:
-        """What a client changes as rows to be kept: kind, feature, title, start and end in the source."""
+        """The changes that a client makes, as rows to be kept: kind, feature, title, start and end in the source."""
         return self._ask(_changes, tuple(found)) if self.is_led else _changes(None, found)
 
     def shown(self, found: Sequence[Shown]) -> list[Shown]:

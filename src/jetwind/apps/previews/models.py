@@ -63,7 +63,7 @@ class Render(models.Model):
 
     @property
     def layout(self) -> Measured:
-        """What was measured."""
+        """The measurements."""
         return Measured.from_json(self.measured)
 
 

@@ -47,7 +47,7 @@ def needed(profile: Profile, mode: str) -> str:
 
 
 def in_words(profile: Profile, mode: str) -> str:
-    """What a mode makes of a profile, for people; empty for its own way."""
+    """The name of a mode for people; empty for the profile's own way."""
     return ", ".join(WORDS[way] for way in ways_of(needed(profile, mode)))
 
 

@@ -247,7 +247,7 @@ _MOST_TO_HEAR = 8_000
 
 
 def _listen(copy: Copy, render: Render | None, browser: Captures, deadline: float, report: Any) -> None:
-    """What a screen reader says of the message, from the browser that rendered it."""
+    """The words that a screen reader says of the message, from the browser that rendered it."""
     if render is None or render.state != Render.State.DONE or render.spoken or not 0 < copy.facts.elements <= _MOST_TO_HEAR:
         return
     report("listening to what a screen reader says")
@@ -261,7 +261,7 @@ def _listen(copy: Copy, render: Render | None, browser: Captures, deadline: floa
 
 
 def _enlarge(copy: Copy, render: Render | None, browser: Captures, deadline: float, report: Any) -> None:
-    """What is lost of the message with its text set twice as large."""
+    """The losses of the message with its text set twice as large."""
     if render is None or render.enlarged is not None:
         return
     report("enlarging the text")

@@ -27,7 +27,7 @@ from jetwind.core.source import SourceText, Span
 
 
 def renders_for_checks(revision: Revision) -> dict[str, Any]:
-    """What the checks know of a revision's renders; nothing while any is still waiting."""
+    """The renders of a revision, for the checks; nothing while any is still waiting."""
     workspace = revision.mailing.workspace
     chosen = chosen_profiles(workspace)
     rows, tried = OWN_RENDERS.of(revision), LOSS_TRIED.of(revision)
@@ -86,7 +86,7 @@ class Told:
 
 
 def told(render: Render, source: SourceText | None) -> list[Told]:
-    """What a profile did to the message, by feature."""
+    """The changes that a profile made to the message, by feature."""
     counts = Counter((kind, feature, title) for kind, feature, title, _, _ in render.changes)
     lines: dict[tuple[str, str, str], list[int]] = {}
     for kind, feature, title, start, _ in render.changes:

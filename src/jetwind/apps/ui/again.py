@@ -1,4 +1,4 @@
-"""What the database broke off because of somebody else is done once more, by itself.
+"""A request that the database broke off because of another one is carried out once more, by itself.
 
 Locks are taken in one order (docs/decisions/0030), so that this is rare; what is left is two people who insert the same thing at once.
 """

@@ -16,7 +16,7 @@ Value = TypeVar("Value")
 
 
 class TakesErrors(Protocol):
-    """What is needed of a form."""
+    """The functions that the keeper of a form needs."""
 
     def is_valid(self) -> bool:
         """Whether every entry can be read."""
@@ -42,7 +42,7 @@ class Entries:
 
 @dataclass(frozen=True, slots=True)
 class Kept(Generic[Value]):
-    """What a service that kept a form gave back."""
+    """The answer of a service that kept a form."""
 
     value: Value
 

@@ -57,7 +57,7 @@ def merged_table(before: Mapping[Key, Value], mine: Mapping[Key, Value], now: Ma
 
 
 def merged_fields(before: Mapping[str, Any] | None, mine: Mapping[str, Any], now: Mapping[str, Any]) -> dict[str, Any]:
-    """What holds of each field of a form after mine; ``before`` is what my page showed, None where it does not say: then mine holds.
+    """The value of each field of a form after my change; ``before`` is what my page showed, None where it does not say: then mine holds.
 
     The names of the fields are read out to people, with blanks for ``_`` and ``-``.
 
@@ -82,12 +82,12 @@ def overtaken(what: str, now: object) -> str:
 
 
 def as_shown(value: Any) -> str:
-    """What a page shows, to be sent back with its form."""
+    """The values that a page shows, to be sent back with its form."""
     return signing.dumps(value, salt=_SALT, compress=True)
 
 
 def what_was_shown(text: str) -> Any:
-    """What :func:`as_shown` wrote, or None where it is not ours: then the form overwrites, as one without it does."""
+    """The values that :func:`as_shown` wrote, or None where they are not ours: then the form overwrites, as one without them does."""
     try:
         return signing.loads(text, salt=_SALT)
     except signing.BadSignature:

@@ -1,4 +1,4 @@
-"""What every screen shares and the database keeps: intents that were carried out."""
+"""The rows that every screen shares: intents that were carried out."""
 
 from __future__ import annotations
 

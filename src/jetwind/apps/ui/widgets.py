@@ -6,8 +6,9 @@ from typing import Any
 
 from django import forms
 from django.forms.utils import flatatt
-from django.utils.html import format_html, format_html_join
-from django.utils.safestring import SafeString, mark_safe
+from django.utils.safestring import SafeString
+
+from jetwind.apps.ui.many import many
 
 
 class LongSelect(forms.Select):
@@ -15,10 +16,6 @@ class LongSelect(forms.Select):
 
     def render(self, name: str, value: Any, attrs: dict[str, Any] | None = None, renderer: Any = None) -> SafeString:
         """The element with its options."""
-        chosen = "" if value is None else str(value)
-        options = format_html_join(
-            "\n",
-            '<option value="{}"{}>{}</option>',
-            ((key, mark_safe(" selected") if str(key) == chosen else "", label) for key, label in self.choices),
-        )
-        return format_html("<select{}>\n{}\n</select>", flatatt({"name": name, **self.build_attrs(self.attrs, attrs)}), options)
+        attributes = flatatt({"name": name, **self.build_attrs(self.attrs, attrs)})
+        choices = [(str(key), label) for key, label in self.choices]
+        return many("ui/long_select.html", attributes=attributes, choices=choices, chosen="" if value is None else str(value))

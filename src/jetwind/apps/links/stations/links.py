@@ -27,8 +27,8 @@ from jetwind.apps.previews.modes import OWN
 from jetwind.apps.review.frame import Frame, Gauge
 from jetwind.apps.review.selectors import Walk
 from jetwind.apps.review.station_page import Progress, StationPage
-from jetwind.apps.ui.filling import filled, joined
 from jetwind.apps.ui.given import whole_number
+from jetwind.apps.ui.many import many
 from jetwind.apps.workspace.access import PersonRequest
 from jetwind.apps.workspace.selectors import options_of
 from jetwind.core.checks.links.parameters import RequiredOptions
@@ -58,41 +58,19 @@ class Entry:
     with_parameters: str
 
     @property
-    def markup(self) -> str:
-        """The row of the table."""
-        row, answer, standing = self.row, self.answer, self.standing
-        leads_to = shortened((self.destination.address if self.destination is not None else row.written) or "nothing", 120)
-        reader = ", ".join(self.destination.readers[:2]) if self.destination is not None else ""
-        heading = shortened(answer.page.heading, 60) if answer is not None and answer.page is not None else ""
-        ms = answer.took_ms if answer is not None and answer.hops else ""
-        return "".join(
-            (
-                filled('<tr class="{}"><td class="tight">{}</td>', "chosen" * self.is_chosen, row.line or ""),
-                filled("<td>{}", shortened(row.name or "no name", 70)),
-                filled(' <span class="muted">and {} more</span>', self.places - 1) if self.places > 1 else "",
-                "</td><td>",
-                filled(
-                    '<a class="address" href="{}" aria-current="{}">{}</a>', self.address, "true" if self.is_chosen else "false", leads_to
-                )
-                if self.address
-                else filled('<span class="address muted">{}</span>', leads_to),
-                filled('<br><span class="muted small">as {} gets it</span>', reader) if reader else "",
-                filled('<br><span class="muted small">“{}”</span>', heading) if heading else "",
-                filled("</td><td>{}", row.role),
-                filled('<br><span class="muted small">in {} {}</span>', row.where, row.header) if row.where != "link" else "",
-                "</td>",
-                filled(_ANSWER, standing.state, standing.words, standing.state, standing.state, standing.words)
-                if standing is not None
-                else '<td><span class="muted">no page</span></td>',
-                filled('<td class="tight">{}</td>', len(answer.redirects) if answer is not None else ""),
-                filled('<td class="tight" data-sort="{}">{}</td></tr>', ms, f"{ms} ms" if ms != "" else ""),
-            )
-        )
+    def name(self) -> str:
+        """The name of the place, as far as the column has room."""
+        return shortened(self.row.name or "no name", 70)
 
+    @property
+    def leads_to(self) -> str:
+        """The address, as far as the column has room."""
+        return shortened((self.destination.address if self.destination is not None else self.row.written) or "nothing", 120)
 
-_ANSWER = (
-    '<td data-sort="{} {}"><span class="standing is-{}"><svg class="end" aria-hidden="true"><use href="#end-{}"/></svg> {}</span></td>'
-)
+    @property
+    def heading(self) -> str:
+        """The heading of the page; empty where there is none."""
+        return shortened(self.answer.page.heading, 60) if self.answer is not None and self.answer.page is not None else ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -147,7 +125,7 @@ class Chosen:
 
 
 class Station:
-    """What the page of a revision's links shows."""
+    """The values that the page of a revision's links shows."""
 
     def __init__(self, revision: Revision) -> None:
         self.revision = revision
@@ -210,7 +188,7 @@ class Page:
 
 
 def page(request: PersonRequest, around: Frame) -> Page:
-    """The map, the table, and one link."""
+    """Make the page: the map, the table, and one link."""
     revision = around.revision
     try:
         station = Station(revision)
@@ -236,7 +214,7 @@ def page(request: PersonRequest, around: Frame) -> Page:
         if found.destinations
         else None,
         entries=entries[:_MOST_ROWS],
-        table_rows=joined(entry.markup for entry in entries[:_MOST_ROWS]),
+        table_rows=many("links/rows.html", entries=entries[:_MOST_ROWS]),
         more_entries=max(0, len(entries) - _MOST_ROWS),
         counts=_in_words(counts, len(standings)),
         one=_one(station, standings, chosen) if chosen is not None else None,

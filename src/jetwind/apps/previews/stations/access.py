@@ -17,7 +17,7 @@ from jetwind.apps.previews.modes import OWN
 from jetwind.apps.previews.places import on_picture
 from jetwind.apps.review.frame import Frame
 from jetwind.apps.review.station_page import StationPage
-from jetwind.apps.ui.filling import filled, joined
+from jetwind.apps.ui.many import many
 from jetwind.apps.workspace.access import PersonRequest
 from jetwind.apps.workspace.selectors import chosen_profiles
 from jetwind.core.checks.rendered import element_of, says_something
@@ -49,7 +49,7 @@ class View:
 
     @property
     def width(self) -> int:
-        """In px of the screen."""
+        """The width at which it is shown, in px of the screen."""
         return min(_WIDE, self.layout.width) if self.layout is not None else _WIDE
 
 
@@ -139,15 +139,15 @@ def _spoken(document: Document, layout: Measured) -> list[Block]:
 
 def _outlines(document: Document, layout: Measured) -> SafeString:
     """Each text in a box: by a line of its own kind where it is too faint, with the ratio, and where nothing can be told."""
-    pieces = []
+    outlines = []
     for block in _spoken(document, layout)[:_MOST_OUTLINES]:
         value = block.contrast
         left, top, width, height = on_picture((block.x, block.y, block.width, block.height), layout)
         kind = "unknown" if value is None else "faint" if value < block.needed_contrast else "clear"
-        label = filled("<b>{}</b>", ratio(value)) if kind == "faint" and value is not None else ""
+        said = ratio(value) if kind == "faint" and value is not None else ""
         style = f"left: {left:.3f}%; top: {top:.3f}%; width: {width:.3f}%; height: {height:.3f}%"
-        pieces += [filled('<i class="outlined {}" style="{}">', kind, style), label, "</i>"]
-    return joined(pieces)
+        outlines.append({"kind": kind, "style": style, "ratio": said})
+    return many("previews/outlines.html", outlines=outlines)
 
 
 def _texts(message: Message, document: Document, layout: Measured) -> list[Faint]:
@@ -181,7 +181,7 @@ def _texts(message: Message, document: Document, layout: Measured) -> list[Faint
 
 
 def _heard(message: Message, render: Render | None) -> list[tuple[int, str, str, str, int | str]]:
-    """What a screen reader says: number, role, words, language, line."""
+    """The words that a screen reader says: number, role, words, language, line."""
     if render is None or message.document is None or message.html is None:
         return []
     rows = []

@@ -131,7 +131,7 @@ class Large(Tools):
 
 @dataclass(frozen=True, slots=True)
 class _Asked:
-    """What the address asks to see. ``profile`` is empty for the contact sheet; ``ids`` are the profiles to choose from."""
+    """The choice that the address holds. ``profile`` is empty for the contact sheet; ``ids`` are the profiles to choose from."""
 
     revision: Revision
     ids: list[str]

@@ -57,7 +57,7 @@ _RESTS_ON = {
 
 
 @dataclass(frozen=True, slots=True)
-class Asked:
+class DrawnDemand:
     """One demand in the drawing: what it says and where that stands, what the checks answered, the words that meet it, its thread in px."""
 
     says: str
@@ -105,7 +105,7 @@ class Page:
     """The footer cut out of a render, and every demand; where both are drawn, in px: the drawing's size, where demands begin, their width."""
 
     cut: Cut | None
-    asked: list[Asked]
+    asked: list[DrawnDemand]
     drawing: tuple[int, float]
     demands_at: int
     demand_width: int
@@ -156,7 +156,7 @@ def page(request: PersonRequest, around: Frame) -> Page:
 
 def _asked(
     around: Frame, books: Sequence[Rulebook], message: Message, shown: Message, copy: AsReader | None, cut: Cut | None
-) -> list[Asked]:
+) -> list[DrawnDemand]:
     """Every demand once, with all its sources."""
     by_check: dict[str, list[tuple[str, str]]] = {}
     for book in books:
@@ -165,7 +165,7 @@ def _asked(
         for words in book.words:
             by_check.setdefault(f"footer.house-words {words}", []).append((f"“{words}”", f"{book.name}: house"))
     found = {_key_of(one): one for one in around.walk.findings}
-    # That there is no footer is one finding for all that it would hold.
+    # A message without a footer has one finding, which tells all that a footer would hold.
     found |= {
         check: one
         for one in around.walk.findings
@@ -173,7 +173,7 @@ def _asked(
         for check in one.record.data.get("checks", ())
     }
     outcomes = around.walk.run.outcomes if around.walk.run is not None else {}
-    rows: list[Asked] = []
+    rows: list[DrawnDemand] = []
     met = {key: footer_of(shown).said(_KEPT_BY[key]) for key in by_check if key in _KEPT_BY}
     # What words meet comes first, so that threads stay near the footer.
     for key, sources in sorted(by_check.items(), key=lambda pair: met.get(pair[0]) is None):
@@ -191,7 +191,7 @@ def _asked(
         lacks = suggestion(message, _KEPT_BY[check]) if check in _KEPT_BY and said is None else ""
         address = f"{around.here}?{urlencode({'finding': finding.record.fingerprint})}" if finding is not None else ""
         rows.append(
-            Asked(
+            DrawnDemand(
                 sources[0][0],
                 "; ".join(source for _, source in sources),
                 check=check,
@@ -208,13 +208,13 @@ def _asked(
 
 
 def _key_of(finding: ShownFinding) -> str:
-    """What a finding is known by here: its check, and of the house's wording the words."""
+    """The key of a finding on this page: its check, and of the house's wording the words."""
     check = finding.record.check_id
     return f"{check} {finding.record.data.get('words', '')}" if check == "footer.house-words" else check
 
 
 def _state(check: str, is_open: bool, outcomes: dict[str, Any]) -> str:
-    """What the checks answered of a demand, in a word."""
+    """The answer of the checks to a demand, in a word."""
     if check not in registry():
         return "not known"
     if is_open:
