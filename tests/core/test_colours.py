@@ -8,7 +8,7 @@ from typing import Any
 import pytest
 import tinycss2
 
-from jetwind.core.checking import Box, CheckResult, Context, Outcome, box, laid_out, registry, run_check
+from jetwind.core.checking import CheckResult, Context, Outcome, SampleBlock, box, laid_out, registry, run_check
 from jetwind.core.message import read_bytes
 from jetwind.core.styles import ComputedStyles
 from jetwind.core.styles.colours import parse
@@ -146,7 +146,7 @@ class TestUnknown:
         assert document is not None
         assert ComputedStyles(document).colour(document.all_elements[-1], name) is None
 
-    def _contrast(self, *boxes: Box, check: str = "access.contrast", profile: str = "desktop-pane") -> CheckResult:
+    def _contrast(self, *boxes: SampleBlock, check: str = "access.contrast", profile: str = "desktop-pane") -> CheckResult:
         message = read_bytes(b"<p>Kiln</p>\n<div>Glaze</div>\n<h1>Clay</h1>", "a.html")
         return run_check(registry()[check], message, Context(renders=laid_out(profile, *boxes).on(message)))
 

@@ -40,7 +40,7 @@ class TestTogether:
         assert [fault.message for fault in one.faults] == [f"The link is not secure: http://kiln.org/{number}" for number in range(3)]
         assert "https://kiln.org/2" in one.fault_by_place[2].fix
         assert one.fix == registry()["links.insecure"].fix
-        assert one.data["each"]["address"] == [f"http://kiln.org/{number}" for number in range(3)]
+        assert one.each("address") == [f"http://kiln.org/{number}" for number in range(3)]
 
     def test_one_fault_says_itself(self) -> None:
         """A single one has its own sentence, and so has one address that stands in several places."""

@@ -434,8 +434,8 @@ class TestAnswers:
         html = f"<img src='{A_POT}' width='300' height='200' alt='x'><img src='https://kiln.org/o.gif' width='1' height='1' alt=''>"
         message = read_bytes(mail(html, None), "a.eml")
         lost = opened(pictures=(answered(A_POT, 404),))
-        assert run_check(registry()["images.corrupt"], message, Context(**lost)).outcome is Outcome.CLEAR  # type: ignore[arg-type]
-        assert len(run_check(registry()["images.unreachable"], message, Context(**lost)).findings) == 1  # type: ignore[arg-type]
+        assert run_check(registry()["images.corrupt"], message, Context(**lost)).outcome is Outcome.CLEAR
+        assert len(run_check(registry()["images.unreachable"], message, Context(**lost)).findings) == 1
         assert told(html, "images.corrupt") == []
         assert told(html, "images.corrupt", fault="damaged") == ["The picture pot.jpg is damaged and does not open."]
 

@@ -16,6 +16,7 @@ from jetwind.core.checks.envelope.emoji import emoji
 from jetwind.core.checks.envelope.sender import address_fault
 from jetwind.core.checks.wording.brief import normal, pattern, places_of
 from jetwind.core.facts import table
+from jetwind.core.facts.tables import Emoji
 from jetwind.core.images.words import PictureWords
 from jetwind.core.links.addresses import organisational_domain
 from jetwind.core.message import Envelope, Message, read_bytes, with_envelope
@@ -230,7 +231,10 @@ class TestFacts:
 
         assert unicodedata.unidata_version == "14.0.0"
         single = [
-            (group["version"], sequence) for group in table("emoji")["added"] for sequence in group["sequences"] if len(sequence) == 1
+            (group["version"], sequence)
+            for group in table("emoji", Emoji)["added"]
+            for sequence in group["sequences"]
+            if len(sequence) == 1
         ]
         assert len(single) > 60
         for version, char in single:

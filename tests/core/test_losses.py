@@ -8,6 +8,7 @@ import pytest
 
 from jetwind.core.checking import Context, Finding, Outcome, registry, run, run_check
 from jetwind.core.facts import table
+from jetwind.core.facts.tables import LossMends
 from jetwind.core.message import Message, read_bytes
 from jetwind.core.profiles import profiles
 from jetwind.core.profiles.support import features
@@ -198,6 +199,6 @@ class TestTold:
 
 def test_advice_names_what_there_is() -> None:
     """Every feature and every way of losing one that has advice is of the support table."""
-    mends = table("loss_mends")
+    mends = table("loss_mends", LossMends)
     assert {*mends["features"], *mends["look"]} <= set(features())
     assert set(mends["how"]) <= {feature.how for feature in features().values()}

@@ -8,11 +8,12 @@ from itertools import product
 import pytest
 
 from jetwind.core.facts import Phrases, phrase_pattern, phrases, table
+from jetwind.core.facts.tables import Listed
 from jetwind.core.message import read_bytes
 from jetwind.core.prose.reading import reading_of
 from tests.references import newsletters
 
-LISTS = [(name, key) for name in ("phrases", "spam_phrases") for key in table(name) if isinstance(table(name)[key], list | dict)]
+LISTS = [(name, key) for name in ("phrases", "spam_phrases") for key in table(name, dict[str, Listed])]
 
 
 @pytest.mark.parametrize(

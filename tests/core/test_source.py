@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from jetwind.core.source import Edit, SourceText, Span, Spans, splice
-from jetwind.core.source.plain import Unfit, plain, read
+from jetwind.core.source.plain import Unfit, as_table, read
 
 LINES = st.text(alphabet=st.sampled_from("ab \r\n\té"), max_size=60)
 
@@ -107,7 +107,7 @@ class TestPlainValues:
 
     def test_there_and_back(self) -> None:
         """A data class is the same afterwards."""
-        assert read(plain(Span(1, 2)), Span) == Span(1, 2)
+        assert read(as_table(Span(1, 2)), Span) == Span(1, 2)
 
 
 class TestSpans:

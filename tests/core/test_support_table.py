@@ -15,6 +15,7 @@ import pytest
 
 from jetwind.cli.main import facts
 from jetwind.core.facts import table
+from jetwind.core.facts.tables import NoteRow, Notes
 from jetwind.core.message import Message, read_bytes
 from jetwind.core.profiles import Profile, profiles, rewrite, support
 from jetwind.core.profiles.support import Feature, coverage, features, losses, not_yet_applied, origin, unsimulated
@@ -236,11 +237,11 @@ def _unmarked(html: str) -> str:
 
 
 def readings() -> list[Any]:
-    return [pytest.param(reading, id=reading["says"][:60]) for reading in table("client_notes")["notes"] if "lost" in reading]
+    return [pytest.param(reading, id=reading["says"][:60]) for reading in table("client_notes", Notes)["notes"] if "lost" in reading]
 
 
 @pytest.mark.parametrize("reading", readings())
-def test_what_a_note_says_is_carried_out_and_no_more(reading: dict[str, Any]) -> None:
+def test_what_a_note_says_is_carried_out_and_no_more(reading: NoteRow) -> None:
     """For every feature and client whose cell has the note: its sample is changed, its counter-sample is left alone."""
     tried = 0
     for feature in features().values():

@@ -1,4 +1,4 @@
-"""What a check is, what it may answer, and how all of them are run."""
+"""Checks: how one is declared, what it may answer, and how all of them are run."""
 
 from jetwind.core.checking.brief import PLACES, Brief, RequiredItem, UnusableBrief
 from jetwind.core.checking.context import Context, Kind
@@ -29,13 +29,12 @@ from jetwind.core.checking.rulebooks import (
     rulebooks,
 )
 from jetwind.core.checking.runner import run, run_check
-from jetwind.core.checking.samples import Box, CheckSample, Layout, box, clear, finds, laid_out
+from jetwind.core.checking.samples import CheckSample, Layout, SampleBlock, box, clear, finds, laid_out
 from jetwind.core.checking.settings import UnusableSetting, check_settings
 
 __all__ = [
     "HOUSE_DEMANDS",
     "PLACES",
-    "Box",
     "Brief",
     "CannotTell",
     "Check",
@@ -57,6 +56,7 @@ __all__ = [
     "Place",
     "RequiredItem",
     "Rulebook",
+    "SampleBlock",
     "UnusableBrief",
     "UnusableRulebook",
     "UnusableSetting",

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from typing import Any, TypedDict
+from typing import TypedDict
 
 from jetwind.core.errors import Unusable
 from jetwind.core.source.plain import Unfit, read
@@ -22,7 +22,7 @@ class _Lists(TypedDict, total=False):
     required: _Listed
     forbidden: _Listed
     parameters: dict[str, str]
-    wording: dict[str, Any]
+    wording: dict[str, object]
 
 
 class UnusableBrief(Unusable):
@@ -46,7 +46,7 @@ class Brief:
     parameters: Mapping[str, str] = field(default_factory=dict)
 
     @classmethod
-    def from_dict(cls, given: Mapping[str, Any]) -> Brief:
+    def from_dict(cls, given: Mapping[str, object]) -> Brief:
         """A brief of plain values: ``required`` and ``forbidden`` are lists of texts, or of tables with ``text`` and ``places``.
 
         ``required`` may also be a table of places, each with its list of texts.
@@ -63,7 +63,7 @@ class Brief:
         forbidden = tuple(_required(entry).text for entry in _entries(lists.get("forbidden", [])))
         return cls(required, forbidden, _parameters(lists.get("parameters", {})))
 
-    def as_dict(self) -> dict[str, Any]:
+    def as_dict(self) -> dict[str, object]:
         """The plain values that ``from_dict`` reads."""
         return {
             "required": [{"text": item.text, "places": list(item.places)} for item in self.required],
@@ -72,7 +72,7 @@ class Brief:
         }
 
     def requiring(self, text: str, places: Sequence[str]) -> Brief:
-        """With one more required text; one that is there already gets the places that it lacks.
+        """The brief with one more required text; one that is there already gets the places that it lacks.
 
         Raises:
             UnusableBrief: a place that does not exist.
@@ -80,11 +80,11 @@ class Brief:
         return replace(self, required=_merged((*self.required, _required({"text": text, "places": list(places)}))))
 
     def forbidding(self, text: str) -> Brief:
-        """With one more forbidden text."""
+        """The brief with one more forbidden text."""
         return replace(self, forbidden=tuple(dict.fromkeys((*self.forbidden, text))))
 
     def asking(self, parameters: Mapping[str, str]) -> Brief:
-        """With these campaign parameters.
+        """The brief with these campaign parameters.
 
         Raises:
             UnusableBrief: one that an address cannot have.
@@ -92,7 +92,7 @@ class Brief:
         return replace(self, parameters=_parameters(parameters))
 
     def without(self, text: str, *, forbidden: bool) -> Brief:
-        """Without a forbidden, or a required, text."""
+        """The brief without a forbidden, or a required, text."""
         if forbidden:
             return replace(self, forbidden=tuple(other for other in self.forbidden if other != text))
         return replace(self, required=tuple(item for item in self.required if item.text != text))

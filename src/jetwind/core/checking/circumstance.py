@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import cached_property
-from typing import Any, Generic, TypeVar, overload
+from typing import Generic, TypeVar, overload
 
 Value = TypeVar("Value")
 Value_co = TypeVar("Value_co", covariant=True)
@@ -30,7 +30,7 @@ class Circumstance(Generic[Value]):
     ``watched`` stands in for the value then, where looking at the value does not yet say what of it an answer hangs on.
     """
 
-    def __init__(self, default: Value, watched: Callable[[Any, set[str]], Any] | None = None) -> None:
+    def __init__(self, default: Value, watched: Callable[[Value, set[str]], Value] | None = None) -> None:
         self._default = default
         self._watched = watched
 
@@ -51,8 +51,7 @@ class Circumstance(Generic[Value]):
         used: set[str] | None = holder.__dict__.get("used")
         if used is not None:
             if self._watched is not None and value is not None:
-                stand_in: Value = self._watched(value, used)
-                return stand_in
+                return self._watched(value, used)
             used.add(self._name)
         return value
 

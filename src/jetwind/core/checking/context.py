@@ -1,4 +1,4 @@
-"""What a review knows besides the message."""
+"""The knowledge of a review besides the message."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from enum import StrEnum
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from jetwind.core.checking.brief import Brief
 from jetwind.core.checking.circumstance import Circumstance
@@ -16,6 +16,7 @@ from jetwind.core.facts.spelling import Dictionaries
 from jetwind.core.message import Message, Sample
 
 if TYPE_CHECKING:
+    from jetwind.core.arrivals.differences import Arrivals
     from jetwind.core.images.words import PictureWords
     from jetwind.core.links.answers import Answers
     from jetwind.core.papers import Papers
@@ -23,7 +24,7 @@ if TYPE_CHECKING:
 
 
 class Kind(StrEnum):
-    """What a message is for."""
+    """The purpose of a message."""
 
     PROMOTIONAL = "promotional"
     NEWSLETTER = "newsletter"
@@ -35,7 +36,7 @@ class Kind(StrEnum):
         return self is not Kind.TRANSACTIONAL
 
 
-class _AsShipped(dict[str, Mapping[str, Any]]):
+class _AsShipped(dict[str, Mapping[str, object]]):
     """The settings of checks that nobody set. It is never changed, and data classes take as a default what can be hashed."""
 
     __hash__ = object.__hash__  # type: ignore[assignment]
@@ -54,7 +55,7 @@ class _WatchedDictionaries:
 
     @property
     def key(self) -> str:
-        """That of the dictionaries."""
+        """The key of the dictionaries."""
         return self.watched.key
 
     def names(self, language: str) -> tuple[str, ...]:
@@ -67,6 +68,10 @@ class _WatchedDictionaries:
         return self.watched.has(name, word)
 
 
+def _watched(dictionaries: Dictionaries | None, used: set[str]) -> Dictionaries | None:
+    return _WatchedDictionaries(dictionaries, used) if dictionaries is not None else None
+
+
 @dataclass(frozen=True)
 class Context:
     """The circumstances of a review. ``known_fields`` is None where no field list was given.
@@ -77,7 +82,8 @@ class Context:
     ``house`` are the rulebooks that the house wrote and that hold for this message. ``renders`` are there where the message has been rendered,
     ``answers`` where its links were opened or its pictures fetched. ``seen_by_hand`` are addresses that a person opened and found in order.
     ``asked`` are the checks that are asked along with the one that looks: a cause that several of them see is told by the first alone.
-    ``picture_words`` are there where the words in its pictures were read or entered, ``papers`` where name records were asked of the sender.
+    ``picture_words`` are there where the words in its pictures were read or entered, ``papers`` where name records were asked of the sender,
+    ``arrivals`` where test copies arrived and were compared.
     """
 
     kind: Circumstance[Kind] = Circumstance(Kind.PROMOTIONAL)
@@ -89,7 +95,7 @@ class Context:
     previous: Circumstance[Message | None] = Circumstance(None)
     brief: Circumstance[Brief] = Circumstance(Brief())
     word_list: Circumstance[frozenset[str]] = Circumstance(frozenset())
-    dictionaries: Circumstance[Dictionaries | None] = Circumstance(None, watched=_WatchedDictionaries)
+    dictionaries: Circumstance[Dictionaries | None] = Circumstance(None, watched=_watched)
     readers: Circumstance[tuple[Sample, ...]] = Circumstance(())
     known_fields: Circumstance[frozenset[str] | None] = Circumstance(None)
     practice_domains: Circumstance[frozenset[str]] = Circumstance(frozenset())
@@ -100,8 +106,9 @@ class Context:
     seen_by_hand: Circumstance[frozenset[str]] = Circumstance(frozenset())
     picture_words: Circumstance[PictureWords | None] = Circumstance(None)
     papers: Circumstance[Papers | None] = Circumstance(None)
+    arrivals: Circumstance[Arrivals | None] = Circumstance(None)
     asked: Circumstance[frozenset[str]] = Circumstance(frozenset())
-    settings: Circumstance[Mapping[str, Mapping[str, Any]]] = Circumstance(_AsShipped())
+    settings: Circumstance[Mapping[str, Mapping[str, object]]] = Circumstance(_AsShipped())
 
     def watched(self) -> WatchedContext:
         """The same circumstances, which note in ``used`` at which of them somebody looks."""

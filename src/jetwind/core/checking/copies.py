@@ -108,7 +108,7 @@ def told_of_copies(found: Iterable[tuple[ReadersCopy, Finding]], message: Messag
 
 
 def _written(message: Message, place: Place) -> str:
-    """What stands at a place of the message, by which the same fault is known elsewhere in it."""
+    """The source at a place of the message, by which the same fault is known elsewhere in it."""
     source = message.source_of(place.part)
     if source is None or place.start is None or place.end is None:
         return place.name

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any, TypeVar, cast
+from typing import TypeVar, cast
 
 from jetwind.core.checking.context import Context
 from jetwind.core.checking.finding import Hit, Level
@@ -18,7 +18,8 @@ class Options:
     """Thresholds of a check. A subclass has a field for each, with a default; its annotation says what it is (``options.About``)."""
 
 
-Find = Callable[[Message, Context, Any], Iterator[Hit]]
+#: What finds: each asks for the class of options that its declaration names, and gets them.
+Find = Callable[[Message, Context, Options], Iterator[Hit]]
 
 NAME_LIMIT = 50
 MESSAGE_LIMIT = 110
@@ -30,7 +31,7 @@ class DeclarationError(JetwindError):
 
 @dataclass(frozen=True)
 class Declared:
-    """What checks and reasons of spam risk have in common: what each is called, why it matters, how it is mended, and what it fires on."""
+    """The common part of checks and reasons of spam risk: what each is called, why it matters, how it is mended, and what it fires on."""
 
     id: str
     name: str

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
-from typing import Any, Literal
+from typing import Literal
 
 from jetwind.core.errors import JetwindError
 from jetwind.core.message import Header, Message
@@ -79,7 +79,7 @@ class Place:
 
 @dataclass(frozen=True, slots=True)
 class Hit:
-    """What a check yields: one sentence as a template over ``data``, and where.
+    """The result that a check yields: one sentence as a template over ``data``, and where.
 
     ``identity`` is what makes this fault the same fault elsewhere in the message and in the next revision; left out, it is the source
     at the place. Hits of one identity become one fault with all their places, so it names the thing and not where it stands.
@@ -90,7 +90,7 @@ class Hit:
 
     message: str
     place: Place
-    data: Mapping[str, Any] = field(default_factory=dict)
+    data: Mapping[str, object] = field(default_factory=dict)
     identity: str | None = None
     level: Level | None = None
     fix: str | None = None
@@ -126,7 +126,7 @@ class Finding:
     check: str
     level: Level
     template: str
-    data: Mapping[str, Any]
+    data: Mapping[str, object]
     place: Place
     fix: str
     basis: str
@@ -136,6 +136,16 @@ class Finding:
     cause: str = ""
     several: str = ""
     faults: tuple[Fault, ...] = ()
+
+    def listed(self, name: str) -> list[str]:
+        """The list of texts that ``data`` holds under a name. The list is empty where ``data`` holds none."""
+        values = self.data.get(name)
+        return [str(value) for value in values] if isinstance(values, (list, tuple)) else []
+
+    def each(self, name: str) -> list[str]:
+        """Of several faults that are told together, the value that each has under a name, in the order of the faults."""
+        values = self.data.get("each")
+        return [str(value) for value in values.get(name, ())] if isinstance(values, dict) else []
 
     @property
     def places(self) -> tuple[Place, ...]:
@@ -193,7 +203,7 @@ class DoesNotApply(JetwindError):
     """Raised by a check that has nothing to look at in this message; the text says why, and is shown."""
 
 
-def _shown(value: Any) -> str:
+def _shown(value: object) -> str:
     if isinstance(value, int) and not isinstance(value, bool):
         return f"{value:,}"
     if isinstance(value, float):

@@ -5,7 +5,6 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
-from typing import Any
 
 from jetwind.core.checking.declaration import Check
 from jetwind.core.checking.finding import Fault, Finding, Place
@@ -53,7 +52,7 @@ def _as_one(declared: Check, group: Sequence[Finding]) -> Finding:
     names = [name for name in first.data if all(name in fault.data for fault in group)]
     listed_data = [fault.data for fault, one in zip(group, told, strict=True) if one.places]
     alike = {name: first.data[name] for name in names if all(fault.data[name] == first.data[name] for fault in group)}
-    data: dict[str, Any] = alike | {
+    data: dict[str, object] = alike | {
         "many": many,
         "faults": len(group),
         "each": {name: [values[name] for values in listed_data] for name in names},

@@ -1,4 +1,4 @@
-"""What comes of a message's fields for all sample readers: where nothing comes, what holes show, what is never shown.
+"""The texts that come of a message's fields for all sample readers: where nothing comes, which holes show, which text is never shown.
 
 Each text is merged once for each outcome that differs, and looked at once; several checks and the station Fields ask for what was found.
 """
@@ -38,7 +38,7 @@ _TAG = re.compile(r"<[^>]*>")
 
 @dataclass(frozen=True)
 class Brought:
-    """What a field brought for some readers: ``made`` is its text as it stands in the merged one, ``around`` what stands about it."""
+    """The text that a field brought for some readers: ``made`` is its text as it stands in the merged one, ``around`` what stands about it."""
 
     use: Use
     made: str
@@ -65,7 +65,7 @@ class Hole:
 
 @dataclass
 class MergedFacts:
-    """What was found. ``left_out`` counts readers for whom a text was not merged, being too many for its length.
+    """The texts that were found. ``left_out`` counts readers for whom a text was not merged, since there were too many for its length.
 
     ``untraced`` names texts that could be merged but not led back, ``too_costly`` those that pass a limit of filling.
     """
@@ -82,7 +82,7 @@ class MergedFacts:
 
 
 def merged_facts(message: Message, readers: Sequence[Sample]) -> MergedFacts:
-    """What the sample readers get of each text that has fields."""
+    """The text that the sample readers get of each text with fields."""
     digest = hashlib.sha256(repr([(reader.name, sorted(reader.values.items())) for reader in readers]).encode("utf-8", "surrogatepass"))
     return message.shared(_MERGED.of(digest.hexdigest()), lambda: _gathered(message, readers))
 
@@ -208,7 +208,7 @@ def _parts_of(found: MergedFacts, message: Message, text: FieldText, seen: dict[
 
 
 def _around(merged: Merged, piece: Piece, text: FieldText) -> tuple[str, str]:
-    """What a reader sees on the line before and after a piece."""
+    """The characters that a reader sees on the line before and after a piece."""
     return _windows(merged.text, piece.start, piece.end, is_html=text.is_html)
 
 

@@ -29,7 +29,7 @@ _MARKED = re.compile(f"{_BEGINS}([{chr(_ZERO)}-{chr(_ZERO + 9)}]*)(.*?){_ENDS}",
 
 @dataclass(frozen=True, slots=True)
 class Cell:
-    """What a field is for a reader, and the text that it becomes."""
+    """The part that a field plays for a reader, and the text that the field becomes."""
 
     state: State
     text: str = ""
@@ -56,12 +56,12 @@ class Row:
 
     @property
     def weight(self) -> int:
-        """How much is wrong with this reader's copy."""
+        """The weight of all faults of this reader's copy."""
         return sum(_WEIGHT[cell.state] for cell in self.cells)
 
     @property
     def told(self) -> str:
-        """What is wrong with it, in words."""
+        """The fault, in words."""
         counts = [(state, sum(cell.state == state for cell in self.cells)) for state in ("empty", "too long", "default")]
         return ", ".join(f"{count} {state}" for state, count in counts if count)
 
@@ -77,7 +77,7 @@ class PartRow:
 
 
 @dataclass(frozen=True, slots=True)
-class Change:
+class MadePlace:
     """A place of one reader's copy that a field or a block made: the field as written, what came of it, and where."""
 
     number: int
@@ -95,7 +95,7 @@ class ReadersCopyShown:
     subject: str
     preview: str
     lines: tuple[tuple[tuple[str, int], ...], ...]
-    changes: tuple[Change, ...]
+    changes: tuple[MadePlace, ...]
     is_cut: bool
 
 
@@ -162,7 +162,7 @@ def _of_whom(brought: Brought | None) -> tuple[str, str]:
 
 
 def _as_read(brought: Brought) -> str:
-    """What a field brought, in the characters that a reader sees of it."""
+    """The text that a field brought, in the characters that a reader sees of it."""
     return html.unescape(brought.made) if brought.use.text.is_html else brought.made
 
 
@@ -226,7 +226,7 @@ def _cell(
 def _shows(
     columns: Sequence[Column], rows: Sequence[Row], parts: Sequence[PartRow], numbers: dict[str, int]
 ) -> Iterator[tuple[tuple[str, ...], int]]:
-    """What each reader shows: parts, and of each field an empty one, a default, and the longest and shortest text."""
+    """The parts that each reader sees, and of each field an empty one, a default, and the longest and shortest text."""
     for number, part in enumerate(parts):
         for reader in part.readers:
             yield ("part", str(number)), numbers[reader]
@@ -265,7 +265,7 @@ def _copy(message: Message, reader: Sample) -> ReadersCopyShown:
     )
 
 
-def _changes(message: Message, reader: Sample) -> Iterator[tuple[Change, int]]:
+def _changes(message: Message, reader: Sample) -> Iterator[tuple[MadePlace, int]]:
     """Every field that is reached, in the order of the texts, with its start in its text."""
     number = 0
     by_place = {(id(use.text), use.token.span.start): use for use in uses(message)}
@@ -279,7 +279,7 @@ def _changes(message: Message, reader: Sample) -> Iterator[tuple[Change, int]]:
             number += 1
             use = by_place[id(text), piece.source.start]
             made = merged.text[piece.start : piece.end][:_SHOWN_VALUE]
-            yield Change(number, piece.token.source, made, _where(use)), piece.source.start
+            yield MadePlace(number, piece.token.source, made, _where(use)), piece.source.start
 
 
 def _lines(message: Message, merged: Merged | None, numbers: dict[tuple[str, int], int]) -> tuple[list[tuple[tuple[str, int], ...]], bool]:

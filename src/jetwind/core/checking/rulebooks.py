@@ -6,9 +6,11 @@ from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
 from datetime import date, datetime
 from functools import lru_cache
+from typing import TypedDict, cast
 
 from jetwind.core.errors import Unusable
 from jetwind.core.facts import table
+from jetwind.core.facts.tables import RulebookRow
 from jetwind.core.source.plain import FIRST_YEAR, LAST_YEAR, NotToml, toml
 
 #: What a house may ask for, with what each says by itself. All but the last are kept by checks; the words are kept by footer.house-words.
@@ -88,7 +90,7 @@ def rulebooks() -> dict[str, Rulebook]:
         key: Rulebook(
             key, book["name"], book["basis"], tuple(Demand(**demand) for demand in book["demands"]), countries=frozenset(book["countries"])
         )
-        for key, book in table("rulebooks").items()
+        for key, book in table("rulebooks", dict[str, RulebookRow]).items()
     }
 
 
@@ -165,7 +167,18 @@ def rulebook_from_toml(text: str, id: str = "house") -> Rulebook:
         ):
             what = {str: "a text", list: "a list of texts", date: "a date such as 2027-01-31"}[known[key]]
             raise UnusableRulebook(f"{key!r} is {what}")
-    return house_rulebook(read.pop("name", ""), read.pop("demands", []), id=id, **read)
+    name, demands = str(read.pop("name", "")), cast("list[str]", read.pop("demands", []))
+    return house_rulebook(name, demands, id=id, **cast("_OtherEntries", read))
+
+
+class _OtherEntries(TypedDict, total=False):
+    """The entries of a house rulebook in a file but name and demands, as ``rulebook_from_toml`` has checked them."""
+
+    words: list[str]
+    kinds: list[str]
+    countries: list[str]
+    since: date
+    until: date
 
 
 def asking(check_id: str, chosen: Collection[str], house: Collection[Rulebook]) -> tuple[tuple[Rulebook, Demand], ...]:

@@ -74,7 +74,7 @@ def _answer(declared: Check, message: Message, context: Context, options: Option
 
 
 def _until_it_cannot_tell(found: Iterator[Hit], most: int) -> tuple[list[Hit], str]:
-    """What was found, and what could not be told of the rest: some pictures may have been fetched and others not.
+    """The hits, and what could not be told of the rest: some pictures may have been fetched and others not.
 
     Raises:
         CannotTell: nothing was found before.
@@ -93,7 +93,7 @@ def _until_it_cannot_tell(found: Iterator[Hit], most: int) -> tuple[list[Hit], s
 def _of_copies(
     declared: Check, message: Message, context: Context, options: Options, changed: Level | None, own: list[Finding]
 ) -> Iterator[Finding]:
-    """What the check finds in the copies that sample readers get and not in the message itself."""
+    """The hits of the check in the copies that sample readers get and not in the message itself."""
     if not uses(message):
         return
     found: list[tuple[ReadersCopy, Finding]] = []

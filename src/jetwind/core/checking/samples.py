@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
-from typing import Any, Literal
+from typing import Literal, Unpack
 
 from jetwind.core.checking.context import Context, Kind
+from jetwind.core.checking.sample_values import AnswerValues, BlockValues, Given, MeasuredValues, PictureValues, SampleValues
 from jetwind.core.images.facts import PictureFacts
 from jetwind.core.links.answers import Answer, Answers, Hop, Landed, Page
 from jetwind.core.message import Envelope, Message, Sample, read_bytes
@@ -35,7 +36,7 @@ class CheckSample:
     files: Mapping[str, bytes] = field(default_factory=dict)
     envelope: Envelope | None = None
     encoding: str = "utf-8"
-    given: Mapping[str, Any] = field(default_factory=dict)
+    given: Given = field(default_factory=lambda: Given())
     previous: str | None = None
     renders: Layout | None = None
 
@@ -65,28 +66,30 @@ class CheckSample:
         return read_bytes(packed.getvalue(), "sample.zip", envelope=self.envelope)
 
 
-def clear(source: str, **more: object) -> CheckSample:
+def clear(source: str, **more: Unpack[SampleValues]) -> CheckSample:
     """A message that must *not* trigger the check."""
-    return CheckSample(source, fires=False, **more)  # type: ignore[arg-type]
+    return CheckSample(source, fires=False, **more)
 
 
-def finds(source: str, at: str | None = None, **more: object) -> CheckSample:
+def finds(source: str, at: str | None = None, **more: Unpack[SampleValues]) -> CheckSample:
     """A message on which the check must fire, at that text."""
-    return CheckSample(source, fires=True, at=at, **more)  # type: ignore[arg-type]
+    return CheckSample(source, fires=True, at=at, **more)
 
 
 @dataclass(frozen=True)
-class Box:
+class SampleBlock:
     """A block on a sample's render, and the CSS selector that names its element in the sample's source: the first one it matches."""
 
     selector: str
     block: Block
 
 
-def box(selector: str, kind: Literal["text", "link", "image"], at: tuple[float, float, float, float], **more: Any) -> Box:
-    """What a browser would have measured of an element: ``at`` is left, top, width and height in CSS px, ``more`` further values of ``Block``."""
+def box(
+    selector: str, kind: Literal["text", "link", "image"], at: tuple[float, float, float, float], **more: Unpack[BlockValues]
+) -> SampleBlock:
+    """An element as a browser would have measured it: ``at`` is left, top, width and height in CSS px, ``more`` further values of ``Block``."""
     x, y, width, height = at
-    return Box(selector, Block(-1, kind, x=x, y=y, width=width, height=height, **more))
+    return SampleBlock(selector, Block(-1, kind, x=x, y=y, width=width, height=height, **more))
 
 
 @dataclass(frozen=True)
@@ -94,9 +97,9 @@ class Layout:
     """A sample's render in one profile, as a browser would have measured it. Made by ``laid_out``."""
 
     profile_id: str
-    boxes: tuple[Box, ...]
+    boxes: tuple[SampleBlock, ...]
     shown: tuple[Shown, ...]
-    measured: Mapping[str, Any]
+    measured: MeasuredValues
     reader: str = ""
     enlarged: tuple[tuple[Literal["cut", "covers"], str, str], ...] | None = None
 
@@ -115,7 +118,7 @@ class Layout:
             blocks.append(replace(one.block, element=found[0].index))
         profile = profiles()[self.profile_id]
         width, height = profile.content_width, profile.viewport[1]
-        values = {"width": width, "height": 1200, "content_width": width, "first_screen": height, **self.measured}
+        values: MeasuredValues = {"width": width, "height": 1200, "content_width": width, "first_screen": height, **self.measured}
         return Renders(
             {self.profile_id: Render(profile, Measured(blocks=tuple(blocks), **values))},
             shown=self.shown,
@@ -132,11 +135,11 @@ class Layout:
 
 def laid_out(
     profile_id: str,
-    *boxes: Box,
+    *boxes: SampleBlock,
     shown: tuple[Shown, ...] = (),
     reader: str = "",
     enlarged: tuple[tuple[Literal["cut", "covers"], str, str], ...] | None = None,
-    **measured: Any,
+    **measured: Unpack[MeasuredValues],
 ) -> Layout:
     """A render in one profile, for samples: boxes in a window of the profile's size, unless ``measured`` has other values.
 
@@ -155,24 +158,28 @@ def hops(*steps: tuple[str, int]) -> tuple[Hop, ...]:
     )
 
 
-def answered(address: str, *way: tuple[str, int] | int, page: str = "", heading: str = "", text: str = "", **more: Any) -> Answer:
-    """What an address would have answered: a status, or its whole way; ``page`` is the title of the page at its end."""
+def answered(
+    address: str, *way: tuple[str, int] | int, page: str = "", heading: str = "", text: str = "", **more: Unpack[AnswerValues]
+) -> Answer:
+    """An address as it would have answered: a status, or its whole way; ``page`` is the title of the page at its end."""
     steps = [(address, step) if isinstance(step, int) else step for step in way]
     about = Page(page, heading or page, "en", text, 12) if page or heading or text else None
-    return Answer(address, "2027-03-01T09:00:00+00:00", hops(*steps), page=about, **{"took_ms": 200, **more})
+    values: AnswerValues = {"took_ms": 200, **more}
+    return Answer(address, "2027-03-01T09:00:00+00:00", hops(*steps), page=about, **values)
 
 
-def opened(*links: Answer, pictures: tuple[Answer, ...] = ()) -> dict[str, Answers]:
+def opened(*links: Answer, pictures: tuple[Answer, ...] = ()) -> Given:
     """For ``given`` of a sample: these links were opened, these pictures fetched."""
     return {"answers": Answers({answer.address: answer for answer in links}, {answer.address: answer for answer in pictures})}
 
 
-def pictured(address: str, width: int = 600, height: int = 400, octets: int = 40_000, **more: Any) -> dict[str, Any]:
+def pictured(address: str, width: int = 600, height: int = 400, octets: int = 40_000, **more: Unpack[PictureValues]) -> Given:
     """For ``given`` of a sample: the picture at this address was fetched; ``more`` are further values of ``images.facts.PictureFacts``."""
-    facts = PictureFacts(octets, width=width, height=height, **{"format": "JPEG", "colours": "rgb", **more})
+    values: PictureValues = {"format": "JPEG", "colours": "rgb", **more}
+    facts = PictureFacts(octets, width=width, height=height, **values)
     kind = f"image/{facts.format.lower()}"
     answer = answered(address, 200, format=facts.format, size=(width, height), octets=octets, content_type=kind, facts=facts.as_json())
-    return dict(opened(pictures=(answer,)))
+    return opened(pictures=(answer,))
 
 
 def landed(width: int, content_width: int, smallest_text: float, small_share: float = 0.5) -> Landed:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import dataclasses
 from collections.abc import Mapping
-from typing import Any
 
 from jetwind.core.checking.declaration import Check, Options
 from jetwind.core.checking.options import options_of
@@ -16,7 +15,7 @@ class UnusableSetting(Unusable):
     """A level or threshold that a check cannot use; the text names the check, the setting and the remedy."""
 
 
-def check_settings(declared: Check, settings: Mapping[str, Mapping[str, Any]]) -> tuple[str, Options]:
+def check_settings(declared: Check, settings: Mapping[str, Mapping[str, object]]) -> tuple[str, Options]:
     """The level and the options of a check under the house's settings: ``{check id: {"level": …, option: value}}``.
 
     Raises:

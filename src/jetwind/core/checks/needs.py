@@ -1,4 +1,4 @@
-"""What a check may need, or say in one sentence why it has no answer."""
+"""The facts that a check may need, each with the sentence of a check that lacks it."""
 
 from __future__ import annotations
 
@@ -40,7 +40,7 @@ def need_mail(message: Message) -> None:
 
 
 def need_answers(message: Message, context: Context) -> tuple[Answers, tuple[Target, ...]]:
-    """What the links answered, and the addresses that they lead to.
+    """The answers of the links, and the addresses that they lead to.
 
     Raises:
         DoesNotApply: no link leads to the web. CannotTell: none was opened.
@@ -73,7 +73,7 @@ def pictures_in(message: Message, context: Context) -> list[Picture]:
 
 
 def told_of_all(pictures: Sequence[Picture]) -> None:
-    """What a check says that found nothing: raises CannotTell where pictures were not looked at.
+    """The answer of a check that found nothing: raises CannotTell where pictures were not looked at.
 
     One that did not come is told by ``images.unreachable``; what only counts openings is never asked for.
     """

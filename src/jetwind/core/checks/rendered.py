@@ -1,10 +1,9 @@
-"""What checks over renders share: the renders themselves, the profiles of a finding in words, whether a block says anything."""
+"""The common part of checks over renders: the renders themselves, the profiles of a finding in words, whether a block says anything."""
 
 from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterable
-from typing import Any
 
 import regex
 
@@ -39,7 +38,7 @@ def some(renders: Renders, what: str, **wanted: object) -> list[Render]:
     return found
 
 
-def seen_in(renders: Renders, ids: Iterable[str]) -> dict[str, Any]:
+def seen_in(renders: Renders, ids: Iterable[str]) -> dict[str, object]:
     """Data of a finding about its profiles: a phrase for the sentence, their ids, and their share of the audience."""
     known = list(dict.fromkeys(ids))
     first = renders.renders[known[0]].profile.name

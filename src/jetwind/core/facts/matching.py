@@ -55,7 +55,7 @@ class Phrases:
         return text if pattern is None else pattern.sub(by, text)
 
     def within(self, text: str) -> re.Pattern[str] | None:
-        """What finds those phrases whose words occur in a text, for looking through its parts one by one; None where none does."""
+        """The finder of those phrases whose words occur in a text, for looking through its parts one by one; None where none does."""
         words = self._vocabulary & _words_in(text)
         if words not in self._known:
             if len(self._known) >= _MOST_TEXTS:

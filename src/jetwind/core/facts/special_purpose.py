@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import ipaddress
-import tomllib
 from dataclasses import dataclass
 from functools import lru_cache
-from importlib import resources
-from typing import Any
+
+from jetwind.core.facts import table
+from jetwind.core.facts.tables import SpecialPurpose
 
 IpAddress = ipaddress.IPv4Address | ipaddress.IPv6Address
 IpNetwork = ipaddress.IPv4Network | ipaddress.IPv6Network
@@ -30,9 +30,8 @@ class Block:
     is_reachable: bool
 
 
-@lru_cache(maxsize=1)
-def _tables() -> dict[str, Any]:
-    return tomllib.loads(resources.files(__package__).joinpath("special_purpose.toml").read_text(encoding="utf-8"))
+def _tables() -> SpecialPurpose:
+    return table("special_purpose", SpecialPurpose)
 
 
 @lru_cache(maxsize=1)

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import hashlib
 import re
+from collections.abc import Iterator
 from functools import lru_cache
 from typing import Protocol
 
 from jetwind.core.facts import table
+from jetwind.core.facts.tables import CommonWords, Words
 
 
 class Dictionaries(Protocol):
@@ -17,7 +19,7 @@ class Dictionaries(Protocol):
 
     @property
     def key(self) -> str:
-        """What is at hand, as one text: while it stays, so do the answers."""
+        """The dictionaries at hand, as one text: while it stays, so do the answers."""
         ...
 
     def names(self, language: str) -> tuple[str, ...]:
@@ -29,6 +31,12 @@ class Dictionaries(Protocol):
         ...
 
 
+#: Levels of commonness.
+_FREQUENT, _RAREST = 20, 35
+#: Levels of commonness.
+_FREQUENT, _RAREST = 20, 35
+#: Letters of a short word.
+_SHORT = 5
 _LETTERS = "abcdefghijklmnopqrstuvwxyz"
 #: British endings and stems with their American ones, for machines without a British dictionary (from memory).
 _BRITISH = (
@@ -54,7 +62,7 @@ _BRITISH = (
 def is_known(dictionaries: Dictionaries, language: str, word: str) -> bool:
     """Whether any dictionary of the language has the word. Both spellings of English are taken for right."""
     names = dictionaries.names(language)
-    if word in table("words").get(language, ()) or dictionaries.has(names[0], word):
+    if (language == "en" and word in table("words", Words)["en"]) or dictionaries.has(names[0], word):
         return True
     if language == "en":
         spellings = {pattern.sub(american, word) for pattern, american in _BRITISH} - {word}
@@ -64,25 +72,50 @@ def is_known(dictionaries: Dictionaries, language: str, word: str) -> bool:
 
 
 def _offends(word: str) -> bool:
-    return hashlib.sha256(word.lower().encode()).hexdigest()[:12] in table("words")["never_suggested"]
+    return hashlib.sha256(word.lower().encode()).hexdigest()[:12] in table("words", Words)["never_suggested"]
+
+
+@lru_cache(maxsize=1)
+def _levels() -> dict[str, int]:
+    """The level of commonness of some forty thousand English words: 10 for the commonest, 20, or 35. Source: SCOWL 2020.12.07."""
+    words = table("common_words", CommonWords)
+    levels = ((10, words["level_10"]), (_FREQUENT, words["level_20"]), (_RAREST, words["level_35"]))
+    return {word: level for level, of_level in levels for word in of_level.split()}
+
+
+def is_common(word: str, level: int = _RAREST) -> bool:
+    """Whether an English word is one of the forty thousand common ones, or of those up to a level: 10, 20 or 35."""
+    return _levels().get(word, 100) <= level
+
+
+def is_frequent(word: str) -> bool:
+    """Whether an English word is one of the eleven thousand commonest."""
+    return is_common(word, _FREQUENT)
 
 
 def suggestion(dictionaries: Dictionaries, language: str, word: str) -> str:
     """A known word that is one slip away: two letters swapped, one too many, one missing, one wrong; else an empty string.
 
-    The dictionary's own search for likenesses takes thirty times as long.
+    In English the suggestion is a common word: people who slip meant one, and a rare word that is one letter away from a name or from
+    jargon says nothing. The dictionary's own search for likenesses takes thirty times as long.
     """
     names = dictionaries.names(language)
     letters = sorted(set(_LETTERS + word))
     cuts = [(word[:at], word[at:]) for at in range(len(word) + 1)]
-    for candidates in (
-        (head + tail[1] + tail[0] + tail[2:] for head, tail in cuts if len(tail) > 1),
-        (head + tail[1:] for head, tail in cuts if tail),
-        (head + letter + tail for head, tail in cuts for letter in letters),
-        (head + letter + tail[1:] for head, tail in cuts if tail for letter in letters),
-    ):
-        for candidate in candidates:
-            # A spelling that is only told by its likeness to another, or that is only in our own list, is no suggestion.
-            if len(candidate) > 2 and any(dictionaries.has(name, candidate) for name in names) and not _offends(candidate):
-                return candidate
-    return ""
+    candidates: Iterator[str] = (
+        candidate
+        for made in (
+            (head + tail[1] + tail[0] + tail[2:] for head, tail in cuts if len(tail) > 1),
+            (head + tail[1:] for head, tail in cuts if tail),
+            (head + letter + tail for head, tail in cuts for letter in letters),
+            (head + letter + tail[1:] for head, tail in cuts if tail for letter in letters),
+        )
+        for candidate in made
+        if len(candidate) > 2
+    )
+    if language == "en":
+        # Four or five letters are one away from many words, so only one of the commonest is a likely slip.
+        level = _RAREST if len(word) > _SHORT else _FREQUENT
+        candidates = iter(sorted((one for one in candidates if is_common(one, level)), key=_levels().__getitem__))
+    # A spelling that is only told by its likeness to another, or that is only in our own list, is no suggestion.
+    return next((one for one in candidates if any(dictionaries.has(name, one) for name in names) and not _offends(one)), "")

@@ -14,7 +14,7 @@ DEEPEST = 100
 
 @dataclass(eq=False)
 class Part:
-    """What one block tag is followed by, up to the next tag of its block. ``body`` is that stretch of the source."""
+    """The stretch of the source after one block tag, up to the next tag of its block. ``body`` is that stretch."""
 
     token: FieldToken
     body: Span

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
 
 from jetwind.core.errors import Unusable
 from jetwind.core.fields.shapes import tokens
@@ -24,7 +23,7 @@ class UnusableSyntax(Unusable):
         self.key = key
 
 
-def described(data: Mapping[str, Any]) -> Syntax:
+def described(data: Mapping[str, object]) -> Syntax:
     """The syntax of a description: ``name``, the marks ``open`` and ``close``, and as far as there are any ``default``, ``block-open``,
     ``block-close``, lists of the words ``if``, ``else`` and ``end``, ``comment-open``, ``comment-close``, and ``escapes``.
 
@@ -79,8 +78,8 @@ def from_toml(text: str) -> Syntax:
     return described(data)
 
 
-def as_description(syntax: Syntax) -> dict[str, Any]:
-    """What ``described`` takes, of a syntax of marks."""
+def as_description(syntax: Syntax) -> dict[str, object]:
+    """The entries of ``described``, for a syntax of marks."""
     texts = {
         "name": syntax.name,
         "open": syntax.open_mark,
@@ -99,7 +98,7 @@ def as_description(syntax: Syntax) -> dict[str, Any]:
     }
 
 
-def _mark(data: Mapping[str, Any], key: str, *, may_have_letters: bool = False) -> str:
+def _mark(data: Mapping[str, object], key: str, *, may_have_letters: bool = False) -> str:
     mark = data.get(key, "")
     if not isinstance(mark, str):
         raise UnusableSyntax(key, f"“{key}” is a mark in quotes")
@@ -113,7 +112,7 @@ def _mark(data: Mapping[str, Any], key: str, *, may_have_letters: bool = False) 
     return mark
 
 
-def _words(data: Mapping[str, Any], key: str) -> tuple[str, ...]:
+def _words(data: Mapping[str, object], key: str) -> tuple[str, ...]:
     given = data.get(key, [])
     if isinstance(given, str):
         given = given.split()

@@ -29,7 +29,7 @@ class CopyLength:
         self._blocks = [block.parts for _, block in structure(tokens, syntax).walk() if block.decides]
 
     def of(self, values: Mapping[str, str]) -> int:
-        """For a reader with these values."""
+        """The length for a reader with these values."""
         hidden = [(part.body.start, part.body.end) for parts in self._blocks for part in self._hidden(parts, values)]
         hidden.sort()
         length = self._written

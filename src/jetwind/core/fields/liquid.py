@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from contextvars import ContextVar
 from functools import lru_cache, wraps
-from typing import Any
 
 from liquid import BoundTemplate, Environment, Mode, RenderContext
 from liquid.exceptions import LiquidError, ResourceLimitError
@@ -38,7 +37,7 @@ class PastLimit(JetwindError, ResourceLimitError):
 
 
 class _Meter:
-    """What one filling has used so far."""
+    """The amount that one filling has used so far."""
 
     def __init__(self) -> None:
         self.rounds = 0
@@ -94,7 +93,7 @@ class _Context(RenderContext):
         real = super().filter(name, token)
 
         @wraps(real)
-        def metered(*args: Any, **kwargs: Any) -> object:
+        def metered(*args: object, **kwargs: object) -> object:
             meter = _meter.get()
             meter.take(name, (*args, *(value for key, value in kwargs.items() if key not in ("context", "environment"))))
             made = real(*args, **kwargs)
@@ -146,7 +145,7 @@ def _nested(values: Mapping[str, str]) -> dict[str, object]:
 
 
 def faults_of(source: str) -> str:
-    """What Liquid cannot read of one field or tag, as the end of a sentence; empty where it can."""
+    """The reason why Liquid cannot read one field or tag, as the end of a sentence; empty where it can."""
     try:
         template = _environment().from_string(source)
     except LiquidError as fault:

@@ -18,14 +18,14 @@ _CONDITION = re.compile(
 
 @dataclass(frozen=True, slots=True)
 class Condition:
-    """What decides a part of a block: whether a field is filled or, with ``value``, whether it has that one."""
+    """The condition of a part of a block: whether a field is filled or, with ``value``, whether it has that one."""
 
     name: str
     value: str | None
     is_turned: bool
 
     def holds(self, values: Mapping[str, str]) -> bool:
-        """For a reader with these values."""
+        """Whether it holds for a reader with these values."""
         value = values.get(self.name, "")
         return (value == self.value if self.value is not None else bool(value.strip())) is not self.is_turned
 
@@ -42,7 +42,7 @@ def condition(token: FieldToken) -> Condition | None:
 
 
 def shown(source: str, values: Mapping[str, str], syntax: Syntax) -> Iterator[tuple[str, Span, FieldToken | None]]:
-    """What a reader gets, in order: text, the stretch of the source that it comes from, and the field that brought it, None for text.
+    """The text that a reader gets, in order: text, the stretch of the source that it comes from, and the field that brought it, None for text.
 
     Where a block is broken all parts of all blocks are shown, so that nothing is hidden by it.
     """

@@ -124,7 +124,7 @@ def merge(source: str, values: Mapping[str, str], *, escape: bool, syntax: Synta
 
 
 def _with_line_ends_of(source: str, merged: Merged) -> Merged:
-    """What was merged with plain line ends, which is all that Liquid knows, with those of the source where text of it stands."""
+    """The merged text, whose line ends are the plain ones that Liquid knows, with those of the source where text of it stands."""
     ends = [match.start() - number for number, match in enumerate(re.finditer("\r\n", source))]
 
     def back(offset: int) -> int:

@@ -1,4 +1,4 @@
-"""What filling costs, summed over many fillings, so that a caller who fills for many readers can stop."""
+"""The cost of filling, summed over many fillings, so that a caller who fills for many readers can stop."""
 
 from __future__ import annotations
 

@@ -93,7 +93,7 @@ class Syntax:
             yield from self._liquid(text)
 
     def turn(self, token: FieldToken) -> Turn:
-        """What a block tag does to blocks; nothing for a field."""
+        """The effect of a block tag on blocks; nothing for a field."""
         if not token.is_block or token.is_foreign or token.word == "comment":
             return ""
         word = token.word.lower()

@@ -59,12 +59,12 @@ class Picture:
 
     @property
     def facts(self) -> PictureFacts | None:
-        """What its file holds, which is opened for it; None where it was not fetched."""
+        """The contents of its file, which is opened for that; None where it was not fetched."""
         return self.known if self.known is not None or self.data is None else facts_of(self.data)
 
     @property
     def digest(self) -> str:
-        """What is known of it is kept by this: the digest of its content, or of its address where that is all that is known."""
+        """The key under which facts of the picture are kept: the digest of its file, or of its address where no file is known."""
         if self.data is None and self.known is not None and self.known.digest:
             return self.known.digest
         return hashlib.sha256(self.data if self.data is not None else self.key.encode("utf-8", "surrogatepass")).hexdigest()

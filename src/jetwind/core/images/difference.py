@@ -5,7 +5,10 @@ from __future__ import annotations
 import io
 import warnings
 from dataclasses import dataclass, field
-from typing import Any
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from PIL import Image
 
 #: A channel's difference below this is the grain of JPEG around edges, not a change (from 0 to 255).
 GRAIN = 40
@@ -19,8 +22,8 @@ class PictureDifference:
     width: int
     height: int
     share: float
-    _largest: Any = field(repr=False)
-    _later: Any = field(repr=False)
+    _largest: Image.Image = field(repr=False)
+    _later: Image.Image = field(repr=False)
 
     def drawn(self) -> bytes:
         """A JPEG of the later picture, faded, with what differs in the signal colour."""
@@ -65,7 +68,7 @@ def difference(one: bytes, one_width: int, other: bytes, other_width: int) -> Pi
     return PictureDifference(width, height, share, largest, second)
 
 
-def _on_canvas(picture: Any, width: int, height: int) -> Any:
+def _on_canvas(picture: Image.Image, width: int, height: int) -> Image.Image:
     from PIL import Image
 
     if picture.size == (width, height):
@@ -75,7 +78,7 @@ def _on_canvas(picture: Any, width: int, height: int) -> Any:
     return canvas
 
 
-def _at_width(picture: Any, width: int) -> Any:
+def _at_width(picture: Image.Image, width: int) -> Image.Image:
     from PIL import Image
 
     if picture.width == width:

@@ -1,4 +1,4 @@
-"""What a picture file holds: size, colours, frames, what its EXIF tells of people; measured from its head first, and bounded.
+"""The facts of a picture file: size, colours, frames, what its EXIF tells of people; measured from its head first, and bounded.
 
 Nothing is unpacked of a picture that is larger than may be opened. Of an animation the first :data:`MOST_LOOKED_AT` frames are looked at,
 as far as they fit into :data:`MOST_MOTION` pixels.
@@ -14,11 +14,12 @@ from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import asdict, dataclass, replace
 from functools import lru_cache
-from typing import TYPE_CHECKING, Any, Literal
+from typing import TYPE_CHECKING, Literal
 
 from jetwind.core.images.bounded import is_plain_drawing, pixel_size
 from jetwind.core.images.flashes import Sight, flashing_share, sight_of
 from jetwind.core.images.measure import DECODING_FAILS, MOST_PIXELS
+from jetwind.core.source.plain import read
 
 if TYPE_CHECKING:
     from PIL import Image
@@ -71,14 +72,14 @@ class PictureFacts:
         """Whether it has more than one frame."""
         return self.frames > 1
 
-    def as_json(self) -> dict[str, Any]:
-        """As plain values."""
+    def as_json(self) -> dict[str, object]:
+        """The facts as plain values."""
         return asdict(self)
 
     @classmethod
-    def from_json(cls, value: Mapping[str, Any]) -> PictureFacts:
-        """From what :meth:`as_json` gave."""
-        return cls(**{**value, "people": tuple(value.get("people", ()))})
+    def from_json(cls, value: Mapping[str, object]) -> PictureFacts:
+        """The facts that :meth:`as_json` gave."""
+        return read(value, cls)
 
 
 @lru_cache(maxsize=256)
@@ -99,20 +100,19 @@ def _facts_of(data: bytes) -> PictureFacts:
         return PictureFacts(octets, _format_of(data), width=size[0], height=size[1], fault="too-large")
     try:
         with _opened(data) as picture:
-            told: dict[str, Any] = {"format": picture.format or "", "width": picture.width, "height": picture.height}
+            told = PictureFacts(octets, picture.format or "", width=picture.width, height=picture.height)
             # Pillow reduces 16 bits of a colour to 8 when it opens a PNG; the head says what it was (PNG §11.2.2: octet 24).
-            told["colours"] = "16-bit" if picture.format == "PNG" and data[24:25] == b"\x10" else _colours(picture)
-            told["is_clear"] = picture.mode in ("RGBA", "LA", "PA", "La", "RGBa") or "transparency" in picture.info
+            colours: Colours = "16-bit" if picture.format == "PNG" and data[24:25] == b"\x10" else _colours(picture)
+            is_clear = picture.mode in ("RGBA", "LA", "PA", "La", "RGBa") or "transparency" in picture.info
             # Pillow asks each frame of an animation only when it is sought.
-            told["frames"] = min(int(getattr(picture, "n_frames", 1)), MOST_FRAMES)
-            fault = _fault(picture)
+            frames = min(int(getattr(picture, "n_frames", 1)), MOST_FRAMES)
+            told = replace(told, colours=colours, is_clear=is_clear, frames=frames, fault=_fault(picture))
             # After it: to find the EXIF of a PNG Pillow unpacks the picture, and what fails then would not fail again.
-            told["has_position"], told["people"] = _people(picture)
+            has_position, people = _people(picture)
+            told = replace(told, has_position=has_position, people=people)
     except DECODING_FAILS:
         return PictureFacts(octets, _format_of(data), width=size[0], height=size[1], fault="damaged")
-    if told["frames"] > 1 and not fault:
-        told |= _motion(data, told["frames"])
-    return PictureFacts(octets, fault=fault, **told)
+    return _with_motion(told, data) if told.frames > 1 and not told.fault else told
 
 
 def is_drawing(data: bytes) -> bool:
@@ -189,13 +189,13 @@ def _fault(picture: Image.Image) -> Fault:
     return ""
 
 
-def _motion(data: bytes, frames: int) -> dict[str, Any]:
+def _with_motion(told: PictureFacts, data: bytes) -> PictureFacts:
     sights: list[Sight] = []
     took = 0
     try:
         with _opened(data) as picture:
             left = MOST_MOTION
-            for number in range(min(frames, MOST_LOOKED_AT)):
+            for number in range(min(told.frames, MOST_LOOKED_AT)):
                 left -= picture.width * picture.height
                 if left < 0:
                     break
@@ -207,13 +207,14 @@ def _motion(data: bytes, frames: int) -> dict[str, Any]:
         # A later frame is damaged: readers see those before it.
         pass
     if not sights:
-        return {}
-    return {
-        "took_ms": took,
-        "flashing": flashing_share(sights, took),
-        "first_detail": sights[0].detail,
-        "most_detail": max(sight.detail for sight in sights),
-    }
+        return told
+    return replace(
+        told,
+        took_ms=took,
+        flashing=flashing_share(sights, took),
+        first_detail=sights[0].detail,
+        most_detail=max(sight.detail for sight in sights),
+    )
 
 
 def _wait(picture: Image.Image) -> int:

@@ -8,9 +8,11 @@ by the shorter side over 256 (ssim.m, suggested usage; from memory).
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
     from PIL import Image
 
 _SIGMA, _RADIUS = 1.5, 5
@@ -50,14 +52,14 @@ class Likeness:
         return float((above / below).mean())
 
 
-def _lightness(picture: Image.Image, factor: int) -> Any:
+def _lightness(picture: Image.Image, factor: int) -> NDArray[np.float32]:
     import numpy as np
 
     grey = picture if picture.mode == "L" else picture.convert("RGB").convert("L")
     return np.asarray(grey if factor == 1 else grey.reduce(factor), dtype=np.float32)
 
 
-def _blurred(values: Any) -> Any:
+def _blurred(values: NDArray[np.float32]) -> NDArray[np.float32]:
     """Each pixel as the mean of its window, which is taken to go on mirrored beyond the edges."""
     import numpy as np
 

@@ -1,4 +1,4 @@
-"""What a picture file says of itself, read without unpacking its pixels."""
+"""The facts that a picture file says of itself, read without unpacking its pixels."""
 
 from __future__ import annotations
 

@@ -120,7 +120,7 @@ def _in_package(message: Message, chosen: Mapping[str, Candidate]) -> tuple[byte
 
 
 def _references(html: str, edits: Mapping[Span, str], picture: Picture, name: str, candidate: Candidate) -> dict[Span, str] | None:
-    """What the references of a picture become in the source; None where one of them is written in a way that cannot be followed.
+    """The edits of the references of a picture in the source; None where one of them is written in a way that cannot be followed.
 
     One attribute may name several pictures (srcset): ``edits`` are those that were made before, and are edited further.
     """

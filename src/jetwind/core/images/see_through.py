@@ -1,4 +1,4 @@
-"""What is drawn in a picture that is clear in part: which colours, and how much of it is clear."""
+"""The drawing in a picture that is clear in part: which colours, and how much of it is clear."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ class SeeThrough:
 
 @lru_cache(maxsize=128)
 def see_through(data: bytes) -> SeeThrough | None:
-    """What is drawn; None for a picture without clear pixels, or one that does not decode."""
+    """The drawing; None for a picture without clear pixels, or one that does not decode."""
     if measure(data) is None:
         return None
     from PIL import Image

@@ -20,7 +20,7 @@ _LEAST_WIDTH, _LEAST_HEIGHT = 40, 12
 
 @dataclass(frozen=True, slots=True)
 class Words:
-    """What stands in one picture. ``reader`` is the program that read it, empty where a person entered it."""
+    """The words in one picture. ``reader`` is the program that read it, empty where a person entered it."""
 
     text: str
     reader: str = ""
@@ -46,7 +46,7 @@ class PictureWords:
 
     @property
     def key(self) -> str:
-        """The same for the same words."""
+        """One value, equal for equal words."""
         return key_of(self.by_picture, self.reader)
 
 
@@ -71,5 +71,5 @@ def can_be_read(picture: Picture) -> bool:
 
 
 def _head(picture: Picture) -> ImageFacts | PictureFacts | None:
-    """What the file's head says: no page waits until a stranger's picture has been opened."""
+    """The facts in the file's head: no page waits until a stranger's picture has been opened."""
     return measure(picture.data) if picture.data is not None else picture.known

@@ -6,13 +6,16 @@ import ipaddress
 import re
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Any
+from typing import TYPE_CHECKING
 
 from jetwind.core.facts.special_purpose import is_public
 from jetwind.core.fields import opaque
 from jetwind.core.fields.syntax import FILLER
 from jetwind.core.message import Message
 from jetwind.core.source import LIMITS
+
+if TYPE_CHECKING:
+    from publicsuffixlist import PublicSuffixList
 
 WEB = frozenset({"http", "https"})
 _LONE_SURROGATE = re.compile("[\ud800-\udfff]")
@@ -80,12 +83,12 @@ def written(message: Message, address: str) -> str | None:
     return masked.replace(FILLER, "x")
 
 
-def _suffixes(host: str) -> Any:
+def _suffixes(host: str) -> PublicSuffixList:
     return _list_of(with_encoded="xn--" in host)
 
 
 @lru_cache(maxsize=2)
-def _list_of(*, with_encoded: bool) -> Any:
+def _list_of(*, with_encoded: bool) -> PublicSuffixList:
     # Reading the list takes a while, and twice as long with the encoded names in it, which few hosts need.
     from publicsuffixlist import PublicSuffixList
 

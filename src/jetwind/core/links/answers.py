@@ -1,4 +1,4 @@
-"""What an address answered: each hop, how it ended, and what the page says of itself.
+"""The answer of an address: each hop, how it ended, and what the page says of itself.
 
 An engine asks (``engines/fetch``); checks, stations and reports read.
 """
@@ -9,7 +9,9 @@ import hashlib
 import json
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field
-from typing import Any, Literal
+from typing import Literal
+
+from jetwind.core.source.plain import read
 
 #: How asking may end without an answer that counts. ``not-opened`` is on purpose, ``refused`` for our own safety.
 Problem = Literal[
@@ -47,7 +49,7 @@ class Hop:
 
 @dataclass(frozen=True, slots=True)
 class Page:
-    """What a page says of itself. ``text`` is its copy without scripts and styles, as far as it is looked at."""
+    """A page's own account. ``text`` is its copy without scripts and styles, as far as it is looked at."""
 
     title: str = ""
     heading: str = ""
@@ -91,7 +93,7 @@ class Answer:
     format: str = ""
     size: tuple[int, int] = (0, 0)
     #: Of a picture: everything that its file says, as ``images.facts`` writes it; None of what is none, and of answers kept before 2026-11-27.
-    facts: Mapping[str, Any] | None = None
+    facts: Mapping[str, object] | None = None
     #: Until when the answer may be taken for the present one (RFC 9111 §4.2, at least an hour).
     fresh_until: str = ""
 
@@ -120,20 +122,14 @@ class Answer:
         """Whether what came can be shown as a picture."""
         return self.is_opened and self.status == 200 and self.size != (0, 0)
 
-    def as_json(self) -> dict[str, Any]:
-        """As plain values."""
+    def as_json(self) -> dict[str, object]:
+        """The answer as plain values."""
         return asdict(self)
 
     @classmethod
-    def from_json(cls, value: Mapping[str, Any]) -> Answer:
-        """From what :meth:`as_json` gave."""
-        plain = dict(value)
-        plain["hops"] = tuple(Hop(**hop) for hop in plain.get("hops", ()))
-        page = plain.get("page")
-        plain["page"] = Page(**{**page, "hosts": tuple(page.get("hosts", ()))}) if page else None
-        plain["landed"] = Landed(**plain["landed"]) if plain.get("landed") else None
-        plain["size"] = tuple(plain.get("size") or (0, 0))
-        return cls(**plain)
+    def from_json(cls, value: Mapping[str, object]) -> Answer:
+        """The answer that :meth:`as_json` gave."""
+        return read(value, cls)
 
 
 @dataclass(frozen=True)
@@ -150,8 +146,8 @@ class Answers:
         return hashlib.sha256(json.dumps(told).encode("utf-8", "surrogatepass")).hexdigest()
 
 
-def _lasting(answer: Answer) -> list[Any]:
-    """What a finding may depend on: not the ms of each hop, but whether it was slow by the second."""
+def _lasting(answer: Answer) -> list[object]:
+    """The facts that a finding may depend on: not the ms of each hop, but whether it was slow by the second."""
     hops = [[hop.address, hop.status, hop.to] for hop in answer.hops]
     page = asdict(answer.page) if answer.page else None
     landed = asdict(answer.landed) if answer.landed else None

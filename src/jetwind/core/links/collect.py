@@ -121,7 +121,7 @@ def bare_name(name: str) -> str:
 
 
 def accessible_name(element: Element) -> str:
-    """What a screen reader would call a link: its label, or its text and the alternative texts in it (accname 1.2 §4.3)."""
+    """The name that a screen reader gives a link: its label, or its text and the alternative texts in it (accname 1.2 §4.3)."""
     if label := tidy((element.get("aria-label") or "")[: LIMITS.value_characters]):
         return label
     words: list[str] = []

@@ -13,6 +13,7 @@ from typing import Literal
 from urllib.parse import unquote
 
 from jetwind.core.facts import phrase_pattern, table
+from jetwind.core.facts.tables import SocialHosts
 from jetwind.core.fields import fill
 from jetwind.core.links.addresses import WEB, Address, organisational_domain, parsed
 from jetwind.core.links.collect import Link, accessible_name, links, text_links
@@ -57,7 +58,7 @@ class Found:
 
     @property
     def name(self) -> str:
-        """What a screen reader would call it, or the header field."""
+        """The name that a screen reader gives it, or the header field."""
         return self.link.name or self.header
 
 
@@ -120,7 +121,7 @@ def _forms_and_drawings(message: Message, roles: _Roles) -> Iterator[Found]:
 
 
 def _in_conditionals(message: Message, roles: _Roles) -> Iterator[Found]:
-    """What only some desktop programs read: links and drawn buttons inside conditional comments."""
+    """The links and drawn buttons inside conditional comments, which only some desktop programs read."""
     assert message.html is not None
     text = message.html.text[: LIMITS.html_characters]
     for block in conditionals(text)[0]:
@@ -192,7 +193,7 @@ class _Roles:
             return "view-online"
         if link.scheme in ("mailto", "tel", "sms"):
             return "contact"
-        if link.host and organisational_domain(link.host) in table("social_hosts")["hosts"]:
+        if link.host and organisational_domain(link.host) in table("social_hosts", SocialHosts)["hosts"]:
             return "social"
         for role, key in (("legal", "legal"), ("contact", "contact")):
             if len(name.split()) <= 5 and phrase_pattern("phrases", key).search(name):

@@ -23,7 +23,7 @@ def _host(href: str) -> str:
     return (authority if authority.endswith("]") else authority.partition(":")[0]).rstrip(".")
 
 
-class Opened(Protocol):
+class Openable(Protocol):
     """An address that may be asked for: a target of the message, or a destination of its listing."""
 
     @property
@@ -32,19 +32,19 @@ class Opened(Protocol):
 
     @property
     def role(self) -> Role:
-        """What it is for."""
+        """The part that the address plays."""
 
     @property
     def is_closed(self) -> bool:
         """Whether opening it may unsubscribe or change somebody."""
 
 
-OneOpened = TypeVar("OneOpened", bound=Opened)
+OneOpenable = TypeVar("OneOpenable", bound=Openable)
 
 
 @dataclass(frozen=True, slots=True)
 class DoorKeeping:
-    """What a house opens: ``shut`` are hosts, or beginnings of addresses, that are never opened; ``practice`` domains may be, all of them.
+    """The addresses that a house opens: ``shut`` are hosts, or beginnings of addresses, that are never opened; ``practice`` domains may be, all of them.
 
     ``let_open`` are addresses that a person lets open although they would not be.
     """
@@ -58,7 +58,7 @@ class DoorKeeping:
         host = _host(address)
         return any(host == domain or host.endswith(f".{domain}") for domain in self.practice)
 
-    def why_shut(self, target: Opened) -> str:
+    def why_shut(self, target: Openable) -> str:
         """Why an address is not opened, for people; empty where it is."""
         if target.address in self.let_open:
             return ""
@@ -74,7 +74,7 @@ class DoorKeeping:
         return ""
 
 
-def to_open(targets: Sequence[OneOpened], keeping: DoorKeeping) -> list[OneOpened]:
+def to_open(targets: Sequence[OneOpenable], keeping: DoorKeeping) -> list[OneOpenable]:
     """The targets that are asked for, in their order."""
     return [target for target in targets if not keeping.why_shut(target)][:MOST_OPENED]
 

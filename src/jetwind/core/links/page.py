@@ -1,4 +1,4 @@
-"""What a landing page says of itself, read from its HTML."""
+"""A landing page's own account, read from its HTML."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What a footer says: the way out, the postal address, who sends it, why, and where a reader chooses, reads on or writes.
+"""The sayings of a footer: the way out, the postal address, who sends it, why, and where a reader chooses, reads on or writes.
 
 Told by words (facts/phrases.toml) and by structure, in HTML, alternative text and plain text. Common practice, no published source.
 """
@@ -57,7 +57,7 @@ class Said:
 
 
 class Footer:
-    """What a message says of its sender and of ways out, each found when it is first asked for."""
+    """The sayings of a message about its sender and ways out, each found when it is first asked for."""
 
     def __init__(self, message: Message) -> None:
         self._message = message
@@ -228,7 +228,7 @@ class _TextPassage(Passage):
 
 
 def footer_of(message: Message) -> Footer:
-    """What a message says of its sender and of ways out."""
+    """The sayings of a message about its sender and ways out."""
     return Footer(message)
 
 
@@ -237,7 +237,7 @@ def _plain(text: str) -> str:
 
 
 def names_of_sender(message: Message) -> tuple[str, ...]:
-    """What the sender may be called, in small letters: the display name, its words that name somebody, and the words of the domain.
+    """The names that the sender may have, in small letters: the display name, its words that name somebody, and the words of the domain.
 
     Empty where nobody knows who sends it: there is no From, or a field stands in its place.
     """

@@ -107,7 +107,7 @@ def _is_vague(name: str) -> bool:
 
 
 def _before(element: Element, spoken: set[int]) -> str:
-    """What leads to a link in its own block, but for runs of text in ``spoken``: "To unsubscribe or change your address, visit the …"."""
+    """The words that lead to a link in its own block, but for runs of text in ``spoken``: "To unsubscribe or change your address, visit the …"."""
     block = next((parent for parent in element.ancestors() if parent.tag in _CLOSE_TAGS and parent.tag not in _INLINE), None)
     words: list[str] = []
     for node in block.walk() if block is not None else ():

@@ -7,14 +7,14 @@ from dataclasses import dataclass
 
 from jetwind.core.markup.document import Document
 from jetwind.core.markup.nodes import Element, TextRun
-from jetwind.core.source.plain import plain, read
+from jetwind.core.source.plain import as_table, read
 
 _NAMING = ("id", "href", "src", "alt", "name")
 
 
 @dataclass(frozen=True, slots=True)
 class Anchor:
-    """What an element is known by: its tag, the words in it, its naming attributes, the tags around it, its number among its like."""
+    """The marks by which an element is known: its tag, the words in it, its naming attributes, the tags around it, its number among its like."""
 
     tag: str
     words: str
@@ -24,18 +24,17 @@ class Anchor:
     of: int
 
     def as_json(self) -> dict[str, object]:
-        """For keeping."""
-        kept: dict[str, object] = plain(self)
-        return kept
+        """The anchor as a table, for keeping."""
+        return as_table(self)
 
     @classmethod
     def from_json(cls, kept: dict[str, object]) -> Anchor:
-        """What was kept."""
+        """The anchor that was kept."""
         return read(kept, cls)
 
 
 def anchor_of(element: Element, document: Document) -> Anchor:
-    """What an element is known by."""
+    """The marks by which an element is known."""
     alike = [other for other in document.all_elements if other.tag == element.tag]
     names = tuple((name, value) for name in _NAMING if (value := element.get(name)))
     return Anchor(element.tag, _words(element), names=names, path=_path(element), number=alike.index(element), of=len(alike))

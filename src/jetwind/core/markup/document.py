@@ -10,9 +10,8 @@ from __future__ import annotations
 
 import html
 from bisect import bisect_left, bisect_right
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from functools import cached_property
-from typing import Any
 
 import turbohtml
 
@@ -73,7 +72,7 @@ class Document:
             ValueError: the selector cannot be read or is not supported.
         """
         try:
-            nodes: Sequence[Any] = self._tree.select(selector)
+            nodes = self._tree.select(selector)
         except (turbohtml.SelectorSyntaxError, ValueError, NotImplementedError) as fault:
             raise ValueError(f"cannot read the selector {selector!r}: {fault}") from fault
         return [self._by_node[id(node)] for node in nodes if id(node) in self._by_node]
@@ -182,14 +181,14 @@ class Document:
         """Whether the parser's offsets are the source's: it reads text whose newlines are made alike (HTML §13.2.3.5)."""
         return "\r" not in self.source.text
 
-    def _span(self, location: Any) -> Span:
+    def _span(self, location: turbohtml.SourceSpan) -> Span:
         if self._is_normal:
             return Span(location.start_offset, max(location.start_offset, location.end_offset))
         starts, end = self.source.line_starts, len(self._masked.text)
         start = min(starts[location.start_line - 1] + location.start_col, end)
         return Span(start, max(start, min(starts[location.end_line - 1] + location.end_col, end)))
 
-    def read_spans(self, node: Any) -> tuple[Span | None, Span | None]:
+    def read_spans(self, node: turbohtml.Element) -> tuple[Span | None, Span | None]:
         """The spans of the start and the end tag of a turbohtml node."""
         location = node.source_location
         if location is None:
@@ -208,7 +207,7 @@ class Document:
         root: Element | None = None
         element_type, text_type = turbohtml.Element, turbohtml.Text
         elements = self.all_elements
-        stack: list[tuple[Any, Element | None]] = [
+        stack: list[tuple[turbohtml.Element | turbohtml.Text, Element | None]] = [
             (node, None) for node in reversed(list(self._tree.children)) if isinstance(node, element_type)
         ]
         while stack:
@@ -218,7 +217,7 @@ class Document:
                     parent.children.append(TextRun(node.data, parent, len(run_data), self))
                     run_data.append(node.data)
                 continue
-            element = Element(node.tag, len(elements), parent=parent, children=[], _node=node, _document=self)
+            element = Element(node.tag, len(elements), parent, node, self)
             elements.append(element)
             if len(elements) > LIMITS.elements:
                 return root or element
@@ -232,7 +231,7 @@ class Document:
         assert root is not None, "the HTML standard always builds an html element"
         return root
 
-    def read_attributes(self, node: Any) -> dict[str, Attribute]:
+    def read_attributes(self, node: turbohtml.Element) -> dict[str, Attribute]:
         """The attributes of a turbohtml node with their spans in the source as given."""
         location = node.source_location
         if location is None or not location.attrs:

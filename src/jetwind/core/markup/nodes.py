@@ -5,10 +5,13 @@ from __future__ import annotations
 import re
 from collections.abc import Collection, Iterator
 from dataclasses import dataclass, field
-from typing import Any, Protocol
+from typing import TYPE_CHECKING, Protocol
 
 from jetwind.core.fields.syntax import FILLER
 from jetwind.core.source import SourceText, Span
+
+if TYPE_CHECKING:
+    import turbohtml
 
 #: HTML §13.2.5.33 and on: a name of any characters (an equals sign only as its first), then perhaps a value.
 _NAME = re.compile(r"=?[^=\s]*")
@@ -52,17 +55,17 @@ def value_bounds(raw: str) -> tuple[int, int]:
 
 
 class Source(Protocol):
-    """What nodes ask for their places and values, which are worked out when first asked for."""
+    """The source of the places and values of nodes, which are worked out when somebody first asks for them."""
 
     def place_of_run(self, number: int) -> tuple[str, Span | None]:
         """The text of a run as the source has it, and its span."""
         ...
 
-    def read_spans(self, node: Any) -> tuple[Span | None, Span | None]:
+    def read_spans(self, node: turbohtml.Element) -> tuple[Span | None, Span | None]:
         """The spans of the start and the end tag of a turbohtml node."""
         ...
 
-    def read_attributes(self, node: Any) -> dict[str, Attribute]:
+    def read_attributes(self, node: turbohtml.Element) -> dict[str, Attribute]:
         """The attributes of a turbohtml node with their spans in the source as given."""
         ...
 
@@ -110,9 +113,9 @@ class Element:
     tag: str
     index: int
     parent: Element | None
+    _node: turbohtml.Element
+    _document: Source
     children: list[Element | TextRun] = field(default_factory=list)
-    _node: Any = None
-    _document: Source | None = None
     _attributes: dict[str, Attribute] | None = None
     _spans: tuple[Span | None, Span | None] | None = None
 
@@ -130,21 +133,18 @@ class Element:
         return (self._spans or self._read_spans())[1]
 
     def _read_spans(self) -> tuple[Span | None, Span | None]:
-        assert self._document is not None
         self._spans = self._document.read_spans(self._node)
         return self._spans
 
     @property
     def names(self) -> Collection[str]:
         """The names of the attributes, lower case, in source order."""
-        names: Collection[str] = self._node.attrs.keys()
-        return names
+        return self._node.attrs.keys()
 
     @property
     def attributes(self) -> dict[str, Attribute]:
         """Attributes by lower-case name, in source order; of a doubled one, the first (HTML §13.2.5.33)."""
         if self._attributes is None:
-            assert self._document is not None
             self._attributes = self._document.read_attributes(self._node)
         return self._attributes
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import html
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Literal
 
 import turbohtml
 
@@ -29,7 +29,7 @@ class Token:
 
 def tokenise(masked: SourceText, source: SourceText) -> Iterator[Token]:
     """The tokens of a source. Text and the references in it are one token; a token ends where the next begins."""
-    kinds: dict[Any, TokenKind] = {
+    kinds: dict[turbohtml.TokenType, TokenKind] = {
         turbohtml.TokenType.START_TAG: "start tag",
         turbohtml.TokenType.END_TAG: "end tag",
         turbohtml.TokenType.COMMENT: "comment",

@@ -1,10 +1,9 @@
-"""What stands around the content of a message that arrives without mail headers."""
+"""The envelope of a message that arrives without mail headers."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass
-from typing import Any
 
 from jetwind.core.source.plain import read
 
@@ -23,14 +22,14 @@ class Envelope:
     preview_text: str = ""
     subject_variants: tuple[str, ...] = ()
 
-    def as_dict(self) -> dict[str, Any]:
+    def as_dict(self) -> dict[str, object]:
         """The fields by name, as JSON takes them. Variants are left out where there are none."""
         fields = asdict(self)
         variants = list(fields.pop("subject_variants"))
         return {**fields, "subject_variants": variants} if variants else fields
 
     @classmethod
-    def from_dict(cls, fields: Mapping[str, Any]) -> Envelope:
+    def from_dict(cls, fields: Mapping[str, object]) -> Envelope:
         """The envelope that ``as_dict`` wrote.
 
         Raises:

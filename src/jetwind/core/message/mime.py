@@ -22,7 +22,7 @@ _META_CHARSET = re.compile(rb"""<meta[^>]{0,200}?charset\s*=\s*["']?\s*([\w.:-]+
 
 
 class MimePieces(NamedTuple):
-    """What an .eml comes apart into."""
+    """The parts of an .eml."""
 
     header_source: SourceText
     headers: tuple[Header, ...]
@@ -154,7 +154,7 @@ def _read(
 
 
 def charset_defect(text: TextPart, octets: Span | None) -> Defect | None:
-    """What is wrong with the charset of a part, where something is."""
+    """The fault of a part's charset, where there is one."""
     if text.unknown_label and not text.text.isascii():
         return Defect(
             "charset", f"The charset “{text.unknown_label}” is none that mail programs know; it was read as {text.charset}.", octets

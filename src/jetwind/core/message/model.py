@@ -6,7 +6,7 @@ import hashlib
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import TYPE_CHECKING, Any, Literal
+from typing import TYPE_CHECKING, Literal, cast
 
 from jetwind.core.fields import LIQUID, Syntax, tokens
 from jetwind.core.markup import Document, parse
@@ -232,11 +232,11 @@ class Message(WithoutCaches):
         """A value that several checks need, made once for this message and kept under ``key``."""
         if key.name not in self._shared:
             self._shared[key.name] = make()
-        made: Made = self._shared[key.name]
-        return made
+        # Only a value that ``make`` made stands under the name, and the name has its type.
+        return cast("Made", self._shared[key.name])
 
     @cached_property
-    def _shared(self) -> dict[str, Any]:
+    def _shared(self) -> dict[str, object]:
         return {}
 
     @cached_property

@@ -45,7 +45,7 @@ class HeaderField:
 
     @property
     def body(self) -> bytes:
-        """What follows the colon, unfolded (RFC 5322 §2.2.3), as far as it is looked at."""
+        """The text after the colon, unfolded (RFC 5322 §2.2.3), as far as it is looked at."""
         return re.sub(rb"(?:\r\n|\n|\r)(?=[ \t])", b"", self.octets[: LIMITS.header_octets].partition(b":")[2]).strip()
 
 
@@ -168,7 +168,7 @@ class MimePart(WithoutCaches):
 
     @cached_property
     def defects(self) -> tuple[PartDefect, ...]:
-        """What is wrong with this part alone, its transfer encoding included."""
+        """The faults of this part alone, its transfer encoding included."""
         return (*self.own_defects, *self._encoding_defects())
 
     def _encoding_defects(self) -> Iterator[PartDefect]:

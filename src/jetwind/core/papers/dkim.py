@@ -1,4 +1,4 @@
-"""What DKIM demands of a signature and of its key's record besides that the numbers fit (RFC 6376; RFC 8301; RFC 8463)."""
+"""The demands of DKIM on a signature and on its key's record besides that the numbers fit (RFC 6376; RFC 8301; RFC 8463)."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What was asked about a sender, and what came of it. Plain values that go into a database and back."""
+"""The questions about a sender, and the answers: plain values that go into a database and back."""
 
 from __future__ import annotations
 
@@ -7,16 +7,17 @@ import hashlib
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Literal
 
 from jetwind.core.message import Message
+from jetwind.core.source.plain import read
 
 SpfResult = Literal["none", "neutral", "pass", "fail", "softfail", "temperror", "permerror"]
 
 
 @dataclass(frozen=True, slots=True)
 class Signing:
-    """What a workspace says will sign and send its mail; empty where it does not say. ``return_path`` is the domain that bounces go to."""
+    """The workspace's word on who will sign and send its mail; empty where it does not say. ``return_path`` is the domain that bounces go to."""
 
     domain: str = ""
     selector: str = ""
@@ -79,7 +80,7 @@ class Dkim:
 
 @dataclass(frozen=True, slots=True)
 class Dmarc:
-    """What the domain of From asks for (RFC 7489). ``found_at`` is the name its record stands at, empty where there is none.
+    """The policy of the domain of From (RFC 7489). ``found_at`` is the name its record stands at, empty where there is none.
 
     Of several domains in From it is the one with the strictest policy among those that nobody vouches for (§6.6.1).
 
@@ -122,8 +123,8 @@ class Papers:
     bimi: Bimi | None = None
     is_planned: bool = False
 
-    def as_json(self) -> dict[str, Any]:
-        """As plain values."""
+    def as_json(self) -> dict[str, object]:
+        """The papers as plain values."""
         return dataclasses.asdict(self)
 
     @property
@@ -132,22 +133,9 @@ class Papers:
         return hashlib.sha256(re.sub(r"took_ms=[\d.e+-]+", "", repr(self)).encode("utf-8", "surrogatepass")).hexdigest()
 
     @classmethod
-    def from_json(cls, kept: Mapping[str, Any]) -> Papers:
-        """What ``as_json`` gave."""
-        return cls(
-            kept["domain"],
-            kept["source"],
-            spf=Spf(**_read(kept["spf"])) if kept["spf"] else None,
-            dkim=tuple(Dkim(**_read(one)) for one in kept["dkim"]),
-            dmarc=Dmarc(**_read(kept["dmarc"])) if kept["dmarc"] else None,
-            bimi=Bimi(**_read(kept["bimi"])) if kept["bimi"] else None,
-            is_planned=kept["is_planned"],
-        )
-
-
-def _read(kept: Mapping[str, Any]) -> dict[str, Any]:
-    lookups = tuple(Lookup(**{**one, "answer": tuple(one["answer"])}) for one in kept["lookups"])
-    return {name: tuple(value) if isinstance(value, list) else value for name, value in kept.items()} | {"lookups": lookups}
+    def from_json(cls, kept: Mapping[str, object]) -> Papers:
+        """The papers that ``as_json`` gave."""
+        return read(kept, cls)
 
 
 _NAME = re.compile(r"[^\W_](?:[\w-]{0,61}\w)?(?:\.[^\W_](?:[\w-]{0,61}\w)?){1,20}")

@@ -1,4 +1,4 @@
-"""What a client does to style elements and to attributes."""
+"""A client's changes to style elements and to attributes."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What a render shows where a field or the code of a template stands: its values are not known, and code draws nothing."""
+"""A render shows a sign where a field or the code of a template stands: the field's values are not known, and code draws nothing."""
 
 from __future__ import annotations
 

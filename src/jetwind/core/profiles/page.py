@@ -45,7 +45,7 @@ class Page:
         }
 
     def rewritten(self) -> Rewritten:
-        """The whole."""
+        """Rewrite the whole message."""
         drawn = self._drawn()
         cut = min(self._cut(), drawn)
         before = self._doctype()

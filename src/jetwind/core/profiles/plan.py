@@ -3,26 +3,32 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
-from typing import Any, Literal
+from typing import TYPE_CHECKING, Literal
 
 import tinycss2
 
 from jetwind.core.facts import table
+from jetwind.core.facts.tables import StandInFonts
 from jetwind.core.profiles.night import Night, Role, at_night
 from jetwind.core.profiles.profile import Profile
 from jetwind.core.profiles.support import Loss
 from jetwind.core.styles import colours
 from jetwind.core.styles.reading import value_nodes
 
+if TYPE_CHECKING:
+    from tinycss2.ast import Value
+
+    from jetwind.core.profiles.stylesheet import CssChange
+
 Where = Literal["attribute", "sheet"]
 
 
 @dataclass(frozen=True, slots=True)
 class Verdict:
-    """What becomes of a declaration: ``text`` in its place ("" where it goes), because of ``losses`` or, with none, of ``why``.
+    """The fate of a declaration: ``text`` in its place ("" where it goes), because of ``losses`` or, with none, of ``why``.
 
     Elements that ``spares`` names keep it as it was. ``whole`` says that the attribute or sheet around it goes too.
     """
@@ -72,7 +78,7 @@ class Plan:
     by_how: dict[str, list[Loss]] = field(default_factory=dict)
     by_property: dict[str, list[Loss]] = field(default_factory=dict)
     _verdicts: dict[tuple[str, str, bool, Where], Verdict | None] = field(default_factory=dict)
-    sheets: dict[str, Any] = field(default_factory=dict)
+    sheets: dict[str, tuple[str, list[CssChange]]] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         for loss in self.losses:
@@ -93,7 +99,7 @@ class Plan:
         return self.profile.night if self.is_whole and self.profile.is_night and self.profile.night != "asks" else None
 
     def verdict(self, name: str, value: str, important: bool, where: Where) -> Verdict | None:
-        """What becomes of a declaration; None where it stays as it is. ``value`` is as written, without ``!important``."""
+        """The fate of a declaration; None where it stays as it is. ``value`` is as written, without ``!important``."""
         key = (name, value, important, where)
         if key not in self._verdicts:
             if len(self._verdicts) > 20_000:
@@ -136,7 +142,7 @@ class Plan:
         darker = self._at_night(nodes, role)
         return (value, None) if darker == tinycss2.serialize(nodes) else (darker, ("night", "colours changed for the night"))
 
-    def _lost(self, name: str, value: str, nodes: list[Any], important: bool) -> Iterator[Loss]:
+    def _lost(self, name: str, value: str, nodes: Sequence[Value], important: bool) -> Iterator[Loss]:
         for loss in self.by_property.get(name, ()):
             if loss.values is None or loss.values.search(value):
                 yield loss
@@ -164,13 +170,13 @@ class Plan:
         if name.startswith("--") or "var(" in value.lower():
             yield from self.by_how.get("variables", ())
 
-    def _with_fonts(self, name: str, nodes: list[Any], value: str) -> tuple[str, list[str], list[tuple[str, str]]]:
+    def _with_fonts(self, name: str, nodes: Sequence[Value], value: str) -> tuple[str, list[str], list[tuple[str, str]]]:
         """A font stack without the families that the client does not find, with open ones behind those that they stand for.
 
         One that would be empty stays. Returned with it: what is missing, and what stands for what.
         """
-        stand_ins = table("stand_in_fonts")
-        groups: list[list[Any]] = [[]]
+        stand_ins = table("stand_in_fonts", StandInFonts)
+        groups: list[list[Value]] = [[]]
         for node in nodes:
             if node.type == "literal" and node.value == ",":
                 groups.append([])
@@ -199,7 +205,7 @@ class Plan:
         parts = [first, *kept] if first else kept
         return (", ".join(parts), missing, stood_for) if (missing or stood_for) and kept else (value, [], [])
 
-    def _at_night(self, nodes: list[Any], role: Role) -> str:
+    def _at_night(self, nodes: Sequence[Value], role: Role) -> str:
         assert self.night is not None
         parts: list[str] = []
         for node in nodes:
@@ -249,7 +255,7 @@ def _role(name: str) -> Role | None:
     return "line" if name.startswith(("border", "outline", "column-rule")) else None
 
 
-def _all(nodes: list[Any]) -> Iterator[Any]:
+def _all(nodes: Sequence[Value]) -> Iterator[Value]:
     stack = list(reversed(nodes))
     while stack:
         node = stack.pop()
@@ -301,6 +307,6 @@ def _sides(name: str, value: str) -> list[tuple[str, str]]:
     return [(f"margin-{side}", size) for side, size in sides if size.lower() != "auto"]
 
 
-def _is_colour(node: Any) -> bool:
+def _is_colour(node: Value) -> bool:
     parsed = colours.parse(node, False) if node.type in ("hash", "ident", "function") else None
     return parsed is not None and parsed[0] == "colour"

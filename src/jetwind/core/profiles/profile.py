@@ -7,6 +7,7 @@ from functools import lru_cache
 from typing import Literal
 
 from jetwind.core.facts import table
+from jetwind.core.facts.tables import ClientFonts, ProfileRow
 from jetwind.core.profiles.support import Account, Loss, losses, unsimulated
 
 #: The profile whose renders others are held against: an engine that drops next to nothing.
@@ -53,7 +54,7 @@ class Profile:
 
     @property
     def losses(self) -> tuple[Loss, ...]:
-        """What it takes out of a message, as the support table says."""
+        """The features that it takes out of a message, as the support table says."""
         return losses(self.modelled_on, self.account)
 
     @property
@@ -64,7 +65,7 @@ class Profile:
     @property
     def families(self) -> frozenset[str]:
         """The font families that it finds, and the generic ones, lower case."""
-        fonts = table("client_fonts")
+        fonts = table("client_fonts", ClientFonts)
         return frozenset(fonts[self.fonts]) | frozenset(fonts["generic"])
 
     @property
@@ -102,4 +103,4 @@ def usual() -> tuple[str, ...]:
 @lru_cache(maxsize=1)
 def profiles() -> dict[str, Profile]:
     """All profiles by id, in the order in which they are shown."""
-    return {profile_id: Profile(id=profile_id, **values) for profile_id, values in table("profiles").items()}
+    return {profile_id: Profile(id=profile_id, **values) for profile_id, values in table("profiles", dict[str, ProfileRow]).items()}

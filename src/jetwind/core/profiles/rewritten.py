@@ -1,4 +1,4 @@
-"""What a rewrite gives: the HTML that the browser renders, with the list of what was dropped, altered and added."""
+"""The result of a rewrite: the HTML that the browser renders, with the list of what was dropped, altered and added."""
 
 from __future__ import annotations
 
@@ -54,7 +54,7 @@ class Rewritten:
 
     @property
     def dropped(self) -> tuple[Change, ...]:
-        """What the client leaves out."""
+        """The parts that the client leaves out."""
         return tuple(change for change in self.changes if change.kind == "dropped")
 
 

@@ -2,20 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from typing import Any
+from collections.abc import Iterator, Sequence
+from typing import TYPE_CHECKING
 
 import tinycss2
 
 from jetwind.core.profiles.plan import Plan
 from jetwind.core.profiles.support import Loss
 
+if TYPE_CHECKING:
+    from tinycss2.ast import Value
+
 _COMBINATORS = {">": ">", "+": "+", "~": "~"}
 _OLD_PSEUDO_ELEMENTS = frozenset({"before", "after", "first-line", "first-letter"})
 
 
 class Judge:
-    """What a plan says about selectors."""
+    """A plan's verdicts on selectors."""
 
     def __init__(self, plan: Plan) -> None:
         self.prefix = plan.profile.prefix
@@ -32,7 +35,7 @@ class Judge:
         """Whether a selector that stays is written anew."""
         return bool(self.prefix)
 
-    def lost(self, nodes: list[Any], text: str) -> Loss | None:
+    def lost(self, nodes: Sequence[Value], text: str) -> Loss | None:
         """The first loss that takes a selector along."""
         first: Loss | None = None
         for loss in self._losses(nodes, text):
@@ -41,7 +44,7 @@ class Judge:
             first = first or loss
         return first
 
-    def _losses(self, nodes: list[Any], text: str) -> Iterator[Loss]:
+    def _losses(self, nodes: Sequence[Value], text: str) -> Iterator[Loss]:
         for name, compound in _features(nodes):
             if name == "body" and self.body is not None:
                 yield self.body
@@ -57,9 +60,9 @@ class Judge:
                 yield loss
 
 
-def selectors_kept(prelude: list[Any], judge: Judge) -> tuple[list[str], list[tuple[int, int, Loss]]]:
+def selectors_kept(prelude: Sequence[Value], judge: Judge) -> tuple[list[str], list[tuple[int, int, Loss]]]:
     """The selectors of a rule that stay, as they are written now, and for each that goes its place in the prelude and its loss."""
-    groups: list[list[Any]] = [[]]
+    groups: list[list[Value]] = [[]]
     places: list[list[int]] = [[0, 0]]
     at = 0
     for node in prelude:
@@ -92,12 +95,12 @@ def selectors_kept(prelude: list[Any], judge: Judge) -> tuple[list[str], list[tu
     return kept, lost
 
 
-def _features(nodes: list[Any]) -> Iterator[tuple[str, set[str]]]:
-    """What a selector is made of, each with the parts of the compound that it stands in."""
+def _features(nodes: Sequence[Value]) -> Iterator[tuple[str, set[str]]]:
+    """The features of a selector, each with the parts of the compound that it stands in."""
     found: list[tuple[str, set[str]]] = []
     compound: set[str] = set()
     waiting_space = False
-    previous: Any = None
+    previous: str | None = None
     solid = [node for node in nodes if node.type != "comment"]
     while solid and solid[0].type == "whitespace":
         solid.pop(0)
@@ -116,7 +119,7 @@ def _features(nodes: list[Any]) -> Iterator[tuple[str, set[str]]]:
             found.append(("descendant", compound))
             compound, waiting_space, previous = set(), False, None
         name = _part(node, previous)
-        if name == "type" and node.lower_value in ("body", "html"):
+        if name == "type" and node.type == "ident" and node.lower_value in ("body", "html"):
             found.append(("body" if node.lower_value == "body" else "type", compound))
         if name:
             compound.add(name)
@@ -133,7 +136,7 @@ def _features(nodes: list[Any]) -> Iterator[tuple[str, set[str]]]:
     yield from found
 
 
-def _part(node: Any, previous: str | None) -> str:
+def _part(node: Value, previous: str | None) -> str:
     """The name of a simple selector by which the table of losses knows it; "" for what is none. ``previous`` is the mark before it."""
     if node.type == "ident" and previous == ".":
         return "."
@@ -146,11 +149,11 @@ def _part(node: Any, previous: str | None) -> str:
     return {"ident": "type", "hash": "#", "[] block": "[]"}.get(node.type, "")
 
 
-def _has_class(nodes: list[Any]) -> bool:
+def _has_class(nodes: Sequence[Value]) -> bool:
     return any(node.type == "hash" or (node.type == "literal" and node.value == ".") for node in nodes)
 
 
-def _prefixed(nodes: list[Any], prefix: str) -> str:
+def _prefixed(nodes: Sequence[Value], prefix: str) -> str:
     parts: list[str] = []
     after_dot = False
     for node in nodes:

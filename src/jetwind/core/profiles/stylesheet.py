@@ -7,9 +7,9 @@ text that went in.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import TYPE_CHECKING, Literal
 
 import tinycss2
 
@@ -19,6 +19,9 @@ from jetwind.core.profiles.support import Loss
 from jetwind.core.source import SourceText
 from jetwind.core.styles import end_of, is_too_deep
 from jetwind.core.styles.reading import block_nodes, sheet_nodes
+
+if TYPE_CHECKING:
+    from tinycss2.ast import AtRule, Declaration, Part, QualifiedRule, Value
 
 #: Blocks inside blocks beyond this are left out: no sheet of a message nests so deep.
 DEEPEST = 12
@@ -80,8 +83,7 @@ def sheet_kept(css: str, plan: Plan) -> tuple[str, list[CssChange]]:
         if len(plan.sheets) > 64:
             plan.sheets.clear()
         plan.sheets[css] = _Sheet(css, plan).kept()
-    kept: tuple[str, list[CssChange]] = plan.sheets[css]
-    return kept
+    return plan.sheets[css]
 
 
 class _Sheet:
@@ -101,14 +103,14 @@ class _Sheet:
             return "", self.changes
         return (self.css if self.is_same else "".join(out)), self.changes
 
-    def _rules(self, nodes: list[Any], out: list[str], depth: int, in_media: bool) -> None:
+    def _rules(self, nodes: Sequence[Part], out: list[str], depth: int, in_media: bool) -> None:
         for node in nodes:
             if node.type == "qualified-rule":
                 self._rule(node, out, depth)
             elif node.type == "at-rule":
                 self._at_rule(node, out, depth, in_media)
 
-    def _at_rule(self, node: Any, out: list[str], depth: int, in_media: bool) -> None:
+    def _at_rule(self, node: AtRule, out: list[str], depth: int, in_media: bool) -> None:
         name = node.lower_at_keyword
         prelude = tinycss2.serialize(node.prelude)
         lost = self._at_rule_lost(name, node.prelude, prelude, in_media)
@@ -130,7 +132,7 @@ class _Sheet:
         else:
             out.append(f"@{node.at_keyword}{prelude}{{{tinycss2.serialize(node.content)}}}\n")
 
-    def _at_rule_lost(self, name: str, nodes: list[Any], prelude: str, in_media: bool) -> Loss | None:
+    def _at_rule_lost(self, name: str, nodes: Sequence[Value], prelude: str, in_media: bool) -> Loss | None:
         for loss in self.plan.by_how.get("at-rule", ()):
             if name in loss.names:
                 if loss.then == "nested":
@@ -146,7 +148,7 @@ class _Sheet:
                     return loss
         return None
 
-    def _rule(self, node: Any, out: list[str], depth: int) -> None:
+    def _rule(self, node: QualifiedRule, out: list[str], depth: int) -> None:
         selectors, lost = selectors_kept(node.prelude, self.judge)
         for selector_start, selector_end, loss in lost:
             start = self._start(node)
@@ -158,7 +160,7 @@ class _Sheet:
             self.is_same = False
         self._block(selectors, block_nodes(node.content), out, depth)
 
-    def _block(self, selectors: list[str], content: list[Any], out: list[str], depth: int) -> None:
+    def _block(self, selectors: list[str], content: Sequence[Part], out: list[str], depth: int) -> None:
         """The declarations of a rule; those that only some elements keep go into a rule of their own, in order."""
         prelude = ", ".join(selectors)
         run: list[str] = []
@@ -170,7 +172,7 @@ class _Sheet:
                 run.clear()
 
         for node in content:
-            if node.type in ("qualified-rule", "at-rule"):
+            if node.type == "qualified-rule" or node.type == "at-rule":
                 self._nested(node, nested, depth)
                 continue
             if node.type != "declaration":
@@ -202,7 +204,7 @@ class _Sheet:
             run.append(" ".join(nested))
         flush()
 
-    def _nested(self, node: Any, nested: list[str], depth: int) -> None:
+    def _nested(self, node: QualifiedRule | AtRule, nested: list[str], depth: int) -> None:
         lost = next(iter(self.plan.by_how.get("nesting", ())), None)
         if lost is not None and node.type == "qualified-rule":
             self._note("dropped", lost.feature, lost.title, node)
@@ -211,12 +213,12 @@ class _Sheet:
             self._rules([node], inner, depth + 1, False)
             nested.append("".join(inner))
 
-    def _note(self, kind: Literal["dropped", "altered"], feature: str, title: str, node: Any) -> None:
+    def _note(self, kind: Literal["dropped", "altered"], feature: str, title: str, node: Part) -> None:
         self.is_same = False
         start = self._start(node)
         self.changes.append(CssChange(kind, feature, title, start, end_of(self.css, start, "{;")))
 
-    def _start(self, node: Any) -> int:
+    def _start(self, node: Part) -> int:
         return self.source.offset(node.source_line, node.source_column)
 
 
@@ -234,7 +236,7 @@ def with_addresses(css: str, address: Callable[[str], str]) -> str:
 _URL = re.compile(r"""url\(\s*(?:(["'])(?P<quoted>[^"'\n]*)\1|(?P<bare>[^"'()\n]*))\s*\)""", re.IGNORECASE)
 
 
-def _written(node: Any, value: str) -> str:
+def _written(node: Declaration, value: str) -> str:
     return f"{node.name}: {value}{' !important' if node.important else ''}"
 
 
@@ -253,7 +255,7 @@ def _change(verdict: Verdict, start: int, end: int, selector: str = "") -> CssCh
     )
 
 
-def _important_lost(plan: Plan, css: str, node: Any, where: str) -> Loss | None:
+def _important_lost(plan: Plan, css: str, node: Declaration, where: str) -> Loss | None:
     """Whether the way in which ``!important`` is written makes a client leave the declaration out."""
     for loss in plan.by_how.get("important", ()):
         if loss.then in ("case", "space") and loss.where in ("", where):
@@ -279,7 +281,7 @@ def _narrowed(selectors: list[str], condition: str) -> str:
     return ", ".join(parts)
 
 
-def _feature_names(nodes: list[Any]) -> Iterator[str]:
+def _feature_names(nodes: Sequence[Value]) -> Iterator[str]:
     stack = list(reversed(nodes))
     while stack:
         node = stack.pop()

@@ -1,4 +1,4 @@
-"""What each client of the support table lacks, as losses that can be carried out on a message.
+"""The features that each client of the support table lacks, as losses that can be carried out on a message.
 
 Source: the open client-support table, facts/client_support.json (origin, date and licence stand in it), sorted by
 facts/client_features.toml; partly supported features through facts/client_notes.toml.
@@ -13,9 +13,10 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from importlib.resources import files
-from typing import Any, Literal
+from typing import Literal
 
 from jetwind.core.facts import table
+from jetwind.core.facts.tables import FeatureRow, NoteRow, Notes, Support, SupportEntry
 
 Account = Literal["own", "other"]
 
@@ -72,10 +73,10 @@ def features() -> dict[str, Feature]:
     One that nobody has classified yet, of a newer table, is applied by what its name and category say where that is plain, and is
     told as not yet applied otherwise.
     """
-    sorting = table("client_features")
+    sorting = table("client_features", dict[str, FeatureRow])
     found: dict[str, Feature] = {}
     for slug, entry in _support()["features"].items():
-        given: dict[str, Any] = sorting.get(slug) or _by_its_name(slug, entry)
+        given = sorting.get(slug) or _by_its_name(slug, entry)
         properties = given.get("properties")
         found[slug] = Feature(
             slug,
@@ -98,8 +99,8 @@ def features() -> dict[str, Feature]:
 NOT_YET = "not yet applied: nobody has said what becomes of a message without it"
 
 
-def _by_its_name(slug: str, entry: Mapping[str, Any]) -> dict[str, Any]:
-    """What a feature's name and category say of it: a CSS property, an element or an attribute that are called what the slug says."""
+def _by_its_name(slug: str, entry: SupportEntry) -> FeatureRow:
+    """A feature as far as its name and category tell of it: a CSS property, an element or an attribute that has the name of the slug."""
     name = slug.partition("-")[2]
     title = entry["title"].strip().lower()
     if (
@@ -122,7 +123,7 @@ def not_yet_applied() -> list[Feature]:
 
 @lru_cache(maxsize=128)
 def losses(client: str, account: Account = "own") -> tuple[Loss, ...]:
-    """What a client (``family platform``) takes out. An unknown value or a missing one takes nothing out.
+    """The losses of a client (``family platform``). An unknown value or a missing one takes nothing out.
 
     Raises:
         ValueError: the table has no such client.
@@ -187,7 +188,7 @@ def _losses_of(feature: Feature, client: str, account: Account) -> Iterator[Loss
         )
 
 
-def _fits(reading: Mapping[str, Any], note: str, slug: str) -> bool:
+def _fits(reading: NoteRow, note: str, slug: str) -> bool:
     if slug not in reading.get("features", (slug,)):
         return False
     if "starts" in reading:
@@ -195,12 +196,11 @@ def _fits(reading: Mapping[str, Any], note: str, slug: str) -> bool:
     return reading["says"] in note
 
 
-def _notes() -> list[dict[str, Any]]:
-    notes: list[dict[str, Any]] = table("client_notes")["notes"]
-    return notes
+def _notes() -> list[NoteRow]:
+    return table("client_notes", Notes)["notes"]
 
 
 @lru_cache(maxsize=1)
-def _support() -> dict[str, Any]:
-    found: dict[str, Any] = json.loads(files("jetwind.core.facts").joinpath("client_support.json").read_text("utf-8"))
+def _support() -> Support:
+    found: Support = json.loads(files("jetwind.core.facts").joinpath("client_support.json").read_text("utf-8"))
     return found

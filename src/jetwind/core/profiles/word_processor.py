@@ -1,4 +1,4 @@
-"""What the word-processor engine reads that others take for comments: conditional blocks and the drawing language VML.
+"""The conditional blocks and the drawing language VML, which the word-processor engine reads and others take for comments.
 
 Common practice, no published source that is still served; from memory.
 """

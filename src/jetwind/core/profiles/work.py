@@ -1,4 +1,4 @@
-"""What is gathered while a message is rewritten for a profile: edits of its source, and what is told of them."""
+"""Rewriting a message for a profile gathers its results here: the edits of the source, and the changes that they make."""
 
 from __future__ import annotations
 

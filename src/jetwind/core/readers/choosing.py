@@ -58,7 +58,7 @@ def cover(shows: Iterable[tuple[Hashable, int]], most: int) -> list[int]:
 
 
 def traits(readers: Sequence[Sample]) -> Iterator[tuple[_Trait, int]]:
-    """What each reader shows, as a field and what is special in it, with the reader's number."""
+    """The special traits of each reader, as a field and what is special in it, with the reader's number."""
     fields = tuple(dict.fromkeys(name for reader in readers for name in reader.values))
     for name in fields:
         values = [reader.values.get(name) for reader in readers]
@@ -80,7 +80,7 @@ def traits(readers: Sequence[Sample]) -> Iterator[tuple[_Trait, int]]:
 
 
 def _kinds(value: str) -> Iterator[str]:
-    """What is awkward about a value, whatever its field."""
+    """The awkward traits of a value, whichever field it belongs to."""
     if _MARKS.search(value):
         yield "marks"
     if value != value.strip() or "\n" in value:

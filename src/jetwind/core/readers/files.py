@@ -13,7 +13,6 @@ import re
 from collections import Counter
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
-from typing import Any
 
 from jetwind.core.errors import Unusable
 from jetwind.core.message import Sample
@@ -203,9 +202,9 @@ def _of_json(text: str) -> _Found:
     return found
 
 
-def _flat(row: dict[str, Any], place: str) -> Iterable[tuple[str, str]]:
+def _flat(row: dict[str, object], place: str) -> Iterable[tuple[str, str]]:
     """Fields and values; a table inside a table gives dotted names."""
-    stack: list[tuple[str, Any]] = list(reversed(list(row.items())))
+    stack: list[tuple[str, object]] = list(reversed(list(row.items())))
     while stack:
         name, value = stack.pop()
         if isinstance(value, dict):

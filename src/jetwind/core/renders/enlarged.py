@@ -1,10 +1,12 @@
-"""What is lost of a message where its text is set twice as large."""
+"""The losses of a message where its text is set twice as large."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Literal
+
+from jetwind.core.source.plain import read
 
 
 @dataclass(frozen=True, slots=True)
@@ -15,11 +17,15 @@ class Loss:
     element: int
     other: int
 
-    def as_row(self) -> list[Any]:
+    def as_row(self) -> tuple[str, int, int]:
         """The values in order, for keeping."""
-        return [self.kind, self.element, self.other]
+        return (self.kind, self.element, self.other)
 
     @classmethod
-    def from_row(cls, row: Sequence[Any]) -> Loss:
-        """What was kept."""
-        return cls(*row)
+    def from_row(cls, row: Sequence[object]) -> Loss:
+        """The loss that was kept.
+
+        Raises:
+            Unfit: something else was kept.
+        """
+        return cls(*read(row, tuple[Literal["cut", "covers"], int, int]))

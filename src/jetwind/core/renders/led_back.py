@@ -34,11 +34,11 @@ class ElementsBack:
         return self.own[index] if 0 <= index < len(self.own) else -1
 
     def measured(self, measured: Measured) -> Measured:
-        """What was measured, with elements of the message."""
+        """The measurements, with elements of the message."""
         return replace(measured, blocks=tuple(replace(block, element=self.element(block.element)) for block in measured.blocks))
 
     def enlarged(self, found: tuple[Loss, ...]) -> tuple[Loss, ...]:
-        """What is lost with larger text, with elements of the message; without what only some client reads."""
+        """The losses with larger text, with elements of the message; without what only some client reads."""
         led = (Loss(one.kind, self.element(one.element), self.element(one.other)) for one in found)
         return tuple(dict.fromkeys(one for one in led if one.element >= 0))
 

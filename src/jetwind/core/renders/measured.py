@@ -1,14 +1,13 @@
-"""What was measured on a render: values that checks and comparisons read. The browser's engine fills them in."""
+"""Measurements of a render: values that checks and comparisons read. The browser's engine fills them in."""
 
 from __future__ import annotations
 
-import sys
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import MISSING, dataclass, field, fields, replace
 from functools import cached_property, lru_cache
-from typing import Any, Literal
+from typing import Literal
 
-from jetwind.core.source.plain import plain, read
+from jetwind.core.source.plain import as_table, read
 from jetwind.core.styles.contrast import Rgba, contrast, needed_contrast
 
 
@@ -42,7 +41,7 @@ class Block:
 
     @property
     def boxes(self) -> tuple[tuple[float, float, float, float], ...]:
-        """Where it is: each line, or its one box."""
+        """The boxes where it stands: one for each line, or its one box."""
         return self.lines or ((self.x, self.y, self.width, self.height),)
 
     @property
@@ -65,22 +64,42 @@ class Block:
         """The least contrast of its letters (WCAG 2.2 SC 1.4.3)."""
         return needed_contrast(self.size, self.weight)
 
-    def as_row(self) -> list[Any]:
+    def as_row(self) -> list[object]:
         """The values in order, for keeping."""
         return [getattr(self, name) for name in _ROW]
 
     @classmethod
-    def from_row(cls, row: list[Any]) -> Block:
-        """The block of kept values. Equal colours of many blocks are one value: a heavy message has hundreds of thousands of blocks."""
+    def from_rows(cls, rows: object) -> tuple[Block, ...]:
+        """The blocks of kept values. Equal colours of many blocks are one value: a heavy message has hundreds of thousands of blocks.
+
+        Raises:
+            Unfit: something else was kept.
+        """
         # Rows kept before a value was added are shorter; what they lack is empty.
-        values: list[Any] = [tuple(value) if isinstance(value, list) else value for value in row[: len(_ROW)]]
-        for at in _COLOURS:
-            if at < len(values):
-                values[at] = one_of_equal(values[at])
-        if len(values) == len(_ROW):
-            values[-1] = tuple(tuple(line) for line in values[-1])
-        values[1] = sys.intern(values[1])
-        return cls(*values)
+        whole = [[*row[: len(_ROW)], *_EMPTY[len(row) :]] for row in read(rows, list[list[object]])]
+        return tuple(
+            cls(
+                element,
+                kind,
+                x=x,
+                y=y,
+                width=width,
+                height=height,
+                characters=characters,
+                size=size,
+                weight=weight,
+                colour=one_of_equal(colour),
+                ground=one_of_equal(ground),
+                in_text=in_text,
+                marked=marked,
+                other_colour=one_of_equal(other),
+                is_broken=is_broken,
+                lines=lines,
+            )
+            for element, kind, x, y, width, height, characters, size, weight, colour, ground, in_text, marked, other, is_broken, lines in read(
+                whole, list[_Row]
+            )
+        )
 
 
 @lru_cache(maxsize=4_096)
@@ -90,7 +109,13 @@ def one_of_equal(colour: Rgba | None) -> Rgba | None:
 
 
 _ROW = tuple(Block.__slots__)
-_COLOURS = tuple(_ROW.index(name) for name in ("colour", "ground", "other_colour"))
+_EMPTY = tuple(None if one.default is MISSING else one.default for one in fields(Block))
+_Boxes = tuple[tuple[float, float, float, float], ...]
+#: The types of the fields of a block, in order.
+_Row = tuple[
+    int, Literal["text", "link", "image"], float, float, float, float, int, float, int,
+    Rgba | None, Rgba | None, bool, bool, Rgba | None, bool, _Boxes,
+]  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -139,16 +164,15 @@ class Measured:
         """Letters that can be seen, alternative texts of blocked pictures counted in."""
         return sum(block.characters for block in self.blocks if block.kind != "link")
 
-    def as_json(self) -> dict[str, Any]:
+    def as_json(self) -> dict[str, object]:
         """For keeping: blocks as rows; ``painted`` and ``left`` serve the picture alone."""
-        values: dict[str, Any] = plain({name: getattr(self, name) for name in _KEPT})
-        return values | {"blocks": [block.as_row() for block in self.blocks]}
+        return as_table({name: getattr(self, name) for name in _KEPT}) | {"blocks": [block.as_row() for block in self.blocks]}
 
     @classmethod
-    def from_json(cls, kept: Mapping[str, Any]) -> Measured:
-        """What was kept."""
+    def from_json(cls, kept: Mapping[str, object]) -> Measured:
+        """The page that was kept."""
         values = read({name: kept[name] for name in _KEPT if name in kept}, cls)
-        return replace(values, blocks=tuple(Block.from_row(row) for row in kept["blocks"]))
+        return replace(values, blocks=Block.from_rows(kept["blocks"]))
 
 
 _KEPT = ("width", "height", "content_width", "first_screen", "cut", "scale", "without_font", "facts")

@@ -1,4 +1,4 @@
-"""Everything that is known of a message's renders: what checks that need a render read."""
+"""Everything that is known of a message's renders, as checks read it."""
 
 from __future__ import annotations
 

@@ -48,7 +48,7 @@ class Shown:
 
 @dataclass(frozen=True, slots=True)
 class Answer:
-    """What a trial has shown: the effect, and the elements whose block shows it."""
+    """The result of a trial: the effect, and the elements whose block shows it."""
 
     trial: Trial
     effect: Effect
@@ -60,7 +60,7 @@ MOST_ELEMENTS = 1_000
 
 
 def trials(pages: dict[str, Rewritten], chosen: Sequence[Profile]) -> list[Trial]:
-    """What has to be tried for these profiles, each feature once for each kind of window: device, way up, engine, day or night."""
+    """The trials for these profiles, each feature once for each kind of window: device, way up, engine, day or night."""
     windows: dict[tuple[object, ...], Profile] = {}
     lacking: dict[tuple[str, tuple[object, ...]], list[str]] = {}
     for profile in chosen:
@@ -113,7 +113,7 @@ def _in_window(window: Profile, profile: Profile) -> Profile:
 
 
 def effect(feature: str, before: Measured, after: Measured) -> Effect | None:
-    """What the loss does: blocks of letters or pictures that moved, changed size or are gone; or a look alone; or nothing."""
+    """The effect of the loss: blocks of letters or pictures that moved, changed size or are gone; or a look alone; or nothing."""
     if feature == "html-body":
         # Every message loses it in half of all clients; a margin more or less is no loss to mend.
         return "layout" if _differ(list(_places(before)), list(_places(after)), 40, 40) else None

@@ -1,10 +1,11 @@
-"""What a screen reader says of a message, in its order."""
+"""The words that a screen reader says of a message, in its order."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
+
+from jetwind.core.source.plain import read
 
 
 @dataclass(frozen=True, slots=True)
@@ -20,11 +21,15 @@ class Spoken:
     language: str = ""
     element: int = -1
 
-    def as_row(self) -> list[Any]:
+    def as_row(self) -> tuple[str, str, int, str, int]:
         """The values in order, for keeping."""
-        return [self.role, self.words, self.level, self.language, self.element]
+        return (self.role, self.words, self.level, self.language, self.element)
 
     @classmethod
-    def from_row(cls, row: Sequence[Any]) -> Spoken:
-        """What was kept."""
-        return cls(*row)
+    def from_row(cls, row: Sequence[object]) -> Spoken:
+        """The words that were kept.
+
+        Raises:
+            Unfit: something else was kept.
+        """
+        return cls(*read(row, tuple[str, str, int, str, int]))

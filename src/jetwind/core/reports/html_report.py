@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from functools import lru_cache
 from importlib.resources import files
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from jetwind import __version__
 from jetwind.core.checking import Finding, Level, Outcome, Place
@@ -57,7 +57,7 @@ def as_html(review: Review, title: str = "") -> str:
     return _CONTROL.sub("�", page)
 
 
-def _shown(review: Review, finding: Finding) -> dict[str, Any]:
+def _shown(review: Review, finding: Finding) -> dict[str, object]:
     place = finding.place
     return {
         "level": finding.level.value,

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-from typing import Any
 
 from jetwind import __version__
 from jetwind.core.checking import CheckResult, Finding, Outcome, Place
@@ -39,7 +38,7 @@ def as_json(review: Review) -> str:
     return json.dumps(report, indent=2, ensure_ascii=False)
 
 
-def finding_as_dict(finding: Finding) -> dict[str, Any]:
+def finding_as_dict(finding: Finding) -> dict[str, object]:
     """One finding with plain values only."""
     return {
         "check": finding.check,
@@ -56,7 +55,7 @@ def finding_as_dict(finding: Finding) -> dict[str, Any]:
     }
 
 
-def _places(finding: Finding) -> list[dict[str, Any]]:
+def _places(finding: Finding) -> list[dict[str, object]]:
     """Each place; of faults that are told together each with the fault's own sentence, mend and fingerprint."""
     places = [_where(place) for place in finding.places]
     if not finding.faults:
@@ -67,7 +66,7 @@ def _places(finding: Finding) -> list[dict[str, Any]]:
     ]
 
 
-def _where(place: Place) -> dict[str, Any]:
+def _where(place: Place) -> dict[str, object]:
     return {"part": place.part, "name": place.name, "start": _position(place.start), "end": _position(place.end)}
 
 

@@ -16,7 +16,7 @@ _WEIGHT = {Level.STOP: 0, Level.FIX: 1, Level.NOTE: 2}
 
 @dataclass(frozen=True, slots=True)
 class Summary:
-    """What a report says of the message itself and has to be worked out: the preview text, the number of links, the weight of pictures in octets."""
+    """A report's facts of the message itself that have to be worked out: the preview text, the number of links, the weight of pictures in octets."""
 
     preview_text: str
     links: int
@@ -30,7 +30,7 @@ def summary_of(message: Message) -> Summary:
 
 @dataclass(frozen=True)
 class Review:
-    """What all checks say about one message."""
+    """The answers of all checks about one message."""
 
     message: Message
     results: tuple[CheckResult, ...]

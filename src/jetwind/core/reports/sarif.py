@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-from typing import Any
 
 from jetwind import __version__
 from jetwind.core.checking import Finding, Level, Place, registry
@@ -28,7 +27,7 @@ def as_sarif(review: Review, uri: str) -> str:
         }
         for check_id in used
     ]
-    run: dict[str, Any] = {
+    run: dict[str, object] = {
         "tool": {"driver": {"name": "Jetwind", "version": __version__, "rules": rules}},
         "columnKind": "unicodeCodePoints",
         "results": [_result(finding, number[finding.check], uri) for finding in review.findings],
@@ -48,7 +47,7 @@ def as_sarif(review: Review, uri: str) -> str:
     return json.dumps(log, indent=2, ensure_ascii=False)
 
 
-def _result(finding: Finding, rule_index: int, uri: str) -> dict[str, Any]:
+def _result(finding: Finding, rule_index: int, uri: str) -> dict[str, object]:
     return {
         "ruleId": finding.check,
         "ruleIndex": rule_index,
@@ -59,7 +58,7 @@ def _result(finding: Finding, rule_index: int, uri: str) -> dict[str, Any]:
     }
 
 
-def _locations(finding: Finding, uri: str) -> list[dict[str, Any]]:
+def _locations(finding: Finding, uri: str) -> list[dict[str, object]]:
     """Each place; of faults that are told together with the fault's own sentence (§3.28.5, from memory)."""
     locations = [_location(place, uri) for place in finding.places]
     for location, fault in zip(locations, finding.fault_by_place if finding.faults else (), strict=False):
@@ -67,10 +66,10 @@ def _locations(finding: Finding, uri: str) -> list[dict[str, Any]]:
     return locations
 
 
-def _location(place: Place, uri: str) -> dict[str, Any]:
-    location: dict[str, Any] = {"physicalLocation": {"artifactLocation": {"uri": uri}}}
+def _location(place: Place, uri: str) -> dict[str, object]:
+    physical: dict[str, object] = {"artifactLocation": {"uri": uri}}
     if place.part == "html" and place.start and place.end:
-        location["physicalLocation"]["region"] = {
+        physical["region"] = {
             "startLine": place.start.line,
             "startColumn": place.start.column,
             "endLine": place.end.line,
@@ -78,5 +77,4 @@ def _location(place: Place, uri: str) -> dict[str, Any]:
             "charOffset": place.start.offset,
             "charLength": place.end.offset - place.start.offset,
         }
-    location["logicalLocations"] = [{"name": place.name or place.part, "kind": place.part}]
-    return location
+    return {"physicalLocation": physical, "logicalLocations": [{"name": place.name or place.part, "kind": place.part}]}

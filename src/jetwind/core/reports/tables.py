@@ -56,7 +56,7 @@ def as_text(review: Review, rulebooks: Collection[str] = (), house: Collection[R
         lines.append(f"      → {finding.fix}")
         lines += [
             f"      § {book.name}: {demand.says} ({demand.source})"
-            for check_id in finding.data.get("checks", (finding.check,))
+            for check_id in finding.listed("checks") or [finding.check]
             for book, demand in asking(check_id, rulebooks, house)
         ]
     unanswered: dict[tuple[str, str], list[str]] = {}

@@ -26,7 +26,7 @@ def guarded(cell: object) -> object:
 
 
 def unguarded(text: str) -> str:
-    """What :func:`guarded` was given."""
+    """The text that :func:`guarded` was given."""
     return text[1:] if text.startswith("'") and _is_formula(text.lstrip("'")) else text
 
 

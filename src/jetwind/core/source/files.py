@@ -40,5 +40,5 @@ def read_text(path: Path, most: int = MOST_OCTETS) -> str:
 
 
 def why(failure: OSError) -> str:
-    """What kept a file from being read, in words."""
+    """The reason why a file could not be read, in words."""
     return failure.strerror or str(failure)

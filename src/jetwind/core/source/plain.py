@@ -3,9 +3,14 @@
 from __future__ import annotations
 
 import re
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, TypeVar
 
 from jetwind.core.errors import Unusable
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping
+
+    from _typeshed import DataclassInstance
 
 T = TypeVar("T")
 
@@ -23,7 +28,7 @@ class NotToml(Unfit):
     """A text that is no TOML; the text of this says why, and names the line."""
 
 
-def read(given: Any, kind: type[T]) -> T:
+def read(given: object, kind: type[T]) -> T:
     """A value of a type: a data class, or texts, numbers, lists and tables of such. Fields that a data class does not have are passed over.
 
     Raises:
@@ -42,7 +47,7 @@ def read(given: Any, kind: type[T]) -> T:
 FIRST_YEAR, LAST_YEAR = 1970, 2999
 
 
-def toml(text: str) -> dict[str, Any]:
+def toml(text: str) -> dict[str, object]:
     """The tables of a TOML text.
 
     Raises:
@@ -59,14 +64,15 @@ def toml(text: str) -> dict[str, Any]:
         raise NotToml(str(wrong)) from wrong
 
 
-def plain(value: Any) -> Any:
-    """A value as texts, numbers, lists and dictionaries."""
+def as_table(value: DataclassInstance | Mapping[str, object]) -> dict[str, object]:
+    """A data class or a mapping as a table of texts, numbers, lists and tables."""
     import msgspec
 
-    return msgspec.to_builtins(value)
+    table: dict[str, object] = msgspec.to_builtins(value)
+    return table
 
 
-def _in_words(fault: str, given: Any) -> str:
+def _in_words(fault: str, given: object) -> str:
     said, _, path = fault.partition(" - at `$")
     got = re.search(r"got `(\w+)`", said)
     steps = [name or number for name, number in _STEP.findall(path)]
@@ -83,7 +89,7 @@ def _in_words(fault: str, given: Any) -> str:
     return f"{place or 'it'} is {either}, not {value!r}"
 
 
-def _followed(value: Any, steps: list[str], kind: type | None) -> tuple[list[str | int], Any] | None:
+def _followed(value: object, steps: list[str], kind: type | None) -> tuple[list[str | int], object] | None:
     """The names and numbers along a path, and the value of a type at its end. Of a table msgspec does not say which entry it was."""
     if not steps:
         return ([], value) if kind is None or type(value) is kind else None

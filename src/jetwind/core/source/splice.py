@@ -22,7 +22,7 @@ class Edit:
 
 
 def splice(source: str, edits: Iterable[Edit]) -> str:
-    """``source`` with all edits made. Of two that overlap, the one that starts first, or else is longer, wins."""
+    """The text of ``source`` with all edits made. Of two that overlap, the one that starts first, or else is longer, wins."""
     pieces: list[str] = []
     end = 0
     for edit in sorted(edits, key=lambda edit: (edit.span.start, -edit.span.end)):

@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import fields
-from typing import Any
 
 
 class WithoutCaches:
     """A data class that is pickled as its fields alone: its cached properties, such as a tree, are made again where they are asked for."""
 
-    def __getstate__(self) -> dict[str, Any]:
+    def __getstate__(self) -> dict[str, object]:
         return {own.name: getattr(self, own.name) for own in fields(self)}  # type: ignore[arg-type]

@@ -4,15 +4,19 @@ from __future__ import annotations
 
 import re
 from functools import lru_cache
-from typing import Any
+from typing import TYPE_CHECKING
 
 import tinycss2
 from tinycss2.color4 import parse_color
 
-from jetwind.core.styles.wide_colours import FUNCTIONS, as_rgba, computed, converted
+from jetwind.core.styles.wide_colours import FUNCTIONS, Rgba, as_rgba, computed, converted
+
+if TYPE_CHECKING:
+    from tinycss2.ast import FunctionBlock, Value
+    from tinycss2.color4 import Color
 
 
-def parse(node: Any, quirks: bool) -> tuple[str, Any] | None:
+def parse(node: Value | None, quirks: bool) -> tuple[str, str | Rgba] | None:
     """A colour value as ``(kind, what)``: colour, keyword, or unknown for what cannot be told; None where it is none.
 
     Nobody can tell the colours of a system, nor a function with a variable in it. In quirks mode a colour may lack its hash (quirks.spec §3.1; from memory).
@@ -29,7 +33,7 @@ def parse(node: Any, quirks: bool) -> tuple[str, Any] | None:
         if node.type == "function" and node.lower_name in FUNCTIONS:
             return _of_function(node)
         return ("unknown", node.lower_value) if node.type == "ident" and node.lower_value in _SYSTEM_COLOURS else None
-    if str(found) == "currentcolor":
+    if found == "currentcolor":
         return "keyword", "currentcolor"
     try:
         return "colour", rgba(found)
@@ -37,7 +41,7 @@ def parse(node: Any, quirks: bool) -> tuple[str, Any] | None:
         return "unknown", tinycss2.serialize([node])
 
 
-def _of_function(node: Any) -> tuple[str, Any] | None:
+def _of_function(node: FunctionBlock) -> tuple[str, str | Rgba] | None:
     """A function that is no plain colour: calculated, relative, a mixture, or nothing that CSS knows."""
     if (seen := computed(node)) is not None:
         return "colour", seen
@@ -74,12 +78,12 @@ _SYSTEM_COLOURS = frozenset(
 )
 
 
-def _bare(node: Any) -> str:
+def _bare(node: Value) -> str:
     """The characters of a colour without its hash."""
     return re.sub(r"\s", "", tinycss2.serialize([node]))
 
 
-def rgba(colour: Any) -> tuple[int, int, int, float]:
+def rgba(colour: Color) -> Rgba:
     """Red, green, blue from 0 to 255, and alpha from 0 to 1.
 
     Raises:
@@ -103,7 +107,7 @@ def legacy_colour(value: str) -> tuple[int, int, int, float] | None:
 
 def _legacy(text: str) -> tuple[int, int, int, float]:
     named = parse_color(text) if re.fullmatch(r"[A-Za-z]+", text) else None
-    if named is not None and str(named) != "currentcolor":
+    if named is not None and named != "currentcolor":
         return rgba(named)
     if re.fullmatch(r"#[0-9a-fA-F]{3}", text):
         red, green, blue = (int(char * 2, 16) for char in text[1:])

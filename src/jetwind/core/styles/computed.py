@@ -9,9 +9,10 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from functools import cached_property
-from typing import Any
+from typing import TypeGuard
 
 from jetwind.core.facts import table
+from jetwind.core.facts.tables import UserAgent
 from jetwind.core.fields import tokens
 from jetwind.core.markup import Document, Element
 from jetwind.core.styles.colours import legacy_colour
@@ -20,6 +21,7 @@ from jetwind.core.styles.matching import Match, matches
 from jetwind.core.styles.media import Medium, applies
 from jetwind.core.styles.properties import INHERITED, INITIAL, PROPERTIES
 from jetwind.core.styles.values import Parsed, expand
+from jetwind.core.styles.wide_colours import Rgba
 
 #: public identifiers that put a document into quirks mode (HTML §13.2.6.4.1, the usual ones of mail; from memory).
 _QUIRKS_DOCTYPE = re.compile(
@@ -31,7 +33,10 @@ _FONT_SIZES = ("x-small", "small", "medium", "large", "x-large", "xx-large", "xx
 _ALIGNED = frozenset(["div", "p", "td", "th", "tr", "tbody", "thead", "tfoot"])
 _NOT_BLOCKIFIED = frozenset(["none", "contents", "block", "table", "flex", "grid", "list-item", "flow-root", "-webkit-box"])
 
-Values = dict[str, Any]
+#: A computed value: a word, a number (of px where the property is a length), a colour, names of families, a kind and its number, or None
+#: where it cannot be told.
+Computed = str | float | Rgba | tuple[str, ...] | tuple[str, float] | None
+Values = dict[str, Computed]
 
 
 def is_quirky(document: Document) -> bool:
@@ -57,8 +62,8 @@ class ComputedStyles:
 
     def colour(self, element: Element, name: str = "color") -> tuple[int, int, int, float] | None:
         """Red, green, blue (0 to 255) and alpha (0 to 1), or None where they cannot be told."""
-        found: tuple[int, int, int, float] | None = self._all[element.index][name]
-        return found
+        found = self._all[element.index][name]
+        return found if is_colour(found) else None
 
     def px(self, element: Element, name: str) -> float | None:
         """A length in px; None for a keyword, a percentage, or what cannot be told."""
@@ -72,17 +77,20 @@ class ComputedStyles:
     @cached_property
     def _all(self) -> list[Values]:
         found: list[Values] = []
-        elements, quirks = table("user_agent")["elements"], table("user_agent")["quirks"]
+        agent = table("user_agent", UserAgent)
+        elements, quirks = agent["elements"], agent["quirks"]
         root_size = 16.0
         for element in self._document.all_elements:
             parent = found[element.parent.index] if element.parent is not None else None
             own = self._specified(element, elements.get(element.tag), quirks.get(element.tag) if self._quirks else None)
             if element.tag == "table" and self._quirks and "color" not in own and self._document.body.index < len(found):
                 # In quirks mode a table takes the body's colour, not that of what is around it (HTML §15.3.10).
-                own["color"] = ("colour", found[self._document.body.index]["color"])
+                ink = found[self._document.body.index]["color"]
+                own["color"] = ("colour", ink) if is_colour(ink) else ("unknown", "")
             values = self._compute(element, own, parent, root_size)
-            if element.parent is None and values["font-size"] is not None:
-                root_size = values["font-size"]
+            if element.parent is None:
+                size = _number_of(values["font-size"])
+                root_size = size if size is not None else root_size
             found.append(values)
         return found
 
@@ -118,7 +126,7 @@ class ComputedStyles:
         return applies(prelude, self._medium) if kind == "media" else kind in ("supports", "layer")
 
     def _hints(self, element: Element) -> Iterator[tuple[str, Parsed]]:
-        """What presentational attributes set (HTML §15.3)."""
+        """The declarations of presentational attributes (HTML §15.3)."""
         tag, names = element.tag, element.names
         if tag == "form" and element.parent is not None and element.parent.tag in ("table", "tbody", "thead", "tfoot", "tr"):
             yield "display", ("keyword", "none")
@@ -181,7 +189,7 @@ class ComputedStyles:
         return values
 
     def _font_size(self, own: dict[str, Parsed], parent: Values | None, root_size: float) -> float | None:
-        around = parent["font-size"] if parent is not None else 16.0
+        around = _number_of(parent["font-size"]) if parent is not None else 16.0
         kind, what = own.get("font-size", ("wide", "inherit"))
         family = own.get("font-family")
         alone = family == ("family", ("monospace",))
@@ -198,47 +206,48 @@ class ComputedStyles:
             if what == "initial":
                 return 13.0 if alone or (was_alone and family is None) else 16.0
             return around * scale if around is not None else None
-        if kind == "px":
-            return float(what)
-        if kind == "rem":
-            return float(what) * root_size
-        if around is None or kind == "unknown":
+        number = _number_of(what)
+        if number is None or kind == "unknown":
             return None
-        return float(around * what / (100 if kind == "percent" else 1)) * scale
+        if kind == "px":
+            return number
+        if kind == "rem":
+            return number * root_size
+        return around * number / (100 if kind == "percent" else 1) * scale if around is not None else None
 
-    def _one(self, name: str, parsed: Parsed | None, parent: Values | None, size: float | None, root_size: float) -> Any:
+    def _one(self, name: str, parsed: Parsed | None, parent: Values | None, size: float | None, root_size: float) -> Computed:
         if parsed is None or parsed[0] == "wide":
             word = parsed[1] if parsed else "unset"
             if parent is not None and (word == "inherit" or (word == "unset" and name in INHERITED)):
                 return parent[name]
             parsed = expand(name, INITIAL[name], quirks=False)[0][1] if name != "font-family" else ("family", (INITIAL[name],))
-        kind: str
-        what: Any
         kind, what = parsed
         if kind == "unknown":
             return None
-        if kind in ("em", "rem"):
-            base = size if kind == "em" else root_size
-            return what * base if base is not None else None
-        if name == "line-height" and kind == "percent":
-            return what / 100 * size if size is not None else None
-        if name == "line-height" and kind == "number":
-            return ("times", what)
-        if kind == "percent":
-            return ("percent", what)
+        if isinstance(what, float):
+            if kind in ("em", "rem"):
+                base = size if kind == "em" else root_size
+                return what * base if base is not None else None
+            if name == "line-height" and kind == "percent":
+                return what / 100 * size if size is not None else None
+            if name == "line-height" and kind == "number":
+                return ("times", what)
+            if kind == "percent":
+                return ("percent", what)
         if name == "font-weight" and kind == "keyword":
-            return _relative_weight(what, parent["font-weight"] if parent is not None else 400.0)
+            return _relative_weight(str(what), _number_of(parent["font-weight"]) if parent is not None else 400.0)
         if name == "color" and what == "currentcolor":
             return parent["color"] if parent is not None else (0, 0, 0, 1.0)
         return what
 
     def _adjust(self, element: Element, values: Values, parent: Values | None) -> None:
-        """What follows from other values: blocks made of floats, overflow in one direction, alignment of tables and heads."""
+        """The consequences of other values: blocks made of floats, overflow in one direction, alignment of tables and heads."""
         floats = values["float"] not in (None, "none") or values["position"] in ("absolute", "fixed")
         if values["position"] in ("absolute", "fixed"):
             values["float"] = "none"
         if floats or element.parent is None or (parent is not None and parent["display"] in ("flex", "inline-flex", "grid", "inline-grid")):
-            values["display"] = _blockified(values["display"])
+            display = values["display"]
+            values["display"] = _blockified(display if isinstance(display, str) else None)
         x, y = values["overflow-x"], values["overflow-y"]
         scrolls = ("hidden", "scroll", "auto")
         if x in ("visible", "clip") and y in scrolls:
@@ -282,6 +291,15 @@ def _input_hints(kind: str) -> Iterator[tuple[str, Parsed]]:
         yield "background-color", ("colour", (239, 239, 239, 1.0))
 
 
+def is_colour(value: Computed) -> TypeGuard[Rgba]:
+    """Whether a computed value is a colour: red, green, blue and alpha."""
+    return isinstance(value, tuple) and len(value) == 4 and isinstance(value[3], float)
+
+
+def _number_of(value: Computed) -> float | None:
+    return value if isinstance(value, float) else None
+
+
 def _relative_weight(word: str, around: float | None) -> float | None:
     """Bolder and lighter (CSS Fonts 4 §2.2.1)."""
     if around is None:
@@ -304,16 +322,17 @@ def _number(value: float) -> str:
     return f"{value:.4f}".rstrip("0").rstrip(".")
 
 
-def _written(name: str, value: Any) -> str | None:
+def _written(name: str, value: Computed) -> str | None:
     if value is None:
         return None
     if isinstance(value, float):
         return _number(value) if name in ("opacity", "font-weight") else f"{_number(value)}px"
-    if name in ("color", "background-color"):
+    if is_colour(value):
         red, green, blue, alpha = value
         return f"rgb({red}, {green}, {blue})" if alpha == 1 else f"rgba({red}, {green}, {blue}, {_number(alpha)})"
-    if name == "font-family":
-        return ", ".join(value)
     if isinstance(value, tuple):
-        return f"{_number(value[1])}%" if value[0] == "percent" else _number(value[1])
-    return str(value)
+        kind, number = value[0], value[-1]
+        if isinstance(number, float):
+            return f"{_number(number)}%" if kind == "percent" else _number(number)
+        return ", ".join(map(str, value))
+    return value

@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Any
+from typing import TYPE_CHECKING
 
 import tinycss2
 
 from jetwind.core.styles.reading import block_nodes, value_nodes
+
+if TYPE_CHECKING:
+    from tinycss2.ast import Part
 
 _LENGTH = re.compile(r"([+-]?\d*\.?\d+)(px|pt|em|rem|%)?\Z")
 _PX = {"px": 1.0, "pt": 96 / 72, "em": 16.0, "rem": 16.0, None: 1.0}
@@ -27,7 +30,7 @@ class Declaration:
     column: int
 
 
-def from_nodes(nodes: list[Any]) -> tuple[Declaration, ...]:
+def from_nodes(nodes: Sequence[Part]) -> tuple[Declaration, ...]:
     """The declarations among tinycss2 nodes; errors are left out, as CSS itself drops them."""
     return tuple(
         Declaration(node.lower_name, tinycss2.serialize(node.value).strip(), node.important, node.source_line, node.source_column)

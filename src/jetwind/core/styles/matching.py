@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING
 
 import tinycss2
 
 from jetwind.core.markup import Document
 from jetwind.core.styles.placed import Rule, rules
+
+if TYPE_CHECKING:
+    from tinycss2.ast import Value
 
 _PSEUDO_ELEMENT = re.compile(r"::|:(?:before|after|first-line|first-letter)\b", re.IGNORECASE)
 _DYNAMIC = re.compile(r":(?:hover|active|focus|focus-within|focus-visible|visited|target|checked)\b", re.IGNORECASE)
@@ -66,9 +70,9 @@ def matches(document: Document) -> dict[int, list[Match]]:
     return hits
 
 
-def selectors(prelude: list[Any]) -> list[str]:
+def selectors(prelude: Sequence[Value]) -> list[str]:
     """A selector list cut at its top-level commas."""
-    groups: list[list[Any]] = [[]]
+    groups: list[list[Value]] = [[]]
     for node in prelude:
         if node.type == "literal" and node.value == ",":
             groups.append([])

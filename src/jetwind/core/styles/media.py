@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+import operator
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Any
+from typing import TYPE_CHECKING
 
 from jetwind.core.styles.reading import value_nodes
+
+if TYPE_CHECKING:
+    from tinycss2.ast import Value
 
 _PX = {"px": 1.0, "pt": 96 / 72, "in": 96.0, "cm": 96 / 2.54, "mm": 96 / 25.4, "em": 16.0, "rem": 16.0, "pc": 16.0}
 
@@ -25,7 +30,7 @@ class Medium:
 @lru_cache(maxsize=2048)
 def applies(prelude: str, medium: Medium) -> bool:
     """Whether any query of a list holds; an empty list holds always, a query that cannot be read never (§3.1)."""
-    queries: list[list[Any]] = [[]]
+    queries: list[list[Value]] = [[]]
     for node in value_nodes(prelude):
         if node.type == "literal" and node.value == ",":
             queries.append([])
@@ -36,7 +41,7 @@ def applies(prelude: str, medium: Medium) -> bool:
     return any(_query(nodes, medium) for nodes in queries)
 
 
-def _query(nodes: list[Any], medium: Medium) -> bool:
+def _query(nodes: Sequence[Value], medium: Medium) -> bool:
     if not nodes:
         return False
     negated, first = False, nodes[0]
@@ -56,7 +61,7 @@ def _query(nodes: list[Any], medium: Medium) -> bool:
     return kind != negated
 
 
-def _condition(nodes: list[Any], medium: Medium) -> bool | None:
+def _condition(nodes: Sequence[Value], medium: Medium) -> bool | None:
     """True, False, or None for unknown (§3.2)."""
     if nodes and nodes[0].type == "ident" and nodes[0].lower_value == "not":
         inner = _condition(nodes[1:], medium)
@@ -73,7 +78,7 @@ def _condition(nodes: list[Any], medium: Medium) -> bool | None:
     return None
 
 
-def _in_parens(node: Any, medium: Medium) -> bool | None:
+def _in_parens(node: Value, medium: Medium) -> bool | None:
     if node.type != "() block":
         return None
     inner = [child for child in node.content if child.type not in ("whitespace", "comment")]
@@ -82,13 +87,13 @@ def _in_parens(node: Any, medium: Medium) -> bool | None:
     return _feature(inner, medium)
 
 
-def _feature(nodes: list[Any], medium: Medium) -> bool | None:
+def _feature(nodes: Sequence[Value], medium: Medium) -> bool | None:
     if not nodes:
         return None
     if nodes[0].type == "ident" and len(nodes) == 1:
         value = _actual(nodes[0].lower_value, medium)
         return None if value is None else value not in (0, "none", "no-preference")
-    if nodes[0].type == "ident" and len(nodes) >= 3 and getattr(nodes[1], "value", "") == ":":
+    if nodes[0].type == "ident" and len(nodes) >= 3 and _is_sign(nodes[1], ":"):
         name, bound = nodes[0].lower_value, ""
         for prefix in ("min-", "max-", "-webkit-min-", "-webkit-max-"):
             if name.startswith(prefix):
@@ -106,9 +111,9 @@ def _feature(nodes: list[Any], medium: Medium) -> bool | None:
     return _range(nodes, medium)
 
 
-def _range(nodes: list[Any], medium: Medium) -> bool | None:
+def _range(nodes: Sequence[Value], medium: Medium) -> bool | None:
     """``(400px <= width <= 600px)`` and its shorter forms (§2.4.3)."""
-    parts: list[list[Any]] = [[]]
+    parts: list[list[Value]] = [[]]
     signs: list[str] = []
     for node in nodes:
         if node.type == "literal" and node.value in ("<", ">", "=", "<=", ">="):
@@ -121,24 +126,31 @@ def _range(nodes: list[Any], medium: Medium) -> bool | None:
             parts[-1].append(node)
     if not signs or len(parts) not in (2, 3):
         return None
-    values: list[Any] = []
+    values: list[float] = []
     for part in parts:
-        is_name = len(part) == 1 and part[0].type == "ident"
-        values.append(_actual(part[0].lower_value, medium) if is_name else _value(part))
-    if any(value is None or isinstance(value, str) for value in values):
-        return None
-    compare = {
-        "<": lambda a, b: a < b,
-        ">": lambda a, b: a > b,
-        "=": lambda a, b: a == b,
-        "<=": lambda a, b: a <= b,
-        ">=": lambda a, b: a >= b,
-    }
-    return all(compare[sign](values[at], values[at + 1]) for at, sign in enumerate(signs))
+        name = part[0] if len(part) == 1 else None
+        value = _actual(name.lower_value, medium) if name is not None and name.type == "ident" else _value(part)
+        if value is None or isinstance(value, str):
+            return None
+        values.append(value)
+    return all(_COMPARED[sign](values[at], values[at + 1]) for at, sign in enumerate(signs))
+
+
+_COMPARED: dict[str, Callable[[float, float], bool]] = {
+    "<": operator.lt,
+    ">": operator.gt,
+    "=": operator.eq,
+    "<=": operator.le,
+    ">=": operator.ge,
+}
+
+
+def _is_sign(node: Value, sign: str) -> bool:
+    return node.type == "literal" and node.value == sign
 
 
 def _actual(name: str, medium: Medium) -> float | str | None:
-    """What the screen has; None for a feature that is not known."""
+    """The value that the screen has; None for a feature that is not known."""
     return {
         "width": medium.width,
         "device-width": medium.width,
@@ -166,14 +178,14 @@ def _actual(name: str, medium: Medium) -> float | str | None:
     }.get(name)
 
 
-def _value(nodes: list[Any]) -> float | str | None:
+def _value(nodes: Sequence[Value]) -> float | str | None:
     node = nodes[0]
-    if len(nodes) == 3 and getattr(nodes[1], "value", "") == "/" and node.type == nodes[2].type == "number" and nodes[2].value:
-        return float(node.value / nodes[2].value)
+    if len(nodes) == 3 and _is_sign(nodes[1], "/") and node.type == "number" and (other := nodes[2]).type == "number" and other.value:
+        return float(node.value / other.value)
     if len(nodes) != 1:
         return None
     if node.type == "ident":
-        return str(node.lower_value)
+        return node.lower_value
     if node.type == "number":
         return float(node.value)
     if node.type == "dimension":

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Any
+from typing import TYPE_CHECKING
 
 import tinycss2
 
@@ -14,12 +14,15 @@ from jetwind.core.source import SourceText, Span
 from jetwind.core.styles.declarations import Declaration, declarations, end_of, from_nodes
 from jetwind.core.styles.reading import block_nodes, sheet_nodes
 
+if TYPE_CHECKING:
+    from tinycss2 import ast
+
 
 @dataclass(frozen=True, slots=True)
 class Rule:
     """A style rule: its selector list as nodes and its declarations. ``within`` are the preludes of the at-rules around it, outermost first."""
 
-    prelude: tuple[Any, ...]
+    prelude: tuple[ast.Value, ...]
     declarations: tuple[Declaration, ...]
     within: tuple[tuple[str, str], ...]
 
@@ -28,7 +31,7 @@ class Rule:
 def rules(css: str) -> tuple[Rule, ...]:
     """The style rules of a sheet in order (CSS Syntax 3 §9), those inside at-rules too. Each sheet is read once."""
     found: list[Rule] = []
-    stack: list[tuple[Any, tuple[tuple[str, str], ...]]] = [(node, ()) for node in reversed(sheet_nodes(css))]
+    stack: list[tuple[ast.Rule, tuple[tuple[str, str], ...]]] = [(node, ()) for node in reversed(sheet_nodes(css))]
     while stack:
         node, within = stack.pop()
         if node.type == "qualified-rule":

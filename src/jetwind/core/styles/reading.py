@@ -6,11 +6,14 @@ tinycss2 goes down once for each bracket inside a bracket and turns digits into 
 from __future__ import annotations
 
 import re
-from typing import Any
+from typing import TYPE_CHECKING
 
 import tinycss2
 
 from jetwind.core.source import LIMITS
+
+if TYPE_CHECKING:
+    from tinycss2.ast import Part, Rule, Value
 
 #: Brackets inside brackets beyond this are no style; CSS that has them is taken for none, as text that is broken is.
 DEEPEST = 60
@@ -37,27 +40,24 @@ def _bounded(css: str, most: int) -> str:
     return _DIGITS.sub(lambda match: "9" * 40 + " " * (len(match[0]) - 40), css) if len(css) > 40 else css
 
 
-def sheet_nodes(css: str) -> list[Any]:
+def sheet_nodes(css: str) -> list[Rule]:
     """The rules of a style sheet (CSS Syntax 3 §5.3.3), comments and white space left out."""
     if is_too_deep(css):
         return []
-    found: list[Any] = tinycss2.parse_stylesheet(_bounded(css, LIMITS.sheet_characters), skip_comments=True, skip_whitespace=True)
-    return found
+    return tinycss2.parse_stylesheet(_bounded(css, LIMITS.sheet_characters), skip_comments=True, skip_whitespace=True)
 
 
-def block_nodes(css: str | list[Any]) -> list[Any]:
+def block_nodes(css: str | list[Value]) -> list[Part]:
     """Declarations and rules of a block or a style attribute (§5.3.6)."""
     if isinstance(css, str):
         if is_too_deep(css):
             return []
         css = _bounded(css, LIMITS.value_characters)
-    found: list[Any] = tinycss2.parse_blocks_contents(css, skip_comments=True, skip_whitespace=True)
-    return found
+    return tinycss2.parse_blocks_contents(css, skip_comments=True, skip_whitespace=True)
 
 
-def value_nodes(css: str) -> list[Any]:
+def value_nodes(css: str) -> list[Value]:
     """Component values (§5.3.9), comments left out."""
     if is_too_deep(css):
         return []
-    found: list[Any] = tinycss2.parse_component_value_list(_bounded(css, LIMITS.value_characters), skip_comments=True)
-    return found
+    return tinycss2.parse_component_value_list(_bounded(css, LIMITS.value_characters), skip_comments=True)

@@ -6,16 +6,19 @@ Grammar: CSS Color 4, CSS Fonts 4, CSS Text 3, CSS Display 3, CSS Values 4 (from
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from functools import lru_cache
-from typing import Any
+from typing import TYPE_CHECKING
 
 import tinycss2
 
 from jetwind.core.styles import colours
 from jetwind.core.styles.properties import INITIAL, KEYWORDS, WIDE
 from jetwind.core.styles.reading import value_nodes
-from jetwind.core.styles.wide_colours import computed
+from jetwind.core.styles.wide_colours import Rgba, computed
+
+if TYPE_CHECKING:
+    from tinycss2.ast import Value
 
 _ABSOLUTE = {"px": 1.0, "pt": 96 / 72, "pc": 16.0, "in": 96.0, "cm": 96 / 2.54, "mm": 96 / 25.4, "q": 96 / 101.6}
 _RELATIVE = frozenset(["em", "rem", "ex", "ch", "vw", "vh", "vmin", "vmax", "lh", "rlh", "cap", "ic"])
@@ -31,7 +34,8 @@ _SIZE_WORDS = {
     "xxx-large": 48.0,
 }
 
-Parsed = tuple[str, Any]
+#: The kind of a parsed value (``expand`` names them), and the word, the number, the colour or the names of families.
+Parsed = tuple[str, str | float | Rgba | tuple[str, ...]]
 
 
 @lru_cache(maxsize=8192)
@@ -60,12 +64,12 @@ def expand(name: str, value: str, quirks: bool) -> tuple[tuple[str, Parsed], ...
     return ((name, parsed),) if parsed is not None else ()
 
 
-def _is_told(node: Any) -> bool:
+def _is_told(node: Value) -> bool:
     """Whether a function is a colour that is computed."""
-    return node.lower_name in ("color-mix", "light-dark") and computed(node) is not None
+    return node.type == "function" and node.lower_name in ("color-mix", "light-dark") and computed(node) is not None
 
 
-def _parse(name: str, nodes: list[Any], quirks: bool) -> Parsed | None:
+def _parse(name: str, nodes: Sequence[Value], quirks: bool) -> Parsed | None:
     solid = [node for node in nodes if node.type != "whitespace"]
     only = solid[0] if len(solid) == 1 else None
     if name in KEYWORDS:
@@ -108,7 +112,7 @@ def _parse(name: str, nodes: list[Any], quirks: bool) -> Parsed | None:
     return _length(name, only, quirks)
 
 
-def _length(name: str, node: Any, quirks: bool) -> Parsed | None:
+def _length(name: str, node: Value, quirks: bool) -> Parsed | None:
     if node.type == "number":
         if name == "line-height":
             return ("number", float(node.value)) if node.value >= 0 else None
@@ -129,16 +133,21 @@ def _length(name: str, node: Any, quirks: bool) -> Parsed | None:
     return ("unknown", unit) if unit in _RELATIVE else None
 
 
-def _weight(node: Any) -> Parsed | None:
+def _weight(node: Value) -> Parsed | None:
     if node.type == "number" and 1 <= node.value <= 1000:
         return "number", float(node.value)
-    words = {"normal": ("number", 400.0), "bold": ("number", 700.0), "bolder": ("keyword", "bolder"), "lighter": ("keyword", "lighter")}
+    words: dict[str, Parsed] = {
+        "normal": ("number", 400.0),
+        "bold": ("number", 700.0),
+        "bolder": ("keyword", "bolder"),
+        "lighter": ("keyword", "lighter"),
+    }
     return words.get(node.lower_value) if node.type == "ident" else None
 
 
-def _families(nodes: list[Any]) -> tuple[str, ...]:
+def _families(nodes: Sequence[Value]) -> tuple[str, ...]:
     """Family names as Chromium writes them back: quotes only where a name needs them."""
-    groups: list[list[Any]] = [[]]
+    groups: list[list[Value]] = [[]]
     for node in nodes:
         if node.type == "literal" and node.value == ",":
             groups.append([])
@@ -146,12 +155,13 @@ def _families(nodes: list[Any]) -> tuple[str, ...]:
             groups[-1].append(node)
     found: list[str] = []
     for group in groups:
-        if len(group) == 1 and group[0].type == "string":
-            found.append(_family(group[0].value, quoted=True))
-        elif group and all(node.type == "ident" for node in group):
-            found.append(_family(" ".join(node.value for node in group), quoted=False))
+        if len(group) == 1 and (only := group[0]).type == "string":
+            found.append(_family(only.value, quoted=True))
         else:
-            return ()
+            words = [node.value for node in group if node.type == "ident"]
+            if not words or len(words) < len(group):
+                return ()
+            found.append(_family(" ".join(words), quoted=False))
     return tuple(found)
 
 
@@ -182,7 +192,7 @@ def _family(name: str, *, quoted: bool) -> str:
     return '"' + name.replace("\\", "\\\\").replace('"', '\\"') + '"'
 
 
-def _image(nodes: list[Any]) -> Parsed | None:
+def _image(nodes: Sequence[Value]) -> Parsed | None:
     if len(nodes) == 1 and nodes[0].type == "ident":
         return ("keyword", "none") if nodes[0].lower_value == "none" else None
     for node in nodes:
@@ -195,7 +205,7 @@ def _image(nodes: list[Any]) -> Parsed | None:
     return "image", tinycss2.serialize(nodes)
 
 
-def _font(nodes: list[Any], quirks: bool) -> Iterator[tuple[str, Parsed]]:
+def _font(nodes: Sequence[Value], quirks: bool) -> Iterator[tuple[str, Parsed]]:
     """The font shorthand (CSS Fonts 4 §2.7): everything before the size is style, weight, variant or stretch."""
     style: Parsed = ("keyword", "normal")
     weight: Parsed = ("number", 400.0)
@@ -241,7 +251,7 @@ def _font(nodes: list[Any], quirks: bool) -> Iterator[tuple[str, Parsed]]:
             return
 
 
-def _background(nodes: list[Any], quirks: bool) -> Iterator[tuple[str, Parsed]]:
+def _background(nodes: Sequence[Value], quirks: bool) -> Iterator[tuple[str, Parsed]]:
     """The background shorthand (CSS Backgrounds 3 §2.10), as far as colour and image go."""
     colour: Parsed = ("colour", (0, 0, 0, 0.0))
     images: list[str] = []
@@ -284,7 +294,7 @@ _BACKGROUND_WORDS = frozenset(
 )
 
 
-def _decoration(nodes: list[Any], quirks: bool) -> Iterator[tuple[str, Parsed]]:
+def _decoration(nodes: Sequence[Value], quirks: bool) -> Iterator[tuple[str, Parsed]]:
     known = ("underline", "overline", "line-through", "blink")
     words = [node.lower_value for node in nodes if node.type == "ident"]
     styles = ("solid", "double", "dotted", "dashed", "wavy", "none", "auto", "from-font")
@@ -295,7 +305,7 @@ def _decoration(nodes: list[Any], quirks: bool) -> Iterator[tuple[str, Parsed]]:
     yield "text-decoration-line", ("keyword", " ".join(word for word in known if word in words) or "none")
 
 
-def _overflow(nodes: list[Any], quirks: bool) -> Iterator[tuple[str, Parsed]]:
+def _overflow(nodes: Sequence[Value], quirks: bool) -> Iterator[tuple[str, Parsed]]:
     words = [node.lower_value for node in nodes if node.type == "ident"]
     if words and len(words) == len(nodes) <= 2 and set(words) <= KEYWORDS["overflow-x"]:
         yield "overflow-x", ("keyword", words[0])

@@ -8,11 +8,15 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping, Sequence
 from functools import lru_cache
-from typing import Any
+from typing import TYPE_CHECKING
 
 from tinycss2.color4 import parse_color
 
 from jetwind.core.errors import JetwindError
+
+if TYPE_CHECKING:
+    from coloraide import Color
+    from tinycss2.ast import Value
 
 Rgba = tuple[int, int, int, float]
 
@@ -44,7 +48,7 @@ class _Unknown(JetwindError):
     """A value that cannot be told: a variable, the colour of the text around, nonsense inside a function."""
 
 
-def computed(node: Any) -> Rgba | None:
+def computed(node: Value) -> Rgba | None:
     """Red, green, blue (0 to 255) and alpha (0 to 1) of a function that is a colour; None where they cannot be told."""
     try:
         return as_rgba(_colour(node, 0))
@@ -53,7 +57,7 @@ def computed(node: Any) -> Rgba | None:
 
 
 @lru_cache(maxsize=1)
-def _library() -> Any:
+def _library() -> type[Color]:
     """The colours of coloraide, loaded when they are first asked for: it takes a third of a second, and few messages have any.
 
     Its rec2020 is that of a screen; browsers have the one of ITU-R BT.2020 (CSS Color 4 §10.6, as published).
@@ -62,14 +66,14 @@ def _library() -> Any:
     from coloraide.spaces.rec2020_oetf import Rec2020OETF
 
     class Known(Color):
-        """With one more space."""
+        """The colours of coloraide with one more space."""
 
     Known.register(Rec2020OETF())
     return Known
 
 
-def as_rgba(colour: Any) -> Rgba:
-    """The same of a colour of coloraide.
+def as_rgba(colour: Color) -> Rgba:
+    """Red, green, blue (0 to 255) and alpha (0 to 1) of a colour of coloraide.
 
     Raises:
         ValueError, ArithmeticError: a number in it has no end.
@@ -79,7 +83,7 @@ def as_rgba(colour: Any) -> Rgba:
     return found[0], found[1], found[2], round(min(max(alpha, 0.0), 1.0), 3)
 
 
-def converted(space: str, coordinates: Sequence[float | None], alpha: float) -> Any:
+def converted(space: str, coordinates: Sequence[float | None], alpha: float) -> Color:
     """A colour of coloraide from what tinycss2 has read; a coordinate that is none is nought, as where it is painted.
 
     Raises:
@@ -94,7 +98,7 @@ def converted(space: str, coordinates: Sequence[float | None], alpha: float) -> 
     return _made_of(name, parts, alpha)
 
 
-def _made_of(space: str, parts: Sequence[float], alpha: float) -> Any:
+def _made_of(space: str, parts: Sequence[float], alpha: float) -> Color:
     """A colour whose lightness and chroma lie where they may (CSS Color 4 §9.3, §9.4)."""
     first, second, third = parts
     if space in _LIGHTEST:
@@ -104,12 +108,12 @@ def _made_of(space: str, parts: Sequence[float], alpha: float) -> Any:
     return _library()(space, [first, second, third], alpha)
 
 
-def _colour(node: Any, depth: int) -> Any:
+def _colour(node: Value, depth: int) -> Color:
     if depth > _DEEPEST:
         raise _Unknown
     found = parse_color(node)
     if found is not None:
-        if str(found) == "currentcolor":
+        if found == "currentcolor":
             raise _Unknown
         return converted(found.space, found.coordinates, found.alpha)
     if node.type != "function":
@@ -123,8 +127,8 @@ def _colour(node: Any, depth: int) -> Any:
     return _made(name.removesuffix("a") if name in ("rgba", "hsla") else name, solid, depth)
 
 
-def _split(nodes: Sequence[Any]) -> list[list[Any]]:
-    parts: list[list[Any]] = [[]]
+def _split(nodes: Sequence[Value]) -> list[list[Value]]:
+    parts: list[list[Value]] = [[]]
     for node in nodes:
         if node.type == "literal" and node.value == ",":
             parts.append([])
@@ -133,13 +137,13 @@ def _split(nodes: Sequence[Any]) -> list[list[Any]]:
     return parts
 
 
-def _made(name: str, nodes: list[Any], depth: int) -> Any:
+def _made(name: str, nodes: Sequence[Value], depth: int) -> Color:
     """A colour whose channels are calculated, perhaps from those of another one (CSS Color 5 §4)."""
     origin = None
     if nodes and nodes[0].type == "ident" and nodes[0].lower_value == "from":
         origin, nodes = _colour(nodes[1], depth + 1), nodes[2:]
     if name == "color":
-        space, channels = _NAMED[nodes[0].lower_value]
+        space, channels = _NAMED[_word(nodes[0])]
         nodes = nodes[1:]
         scales = whole = (1.0, 1.0, 1.0)
     else:
@@ -165,7 +169,13 @@ def _made(name: str, nodes: list[Any], depth: int) -> Any:
     return _made_of(space, numbers, min(max(alpha, 0.0), 1.0))
 
 
-def _number(nodes: Sequence[Any], known: Mapping[str, float], full: float) -> float:
+def _word(node: Value) -> str:
+    if node.type != "ident":
+        raise _Unknown
+    return node.lower_value
+
+
+def _number(nodes: Sequence[Value], known: Mapping[str, float], full: float) -> float:
     """A number, a share of ``full``, a channel of the colour that another comes from, or a calculation with them."""
     values = [_value(node, known, full) for node in nodes if node.type not in ("whitespace", "comment")]
     for signs in ("*/", "+-"):
@@ -175,7 +185,7 @@ def _number(nodes: Sequence[Any], known: Mapping[str, float], full: float) -> fl
     return values[0]
 
 
-def _value(node: Any, known: Mapping[str, float], full: float) -> float | str:
+def _value(node: Value, known: Mapping[str, float], full: float) -> float | str:
     if node.type == "number":
         return float(node.value)
     if node.type == "percentage":
@@ -185,7 +195,7 @@ def _value(node: Any, known: Mapping[str, float], full: float) -> float | str:
     if node.type == "ident":
         return 0.0 if node.lower_value == "none" else known[node.lower_value]
     if node.type == "literal" and node.value in "+-*/":
-        return str(node.value)
+        return node.value
     if node.type == "() block":
         return _number(node.content, known, full)
     if node.type == "function" and node.lower_name == "calc":
@@ -213,7 +223,7 @@ def _reduced(values: Sequence[float | str], signs: str) -> list[float | str]:
     return found
 
 
-def _mixed(parts: list[list[Any]], depth: int) -> Any:
+def _mixed(parts: list[list[Value]], depth: int) -> Color:
     """Two colours mixed in a space, by their shares (CSS Color 5 §3)."""
     (_, space, *hue), *given = parts
     if len(given) != 2:
@@ -230,9 +240,9 @@ def _mixed(parts: list[list[Any]], depth: int) -> Any:
     whole = one + other
     if whole <= 0:
         raise _Unknown
-    name = space.lower_value
+    name = _word(space)
     name = _NAMED[name][0] if name in _NAMED else _SPACES[name][0]
-    way = hue[0].lower_value if hue else "shorter"
+    way = _word(hue[0]) if hue else "shorter"
     mixed = colours[0].mix(colours[1], other / whole, space=name, out_space=name, hue=way, premultiplied=True)
     mixed["alpha"] = mixed["alpha"] * min(whole, 1.0)
     return mixed

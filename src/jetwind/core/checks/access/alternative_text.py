@@ -236,7 +236,7 @@ def is_filler(words: str) -> bool:
 
 @dataclass(frozen=True)
 class LongOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     most_characters: Annotated[int, About("the longest alternative text that passes", unit="characters")] = 150
 

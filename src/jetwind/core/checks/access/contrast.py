@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import islice
 
-from jetwind.core.checking import Box, CannotTell, Context, Hit, Level, Options, Place, box, check, clear, finds, laid_out
+from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, Place, SampleBlock, box, check, clear, finds, laid_out
 from jetwind.core.checks.rendered import element_of, need_renders, says_something, seen_in, some
 from jetwind.core.markup import Document, Element
 from jetwind.core.message import Message
@@ -18,17 +18,17 @@ from jetwind.core.styles.contrast import Rgba, as_hex, contrast, ratio
 _WHITE, _BLACK = (255, 255, 255, 1), (0, 0, 0, 1)
 
 
-def _text(colour: Rgba, ground: Rgba | None = _WHITE, size: float = 16) -> Box:
+def _text(colour: Rgba, ground: Rgba | None = _WHITE, size: float = 16) -> SampleBlock:
     """Forty letters of the only paragraph."""
     return box("p", "text", (0, 0, 200, 20), characters=40, size=size, colour=colour, ground=ground)
 
 
-def _alternative(characters: int, colour: Rgba, *, is_broken: bool = True) -> Box:
+def _alternative(characters: int, colour: Rgba, *, is_broken: bool = True) -> SampleBlock:
     """The alternative text of the only picture, on white."""
     return box("img", "image", (0, 0, 90, 90), characters=characters, size=16, colour=colour, ground=_WHITE, is_broken=is_broken)
 
 
-def _link(colour: Rgba, other_colour: Rgba, *, marked: bool) -> Box:
+def _link(colour: Rgba, other_colour: Rgba, *, marked: bool) -> SampleBlock:
     """The only link, among words of another colour."""
     return box("a", "link", (0, 0, 20, 20), colour=colour, in_text=True, marked=marked, other_colour=other_colour)
 

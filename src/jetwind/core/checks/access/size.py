@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Annotated
 
-from jetwind.core.checking import Box, Context, Hit, Level, Options, Place, box, check, clear, finds, laid_out
+from jetwind.core.checking import Context, Hit, Level, Options, Place, SampleBlock, box, check, clear, finds, laid_out
 from jetwind.core.checking.options import About
 from jetwind.core.checks.rendered import element_of, need_renders, says_something, seen_in, some
 from jetwind.core.message import Message
@@ -17,14 +17,14 @@ from jetwind.core.renders.measured import Block, Measured
 _WHITE, _BLACK = (255, 255, 255, 1), (0, 0, 0, 1)
 
 
-def _text(size: float, characters: int = 80, selector: str = "p") -> Box:
+def _text(size: float, characters: int = 80, selector: str = "p") -> SampleBlock:
     """Black letters of a size on white."""
     return box(selector, "text", (0, 0, 200, 20), characters=characters, size=size, colour=_BLACK, ground=_WHITE)
 
 
 @dataclass(frozen=True)
 class TextOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     body_px: Annotated[float, About("the smallest type of copy", unit="px")] = 12.0
     phone_px: Annotated[float, About("the smallest type of copy on a phone", unit="px")] = 14.0

@@ -1,4 +1,4 @@
-"""What a screen reader needs to find its way: language, title, headings, tables that are no tables, lines of even words."""
+"""A screen reader finds its way by language, title, headings and tables that hold data, and reads lines of even words."""
 
 from __future__ import annotations
 
@@ -280,7 +280,7 @@ def _holds_data(table: Element) -> bool:
 
 @dataclass(frozen=True)
 class JustifiedOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     least_characters: Annotated[int, About("shorter passages are labels, whose lines are not stretched", unit="characters")] = 60
 

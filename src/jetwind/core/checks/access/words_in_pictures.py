@@ -1,4 +1,4 @@
-"""What a picture says in letters, its alternative text says too."""
+"""A picture's alternative text says the words that stand in the picture."""
 
 from __future__ import annotations
 
@@ -13,6 +13,7 @@ from typing import Annotated
 
 from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.checking.options import About
+from jetwind.core.checking.sample_values import Given
 from jetwind.core.checks.images.package import PIXEL
 from jetwind.core.checks.needs import need_html, pictures_in
 from jetwind.core.fields import opaque
@@ -37,12 +38,12 @@ _ALIKE = 0.8
 _MOST_BOXES, _LONGEST_NAME = 40, 2_000
 
 
-def _of_file(data: bytes, text: str, reader: str = "reader 1") -> dict[str, PictureWords]:
+def _of_file(data: bytes, text: str, reader: str = "reader 1") -> Given:
     """For ``given`` of a sample: the words in the picture with this file."""
     return {"picture_words": PictureWords({hashlib.sha256(data).hexdigest(): Words(text, reader)}, reader)}
 
 
-def _at(address: str, text: str, reader: str = "") -> dict[str, PictureWords]:
+def _at(address: str, text: str, reader: str = "") -> Given:
     """The same for a picture that lies elsewhere; entered by a person, or read by a program."""
     return {"picture_words": PictureWords({hashlib.sha256(address.encode()).hexdigest(): Words(text, reader)}, reader)}
 
@@ -52,7 +53,7 @@ _BOWL = "https://kiln.org/bowl.png"
 
 @dataclass(frozen=True)
 class WordsOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     least_words: Annotated[
         int,
@@ -149,7 +150,7 @@ def _hit(message: Message, picture: Picture, element: Element, missing: Sequence
 
 
 class _Beside:
-    """What is said with a picture."""
+    """The words that a reader hears with a picture."""
 
     def __init__(self, message: Message) -> None:
         self._order: dict[int, int] = {}

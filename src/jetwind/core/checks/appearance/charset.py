@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Any
 
 from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.message import Message, TextPart
@@ -84,7 +83,7 @@ class _Fault:
 
     at: int
     sentence: str
-    data: dict[str, Any]
+    data: dict[str, object]
     identity: str
 
 

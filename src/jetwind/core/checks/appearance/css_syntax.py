@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import re
 from bisect import bisect_left
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from itertools import islice
-from typing import Any
+from typing import TYPE_CHECKING
 
 import tinycss2
 
@@ -19,6 +19,9 @@ from jetwind.core.fields.syntax import FILLER
 from jetwind.core.message import Message
 from jetwind.core.source import LIMITS, SourceText
 from jetwind.core.styles.reading import block_nodes, is_too_deep, sheet_nodes
+
+if TYPE_CHECKING:
+    from tinycss2.ast import Part
 
 #: What matters for balance: comments, strings, escapes, brackets, and addresses without quotes (CSS Syntax 3 §4.3).
 _TOKEN = re.compile(
@@ -100,7 +103,7 @@ _MOST_TOLD = 50
 
 @dataclass(frozen=True)
 class _Fault:
-    """What does not balance, and its characters in the sheet."""
+    """The bracket, string or rule that does not balance, and its characters in the sheet."""
 
     what: str
     at: int
@@ -133,7 +136,7 @@ def _imbalance(css: str) -> _Fault | None:
 
 
 def _unread(css: str) -> Iterator[tuple[int, str]]:
-    """What is no declaration in the rules of a sheet, with its place."""
+    """The text in the rules of a sheet that is no declaration, with its place."""
     source = SourceText(css)
     delimiters: list[int] = []
     waiting = sheet_nodes(css)[::-1]
@@ -145,8 +148,8 @@ def _unread(css: str) -> Iterator[tuple[int, str]]:
             yield from _unread_declarations(block_nodes(node.content), source, delimiters)
 
 
-def _unread_declarations(nodes: list[Any], source: SourceText, delimiters: list[int]) -> Iterator[tuple[int, str]]:
-    """What is no declaration of a block: the library tells where it ends. ``delimiters`` are those of the source, noted at the first fault."""
+def _unread_declarations(nodes: Sequence[Part], source: SourceText, delimiters: list[int]) -> Iterator[tuple[int, str]]:
+    """The text of a block that is no declaration: the library tells where it ends. ``delimiters`` are those of the source, noted at the first fault."""
     css = source.text
     for node in nodes:
         if node.type != "error":

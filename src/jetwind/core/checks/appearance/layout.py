@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated
 
 import tinycss2
 
@@ -18,6 +18,9 @@ from jetwind.core.message import Message
 from jetwind.core.prose.outline import TableRow, Width, outline_of
 from jetwind.core.styles import length_px, placed_declarations
 from jetwind.core.styles.reading import value_nodes
+
+if TYPE_CHECKING:
+    from tinycss2.ast import Value
 
 #: CSS Fonts 4 §2.1.4 and §2.1.5, with the CSS-wide keywords (from memory).
 _GENERIC = frozenset(
@@ -99,18 +102,17 @@ def find_font_stack(message: Message, context: Context, options: Options) -> Ite
 @lru_cache(maxsize=1024)
 def last_family(value: str, *, shorthand: bool) -> str | None:
     """The last family of a list that ends in no generic one; None where it does, or where it cannot be told."""
-    nodes = [node for node in value_nodes(value) if node.type != "whitespace"]
+    nodes: Sequence[Value] = [node for node in value_nodes(value) if node.type != "whitespace"]
     if not nodes or any(node.type == "function" and node.lower_name in ("var", "env") for node in nodes):
         return None
     if shorthand and len(nodes) == 1 and nodes[0].type == "ident" and nodes[0].lower_value in _SYSTEM:
         return None
-    families = _without_pictures(nodes)
-    if not families:
+    nodes = _without_pictures(nodes)
+    if not nodes:
         return None
-    nodes = families
     last = nodes[-1]
     if last.type == "string":
-        return str(last.value)
+        return last.value
     if last.type != "ident" or last.lower_value in _GENERIC:
         return None
     words: list[str] = []
@@ -125,10 +127,11 @@ def last_family(value: str, *, shorthand: bool) -> str | None:
 _PICTURES = re.compile(r"emoji|symbol", re.IGNORECASE)
 
 
-def _without_pictures(nodes: list[Any]) -> list[Any]:
+def _without_pictures(nodes: Sequence[Value]) -> Sequence[Value]:
     """A list of families without those at its end that hold emoji or symbols."""
     while nodes:
-        cut = next((at for at in range(len(nodes) - 1, -1, -1) if nodes[at].type == "literal" and nodes[at].value == ","), -1)
+        commas = [at for at, node in enumerate(nodes) if node.type == "literal" and node.value == ","]
+        cut = commas[-1] if commas else -1
         if not _PICTURES.search(tinycss2.serialize(nodes[cut + 1 :])) or cut < 0:
             return nodes
         nodes = nodes[:cut]
@@ -142,7 +145,7 @@ def _is_spacer(message: Message, element: Element) -> bool:
 
 @dataclass(frozen=True)
 class WidthOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     most_px: Annotated[int, About("the widest body", unit="px")] = 700
 

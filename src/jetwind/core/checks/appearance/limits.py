@@ -1,4 +1,4 @@
-"""What a message has beyond the limits of what is looked at is told, so that silence about it is not taken for clear."""
+"""A message that goes beyond the limits of what is looked at is told of, so that silence about the rest is not taken for clear."""
 
 from __future__ import annotations
 

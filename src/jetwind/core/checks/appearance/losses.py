@@ -1,15 +1,15 @@
-"""What the chosen clients drop, where its loss shows: told by client and by cause, with what helps."""
+"""Losses of the chosen clients, where they show: told by client and by cause, with what helps."""
 
 from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Iterator
-from typing import Any
 
 from jetwind.core.checking import CannotTell, Context, Hit, Layout, Level, Options, Place, check, clear, finds, laid_out
 from jetwind.core.checking.grouping import MOST_PLACES
 from jetwind.core.checks.rendered import need_renders, seen_in
 from jetwind.core.facts import table
+from jetwind.core.facts.tables import LossMends
 from jetwind.core.markup import Document
 from jetwind.core.message import Message
 from jetwind.core.profiles.support import features
@@ -139,10 +139,10 @@ def _cause(feature: str) -> str:
 
 
 def _mend(feature: str, effect: Effect, *, is_media: bool) -> str | None:
-    """What helps against the loss of a feature; None where only the check's own advice does. ``is_media``: media queries alone are lost."""
-    mends: dict[str, Any] = table("loss_mends")
+    """The mend against the loss of a feature; None where only the check's own advice helps. ``is_media``: media queries alone are lost."""
+    mends = table("loss_mends", LossMends)
     if is_media:
-        return str(mends["media"])
+        return mends["media"]
     of_layout = [mends["features"].get(feature), mends["how"].get(features()[feature].how)] if effect == "layout" else []
     return next((mend for mend in (mends["look"].get(feature), *of_layout) if mend is not None), None)
 

@@ -5,10 +5,12 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Iterator
 from functools import lru_cache
+from typing import Literal
 
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.checks.needs import need_html
 from jetwind.core.facts import table
+from jetwind.core.facts.tables import Css, Html
 from jetwind.core.message import Message
 from jetwind.core.styles import Declaration, declarations, placed_declarations, rules
 
@@ -61,14 +63,15 @@ def find_misspelt(message: Message, context: Context, options: Options) -> Itera
 
 def _in_markup(message: Message) -> Iterator[Hit]:
     assert message.document is not None
-    elements, takes = table("html")["elements"], table("html")["attribute_values"]
+    html = table("html", Html)
+    elements, takes = html["elements"], html["attribute_values"]
     known = frozenset(elements)
     left = _MOST
     for element in message.document.all_elements:
         if not element.names or element.tag not in known or element.tag == "svg":
             continue
         for name in element.names:
-            meant = _near(name, "attributes") if _ATTRIBUTE.match(name) else ""
+            meant = _near(name, "html") if _ATTRIBUTE.match(name) else ""
             if not meant and name not in takes:
                 continue
             attribute = element.attributes.get(name)
@@ -79,7 +82,7 @@ def _in_markup(message: Message) -> Iterator[Hit]:
                 data = {"written": name, "meant": meant}
                 place = Place.in_html(message, attribute.span, element.index)
                 yield Hit("The attribute {written} is unknown; {meant} may be meant.", place, data, identity=name, cause="attribute")
-            elif meant := _value_near(attribute.value, name, "html", "attribute_values"):
+            elif meant := _value_near(attribute.value, name, "html"):
                 left -= 1
                 data = {"written": attribute.value.strip(), "meant": meant, "name": name}
                 place = Place.in_html(message, attribute.value_span, element.index)
@@ -119,29 +122,33 @@ def _as_key(declaration: Declaration) -> tuple[str, str]:
 
 def _slip(declaration: Declaration) -> tuple[bool, str]:
     """Whether the name of a declaration is the slip, and what may be meant; the second is empty where there is none."""
-    if _PROPERTY.match(declaration.name) and (meant := _near(declaration.name, "properties")):
+    if _PROPERTY.match(declaration.name) and (meant := _near(declaration.name, "css")):
         return True, meant
-    return False, _value_near(declaration.value, declaration.name, "css", "values")
+    return False, _value_near(declaration.value, declaration.name, "css")
 
 
-def _value_near(value: str, name: str, of: str, key: str) -> str:
+def _value_near(value: str, name: str, of: Literal["html", "css"]) -> str:
     """The word that a value is one letter away from, among those that its attribute or property takes; empty for any other value."""
-    takes: dict[str, list[str]] = table(of)[key]
     word = value.strip().lower()
-    if name not in takes or not _WORD.match(word) or word in _EVERYWHERE:
+    if name not in _taken(of) or not _WORD.match(word) or word in _EVERYWHERE:
         return ""
-    return _nearest(word, _deletes((of, key, name)))
+    return _nearest(word, _deletes(of, name))
 
 
-def _near(name: str, key: str) -> str:
-    return _nearest(name, _deletes(("html" if key == "attributes" else "css", key, "")))
+def _near(name: str, of: Literal["html", "css"]) -> str:
+    return _nearest(name, _deletes(of, ""))
+
+
+def _taken(of: Literal["html", "css"]) -> dict[str, list[str]]:
+    """The words that attributes of HTML or properties of CSS take."""
+    return table("html", Html)["attribute_values"] if of == "html" else table("css", Css)["values"]
 
 
 @lru_cache(maxsize=64)
-def _deletes(of: tuple[str, str, str]) -> dict[str, str]:
+def _deletes(of: Literal["html", "css"], name: str) -> dict[str, str]:
     """Known words, and each with one letter left out, with the word itself: what is one letter away meets it there."""
-    words = table(of[0])[of[1]]
-    known = list(words[of[2]] if of[2] else words)
+    names = table("html", Html)["attributes"] if of == "html" else table("css", Css)["properties"]
+    known = _taken(of)[name] if name else names
     left_out = {shorter: word for word in sorted(known, reverse=True) for shorter in _shorter(word)}
     return left_out | {word: word for word in known}
 

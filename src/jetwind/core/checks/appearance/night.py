@@ -1,10 +1,10 @@
-"""What vanishes at night: letters and see-through pictures of nearly the colour of their ground."""
+"""Letters and see-through pictures of nearly the colour of their ground vanish at night."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 
-from jetwind.core.checking import Box, Context, Hit, Level, Options, Place, box, check, clear, finds, laid_out
+from jetwind.core.checking import Context, Hit, Level, Options, Place, SampleBlock, box, check, clear, finds, laid_out
 from jetwind.core.checks.rendered import element_of, need_renders, says_something, seen_in, some
 from jetwind.core.images.see_through import see_through
 from jetwind.core.markup import Element
@@ -16,7 +16,7 @@ from jetwind.core.styles.contrast import Rgba, contrast
 _BLACK = (18, 18, 18, 1)
 
 
-def _text(colour: Rgba) -> Box:
+def _text(colour: Rgba) -> SampleBlock:
     """Nine letters of a colour on black, in the only paragraph."""
     return box("p", "text", (0, 0, 90, 20), characters=9, size=16, colour=colour, ground=_BLACK)
 

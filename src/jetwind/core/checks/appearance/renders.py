@@ -1,4 +1,4 @@
-"""What is measured on the renders: width, columns, first screen."""
+"""Measurements on the renders: width, columns, first screen."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Annotated
 
-from jetwind.core.checking import Box, CannotTell, Context, Hit, Level, Options, Place, box, check, clear, finds, laid_out
+from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, Place, SampleBlock, box, check, clear, finds, laid_out
 from jetwind.core.checking.options import About
 from jetwind.core.checks.rendered import element_of, first_screen_text, need_renders, seen_in, some, widened_by_values
 from jetwind.core.markup import Document, Element
@@ -19,7 +19,7 @@ from jetwind.core.renders.measured import Measured
 _WHITE = (255, 255, 255, 1)
 
 
-def _text(selector: str, x: float = 0, y: float = 0, width: float = 300) -> Box:
+def _text(selector: str, x: float = 0, y: float = 0, width: float = 300) -> SampleBlock:
     """Sixty black letters on white."""
     return box(selector, "text", (x, y, width, 20), characters=60, size=16, colour=(0, 0, 0, 1), ground=_WHITE)
 
@@ -86,7 +86,7 @@ def _widest(document: Document, measured: Measured) -> Element | None:
 
 @dataclass(frozen=True)
 class StackOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     least_px: Annotated[int, About("the room that text needs beside another column", unit="px")] = 120
     least_characters: Annotated[int, About("text shorter than this needs less", unit="characters")] = 25
@@ -171,7 +171,7 @@ def _squeezed(cells: list[Element], render: Render, options: StackOptions) -> tu
 
 @dataclass(frozen=True)
 class FirstScreenOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     least_characters: Annotated[int, About("with fewer letters on the first screen nothing can be read there", unit="characters")] = 12
 

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
-from typing import Any
+from collections.abc import Iterator, Sequence
+from typing import TYPE_CHECKING
 
 from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.checks.appearance.places import in_style
@@ -12,6 +12,9 @@ from jetwind.core.checks.needs import need_html
 from jetwind.core.message import Message
 from jetwind.core.source import SourceText
 from jetwind.core.styles.reading import sheet_nodes
+
+if TYPE_CHECKING:
+    from tinycss2.ast import Value
 
 _DATASET = "the open support dataset, caniemail 1.0.5"
 
@@ -58,7 +61,7 @@ def find_external_css(message: Message, context: Context, options: Options) -> I
                     yield Hit("A style sheet is imported: {address}", place, {"address": address})
 
 
-def _flat(nodes: list[Any]) -> Iterator[Any]:
+def _flat(nodes: Sequence[Value]) -> Iterator[Value]:
     """Nodes, and those inside ``url()``."""
     for node in nodes:
         yield from node.arguments if node.type == "function" else (node,)

@@ -15,7 +15,7 @@ from jetwind.core.profiles.profile import Profile, profiles
 
 @dataclass(frozen=True)
 class ClipOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     clip_octets: Annotated[int, About("size of the HTML part at which some webmail cuts it", unit="octets")] = 102_400
     warn_percent: Annotated[int, About("where the warning starts", unit="per cent", most=100)] = 90

@@ -133,7 +133,7 @@ def find_parse_errors(message: Message, context: Context, options: Options) -> I
 
 
 def _in_conditionals(message: Message, document: Document, told: set[tuple[str, Span | None]]) -> Iterator[Hit]:
-    """What is wrong only in what the word-processor engine reads: tags of its conditional blocks that do not fit the rest."""
+    """The word-processor engine alone reads some tags of conditional blocks, and these fit the rest."""
     text, shown, _ = revealed(document.masked(Span(0, len(document.source.text))))
     if not shown:
         return

@@ -14,6 +14,7 @@ from jetwind.core.checking.copy import Copy, preview, subjects
 from jetwind.core.checking.options import About
 from jetwind.core.checks.needs import need_headers
 from jetwind.core.facts import table
+from jetwind.core.facts.tables import Emoji
 from jetwind.core.fields import opaque
 from jetwind.core.message import Envelope, Header, Message
 
@@ -29,12 +30,12 @@ def emoji(text: str) -> list[str]:
 
 @lru_cache(maxsize=1)
 def _ages() -> dict[str, tuple[str, int]]:
-    return {sequence: (group["version"], group["year"]) for group in table("emoji")["added"] for sequence in group["sequences"]}
+    return {sequence: (group["version"], group["year"]) for group in table("emoji", Emoji)["added"] for sequence in group["sequences"]}
 
 
 @dataclass(frozen=True)
 class ManyOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     most_emoji: Annotated[int, About("how many a subject may hold", unit="emoji")] = 2
 

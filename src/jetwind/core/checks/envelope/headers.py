@@ -192,7 +192,7 @@ def find_duplicate(message: Message, context: Context, options: Options) -> Iter
 
 @dataclass(frozen=True)
 class LineOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     most_octets: Annotated[int, About("the longest header line, its line end not counted", unit="octets")] = 998
 

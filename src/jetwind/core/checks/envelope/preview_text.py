@@ -97,7 +97,7 @@ def _reads(text: str) -> bool:
 
 @dataclass(frozen=True)
 class LeakOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     shown_characters: Annotated[int, About("how much an inbox row shows after the subject, at least", unit="characters")] = 40
 
@@ -136,7 +136,7 @@ _HIDDEN = "<div style='display:none'>"
     ],
 )
 def find_leak(message: Message, context: Context, options: LeakOptions) -> Iterator[Hit]:
-    """What an inbox shows after the subject is copy, without menu, browser link, address, alternative text or raw field."""
+    """The inbox shows copy after the subject, without menu, browser link, address, alternative text or raw field."""
     if any(True for _ in _missing(message)):
         return
     pieces = list(reading_of(message).inbox_pieces(options.shown_characters))
@@ -211,7 +211,7 @@ def _place(message: Message, piece: InboxPiece, start: int, end: int) -> Place:
 
 @dataclass(frozen=True)
 class RepeatOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     likeness: Annotated[float, About("how like the subject the start of the preview text may not be", most=1)] = 0.9
 

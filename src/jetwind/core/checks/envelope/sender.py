@@ -51,7 +51,7 @@ _LITERAL = re.compile(r"\[(?:\d{1,3}(?:\.\d{1,3}){3}|IPv6:[0-9A-Fa-f:.]+)\]\Z")
 
 
 def address_fault(address: str) -> str:
-    """What is wrong with an addr-spec (RFC 5322 §3.4.1), as a clause for people; empty where nothing is."""
+    """The fault of an addr-spec (RFC 5322 §3.4.1), as a clause for people; empty where there is none."""
     local, at, domain = address.rpartition("@")
     if not at:
         return "has no @"

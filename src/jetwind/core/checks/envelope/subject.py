@@ -65,7 +65,7 @@ def find_missing(message: Message, context: Context, options: Options) -> Iterat
 
 @dataclass(frozen=True)
 class LengthOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     most_characters: Annotated[int, About("the longest subject that passes, as a reader counts", unit="characters")] = 60
 

@@ -99,7 +99,7 @@ def find_unbalanced(message: Message, context: Context, options: Options) -> Ite
 
 @dataclass(slots=True)
 class _Left:
-    """What a part of a block leaves behind: elements closed that stood open before it, and opened ones left open."""
+    """The elements that a part of a block leaves behind: closed ones that stood open before it, and opened ones left open."""
 
     closes: list[str]
     opens: list[str]
@@ -174,7 +174,7 @@ def _tokens_of_tags(document: Document, text: FieldText) -> dict[int, int | None
 
 
 def _left_by(document: Document, body: Span, inner: list[Block]) -> _Left:
-    """What the tags inside a stretch of the source leave behind. Of a block inside, the first part alone counts."""
+    """The elements that the tags inside a stretch of the source leave behind. Of a block inside, the first part alone counts."""
     skipped = iter([part.body for block in inner for part in block.parts[1:]])
     skip = next(skipped, None)
     opened: list[str] = []

@@ -130,7 +130,7 @@ def is_of_another_syntax(message: Message) -> bool:
 
 
 def _fault(token: FieldToken, syntax: Syntax) -> str:
-    """What is wrong with one field or tag, as the end of a sentence."""
+    """The fault of one field or tag, as the end of a sentence."""
     if token.is_foreign or token.is_literal or token.word == "comment":
         return ""
     if syntax.grammar == "marks":

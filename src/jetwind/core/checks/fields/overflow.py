@@ -25,7 +25,7 @@ _WIDE = box("p", "text", (0, 0, 520, 20), characters=60)
 
 @dataclass(frozen=True)
 class OverflowOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     most_characters: Annotated[int, About("the longest subject that passes, as a reader counts", unit="characters")] = 60
 

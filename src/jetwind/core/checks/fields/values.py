@@ -1,4 +1,4 @@
-"""What readers' values make of the message: nothing where something should be, marks that break an address or the HTML."""
+"""The values of readers bring something everywhere, and no mark in them breaks an address or the HTML."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ _MARKED = Sample("Marked", {"first_name": "Kit <b>& Sons", "code": "A B&C"})
 
 
 def facts_for(message: Message, context: Context) -> MergedFacts:
-    """What the sample readers get.
+    """The texts that the sample readers get.
 
     Raises:
         CannotTell: there are no sample readers, or the message cannot be merged for them.
@@ -168,7 +168,7 @@ _ADDRESS_BEFORE = re.compile(r"[A-Za-z][A-Za-z0-9+.-]*:[^\s\"'<>]*\Z")
     ],
 )
 def find_address_unescaped(message: Message, context: Context, options: Options) -> Iterator[Hit]:
-    """What a field brings into a link address holds no character that an address cannot hold there.
+    """A value of a field in a link address holds no character that an address cannot hold there.
 
     A field that is the whole address, or its beginning, may hold what an address is made of; one behind ``mailto:`` a plus sign.
     """
@@ -192,7 +192,7 @@ _SAID = {" ": "a blank", "\n": "a line break", "\t": "a tab"}
 
 
 def _breaking(one: Brought) -> str:
-    """What in a value breaks the address that it goes into, in words; empty where nothing does."""
+    """The characters of a value that break the address that it goes into, in words; empty where none does."""
     use = one.use
     if _ENCODES.search(use.token.source):
         return ""

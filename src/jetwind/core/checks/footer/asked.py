@@ -27,7 +27,7 @@ def need_bulk(context: Context, check_id: str, why: str) -> None:
 
 
 def lacking(check_id: str, message: Message, context: Context, alone: Hit) -> Hit:
-    """What a check says that misses something of the footer: ``alone``, or that there is no footer at all.
+    """The answer of a check that misses something of the footer: ``alone``, or that there is no footer at all.
 
     Raises:
         DoesNotApply: there is no footer, and another check that is asked along tells.

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds, house_rulebook
+from jetwind.core.checking.sample_values import Given
 from jetwind.core.checks.wording.brief import normal, pattern, text_of
 from jetwind.core.links.said import footer_of
 from jetwind.core.message import Message
@@ -17,7 +17,7 @@ _BOTH = (
 )
 
 
-def _asks(*words: str) -> dict[str, Any]:
+def _asks(*words: str) -> Given:
     return {"house": (house_rulebook("Saltmarsh", [], words),)}
 
 

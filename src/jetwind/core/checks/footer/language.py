@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.facts import table
+from jetwind.core.facts.tables import Languages
 from jetwind.core.message import Message
 from jetwind.core.prose.language import detect, same
 from jetwind.core.prose.outline import outline_of
@@ -63,7 +64,7 @@ def find_language(message: Message, context: Context, options: Options) -> Itera
         return
     first = max(footer, key=lambda passage: len(passage.text))
     span, element = first.span(message.document.source, 0, len(first.text))
-    names = table("languages")["names"]
+    names = table("languages", Languages)["names"]
     data = {"footer": names.get(spoken, spoken), "copy": names.get(copy, copy)}
     yield Hit(
         "The footer is written in {footer}, and the copy in {copy}.", Place.in_html(message, span, element.index), data, identity="language"

@@ -29,7 +29,7 @@ _WHITE = (255, 255, 255, 1.0)
 
 @dataclass(frozen=True)
 class HiddenOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     least_size: Annotated[float, About("the smallest type of an unsubscribe link", unit="px")] = 8
     least_contrast: Annotated[float, About("the least contrast between it and its ground")] = 2

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Annotated
 
-from jetwind.core.checking import Box, Context, DoesNotApply, Hit, Level, Options, Place, box, check, clear, finds, laid_out
+from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, Place, SampleBlock, box, check, clear, finds, laid_out
 from jetwind.core.checking.options import About
 from jetwind.core.checks.images.package import PIXEL
 from jetwind.core.checks.needs import need_html
@@ -23,7 +23,7 @@ _COPY = "<p>Twelve glazes, mixed by hand from ash and sea sand, are a fifth off 
 _THREE = "<img src='a.jpg' width='600' height='400' alt='A'><img src='b.jpg' width='600' height='400' alt='B'><img src='c.jpg' width='600' height='400' alt='C'>"
 
 
-def _seen(selector: str, height: float) -> Box:
+def _seen(selector: str, height: float) -> SampleBlock:
     return box(selector, "image", (0, 0, 600, height))
 
 
@@ -81,7 +81,7 @@ def _words(message: Message) -> int:
 
 @dataclass(frozen=True)
 class OnlyOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     least_letters: Annotated[int, About("letters outside of the footer from which there is something to read", unit="letters")] = 20
 
@@ -121,13 +121,13 @@ def find_only_pictures(message: Message, context: Context, options: OnlyOptions)
     yield Hit("The message has pictures and hardly a word to read.", first, {"pictures": len(large)}, identity="only", also=tuple(others))
 
 
-def _read(height: float) -> Box:
+def _read(height: float) -> SampleBlock:
     return box("p", "text", (0, 700, 600, height), characters=120)
 
 
 @dataclass(frozen=True)
 class BalanceOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     most_share: Annotated[float, About("the share of the rendered area that pictures may cover", most=1)] = 0.6
     least_characters: Annotated[

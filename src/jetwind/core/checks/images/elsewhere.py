@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
+from typing import Unpack
 
 from jetwind.core.checking import CannotTell, Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checking.sample_values import AnswerValues, Given
 from jetwind.core.checking.samples import answered, opened
 from jetwind.core.images.elsewhere import remote_pictures
 from jetwind.core.links.answers import Answer
@@ -15,8 +16,9 @@ _A = "https://pictures.kiln.org/pot.png"
 _IMAGE = f"<img src='{_A}' width='300' height='200' alt='A pot'>"
 
 
-def _picture(*way: int, **more: Any) -> dict[str, Any]:
-    return dict(opened(pictures=(answered(_A, *way, **{"format": "PNG", "size": (300, 200), **more}),)))
+def _picture(*way: int, **more: Unpack[AnswerValues]) -> Given:
+    values: AnswerValues = {"format": "PNG", "size": (300, 200), **more}
+    return opened(pictures=(answered(_A, *way, **values),))
 
 
 @check(

@@ -26,7 +26,7 @@ _PLAIN = (
 
 @dataclass(frozen=True)
 class SavingOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     least_share: Annotated[float, About("the share of its weight that must be saved", most=1)] = 0.2
     least_octets: Annotated[int, About("the octets that must be saved as well", unit="octets")] = 10_240

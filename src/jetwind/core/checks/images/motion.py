@@ -21,7 +21,7 @@ _BADGE = f"<img src='{_A}' width='120' height='90' alt='New'>"
 
 @dataclass(frozen=True)
 class FrameOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     least_share: Annotated[
         float, About("the detail of the first frame, as a share of that of the frame with most, from which it says enough", most=1)
@@ -66,7 +66,7 @@ _PLAIN = 0.5
 
 @dataclass(frozen=True)
 class FlashOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     most_share: Annotated[float, About("the share of its area that may flash", most=1)] = 0.25
     safe_px: Annotated[int, About("an area that is too small to harm", unit="CSS px²")] = 21_824

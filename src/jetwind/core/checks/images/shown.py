@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import islice
-from typing import Annotated
+from typing import Annotated, Unpack
 
-from jetwind.core.checking import Box, Context, DoesNotApply, Hit, Level, Options, Place, box, check, clear, finds, laid_out
+from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, Place, SampleBlock, box, check, clear, finds, laid_out
 from jetwind.core.checking.options import About
+from jetwind.core.checking.sample_values import BlockValues
 from jetwind.core.checking.samples import pictured
 from jetwind.core.checks.images.files import hit, need_shown
 from jetwind.core.checks.needs import need_html, pictures_in, told_of_all
@@ -27,7 +28,7 @@ _IMAGE = f"<img src='{_A}' width='600' height='400' alt='Bowl'>"
 _BARE = f"<img src='{_A}' alt='Bowl'>"
 
 
-def _seen(width: float, height: float, **more: object) -> Box:
+def _seen(width: float, height: float, **more: Unpack[BlockValues]) -> SampleBlock:
     return box("img", "image", (0, 0, width, height), **more)
 
 
@@ -81,7 +82,7 @@ def _is_gap(message: Message, use: Use) -> bool:
 
 @dataclass(frozen=True)
 class OversizedOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     most_times: Annotated[float, About("pixels to a CSS px of the widest place; screens have two")] = 2.2
     least_px: Annotated[int, About("narrower pictures pass", unit="px")] = 100

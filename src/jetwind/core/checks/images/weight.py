@@ -19,7 +19,7 @@ _REMOTE = "https://pictures.kiln.org/bowl.png"
 
 @dataclass(frozen=True)
 class WeightOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     largest_octets: Annotated[int, About("the heaviest picture that passes (204,800 are 200 KB)", unit="octets")] = 204_800
 
@@ -99,7 +99,7 @@ def find_heavy(message: Message, context: Context, options: WeightOptions) -> It
 
 @dataclass(frozen=True)
 class TotalOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     most_octets: Annotated[int, About("what all pictures together may weigh (819,200 are 800 KB)", unit="octets")] = 819_200
 

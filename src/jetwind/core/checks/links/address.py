@@ -245,7 +245,7 @@ def web_address(message: Message, link: Link) -> Address | None:
 
 @dataclass(frozen=True)
 class HostOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     most_characters: Annotated[int, About("the longest host that passes", unit="characters")] = 40
 

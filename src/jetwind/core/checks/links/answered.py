@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
-from typing import Annotated, Any
+from typing import Annotated
 
 from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, check, clear, finds
 from jetwind.core.checking.options import About
@@ -28,7 +28,7 @@ def told(message: Message, target: Target, answer: Answer, sentence: str, **data
     """A hit at all places of an address, with what it answered as evidence."""
     first, *others = (place_of(message, found.link) for found in target.found)
     way = [f"{hop.status} {hop.address}" for hop in answer.hops]
-    shown: dict[str, Any] = {"address": target.address, "status": answer.status, "final": answer.final, "way": way, **data}
+    shown: dict[str, object] = {"address": target.address, "status": answer.status, "final": answer.final, "way": way, **data}
     if target.readers:
         shown["readers"] = list(target.readers[:3])
         sentence = f"{sentence.removesuffix('.')}, as {{readers}} gets it."
@@ -57,8 +57,8 @@ def answers_of(message: Message, context: Context) -> Iterator[tuple[Target, Ans
         )
 
 
-def each(message: Message, context: Context, hit: Any) -> Iterator[Hit]:
-    """What ``hit`` makes of each answer; that some were not opened matters only where nothing was found."""
+def each(message: Message, context: Context, hit: Callable[[Target, Answer], Hit | None]) -> Iterator[Hit]:
+    """The hits that ``hit`` makes of the answers; that some were not opened matters only where nothing was found."""
     found = False
     try:
         for target, answer in answers_of(message, context):
@@ -194,7 +194,7 @@ def find_loop(message: Message, context: Context, options: Options) -> Iterator[
 
 @dataclass(frozen=True)
 class LongOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     most_hops: Annotated[int, About("redirects that pass", unit="redirects")] = 2
 
@@ -260,7 +260,7 @@ def find_downgrade(message: Message, context: Context, options: Options) -> Iter
 
 @dataclass(frozen=True)
 class SlowOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     most_ms: Annotated[int, About("the longest way to the page that passes", unit="ms")] = 3_000
 

@@ -116,7 +116,7 @@ def _bare(address: Address) -> str:
 
 @dataclass(frozen=True)
 class PromiseOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     least_words: Annotated[
         int, About("a page with fewer words is one that a program fills in later, and says nothing about its promise", unit="words")
@@ -216,7 +216,7 @@ def _plain_words(text: str) -> str:
 
 
 def not_kept(page: Page, facts: Sequence[Stated], languages: Sequence[str]) -> list[Stated]:
-    """What a page does not say of what was promised, in these words or in its own way of writing it."""
+    """The promises that a page does not keep, in these words or in its own way of writing them."""
     text = page.text.lower()
     lacking = [fact for fact in facts if not re.search(rf"(?<!\w){re.escape(tidy(fact.words.lower()))}(?!\w|[.,]\d)", text)]
     if not lacking:
@@ -229,7 +229,7 @@ def not_kept(page: Page, facts: Sequence[Stated], languages: Sequence[str]) -> l
 
 @dataclass(frozen=True)
 class NarrowOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     smallest_px: Annotated[float, About("the smallest type that passes", unit="px")] = 12
     small_share: Annotated[float, About("the share of small copy from which it is told", most=1)] = 0.2

@@ -23,7 +23,7 @@ _MAIL = "From: a@kiln.org\nSubject: x\nContent-Type: text/html\n\n{}\n"
 
 @dataclass(frozen=True)
 class RequiredOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     required: Annotated[
         str, About("parameters that each web link of ours has, parted by blanks, each a name or name=value; the brief may ask for more")
@@ -113,7 +113,7 @@ def _is_filled(message: Message, value: str) -> bool:
 
 @dataclass(frozen=True)
 class ConflictOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     agree: Annotated[
         str,

@@ -18,7 +18,7 @@ _BEFORE = "<a href='https://kiln.org/sale/spring'>Glazes</a><a href='https://kil
 
 @dataclass(frozen=True)
 class StaleOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     permanent: Annotated[
         str, About("addresses that stay from message to message, or their beginnings after the host, such as /courses; parted by blanks")

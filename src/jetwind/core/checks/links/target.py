@@ -133,7 +133,7 @@ def find_placeholder(message: Message, context: Context, options: Options) -> It
 
 @dataclass(frozen=True)
 class InsecureOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     allowed_hosts: Annotated[str, About("hosts, parted by spaces, that have no https and are linked to all the same")] = ""
 

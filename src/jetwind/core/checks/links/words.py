@@ -1,4 +1,4 @@
-"""What a link says and where it leads belong together."""
+"""The words of a link and its target belong together."""
 
 from __future__ import annotations
 

@@ -83,7 +83,7 @@ def _richness(part: MimePart) -> int | None:
 
 @dataclass(frozen=True)
 class AgreementOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     least_share: Annotated[float, About("share of the HTML's words in sentences that the plain text has too", most=1)] = 0.6
     long_sentence: Annotated[int, About("from how many words on a single sentence of the body may not be missing", unit="words")] = 8

@@ -109,7 +109,7 @@ def find_residue(message: Message, context: Context, options: Options) -> Iterat
 
 @dataclass(frozen=True)
 class LineOptions(Options):
-    """What a house may set."""
+    """The options that a house may set."""
 
     most_octets: Annotated[int, About("the longest line that mail can carry", unit="octets")] = 998
     most_characters: Annotated[int, About("the longest line that reads well unwrapped", unit="characters")] = 78
