@@ -50,7 +50,7 @@ def _mailing(user: Any, workspace: Any) -> Any:
     """A message with 200 links, opened and checked, as the worker leaves it."""
     from jetwind.apps.intake.services import take_in
     from jetwind.apps.jobs.models import Work
-    from jetwind.apps.links.answering import keep, listing, stand_for
+    from jetwind.apps.links.answering import keep, keep_current, listing
     from jetwind.apps.links.models import Kind
     from jetwind.apps.review.answers import check_now
     from jetwind.core.checking.samples import answered
@@ -61,7 +61,7 @@ def _mailing(user: Any, workspace: Any) -> Any:
         answered(one.address, 302, (f"{one.address}/a", 200), page="Glazes", heading="Glazes", text="£16 a litre")
         for one in listing(revision).destinations
     )
-    stand_for(revision, Kind.LINK, [keep(workspace, Kind.LINK, answer) for answer in answers])
+    keep_current(revision, Kind.LINK, [keep(workspace, Kind.LINK, answer) for answer in answers])
     check_now(revision)
     Work.objects.update(state=Work.State.DONE)
     for _ in range(199):

@@ -15,7 +15,7 @@ from jetwind.apps.blobs import store
 from jetwind.apps.links.models import LinkAnswer
 from jetwind.apps.previews.models import Render
 from jetwind.apps.proofs.models import Arrival, TestAddress, TestCopy, TestSend
-from jetwind.apps.workspace.access import Asked
+from jetwind.apps.workspace.access import NeededPermissions
 from jetwind.apps.workspace.addresses import Undeclared, _address, addresses, as_markdown
 from jetwind.apps.workspace.models import FieldSyntax, Membership
 from jetwind.apps.workspace.rulebooks import keep_rulebook
@@ -102,7 +102,7 @@ def test_a_view_without_a_declaration() -> None:
 def test_every_address(house: Any, things: dict[str, Any], role: str) -> None:
     """Who lacks the permission is refused; who has it is answered, if only with what is wrong with the request."""
     for address in addresses():
-        if address.asked is None or address.asked == Asked(None, None):
+        if address.asked is None or address.asked == NeededPermissions(None, None):
             continue
         path = path_of(address.name, address.path, things)
         for method, permission in (("get", address.asked.look), ("post", address.asked.send)):

@@ -105,6 +105,7 @@ class TestChain:
                 "finding.excuse-lifted",
                 "review.sent-back",
                 "proof.sent",
+                "proof.arrival-kept",
                 "proof.sent-again",
                 "approval.signed",
                 "approval.voided",

@@ -38,16 +38,16 @@ class TestSettling:
 
     def test_what_goes_on_is_left_alone(self, work: Work) -> None:
         """A job that waits or runs."""
-        assert jobs.settle() == []
+        assert jobs.take_up_again() == []
         end_job(work, "doing")
-        assert jobs.settle() == []
+        assert jobs.take_up_again() == []
 
     @pytest.mark.parametrize("status", ["failed", "succeeded", "aborted"])
     def test_a_job_that_ended_without_its_work(self, work: Work, status: str) -> None:
         """It is enqueued again, with the same task and arguments, and carried out."""
         before = work.job_id
         end_job(work, status)
-        assert [settled.pk for settled in jobs.settle()] == [work.pk]
+        assert [found.pk for found in jobs.take_up_again()] == [work.pk]
         work.refresh_from_db()
         job = ProcrastinateJob.objects.get(pk=work.job_id)
         assert (work.state, work.interruptions, job.status, job.task_name) == ("waiting", 1, "todo", "review.check_revision")
@@ -61,7 +61,7 @@ class TestSettling:
         for _ in range(jobs.MOST_INTERRUPTIONS + 1):
             work.refresh_from_db()
             end_job(work, "failed")
-            jobs.settle()
+            jobs.take_up_again()
         work.refresh_from_db()
         assert (work.state, work.problem) == ("failed", "It was interrupted 6 times")
 
@@ -71,14 +71,14 @@ class TestSettling:
         work.refresh_from_db()
         jobs.cancel(work)
         end_job(work, "failed")
-        jobs.settle()
+        jobs.take_up_again()
         work.refresh_from_db()
         assert work.state == "cancelled"
 
     def test_no_job_at_all(self, work: Work) -> None:
         """Deleted from the queue by hand."""
         Work.objects.update(job_id=None)
-        jobs.settle()
+        jobs.take_up_again()
         work.refresh_from_db()
         assert work.state == "failed"
 

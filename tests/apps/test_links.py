@@ -23,7 +23,7 @@ from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
 from jetwind.apps.links import answering, services
 from jetwind.apps.links import house as wires
-from jetwind.apps.links.models import Kind, LetOpen, LinkAnswer, Opened, SeenByHand, Wire
+from jetwind.apps.links.models import CurrentAnswers, Kind, LetOpen, LinkAnswer, SeenByHand, Wire
 from jetwind.apps.links.stations.links import Station
 from jetwind.apps.links.tasks import fetch_pictures, open_links
 from jetwind.apps.previews import services as previews
@@ -37,7 +37,7 @@ from jetwind.core.checking import Context
 from jetwind.core.checking.samples import answered
 from jetwind.core.links.answers import Answer, Answers
 from jetwind.engines.browser import FakeBrowser
-from jetwind.engines.practice import DOMAIN, Standing
+from jetwind.engines.practice import DOMAIN, RunningPractice
 from tests.apps.helpers import page_of
 from tests.factories import mail
 
@@ -48,7 +48,7 @@ WWW, ANSWERS, PICTURES = (f"https://{name}.{DOMAIN}" for name in ("www", "answer
 def standing(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Any]:
     """The practice field's web, in a hurry."""
     folder = tmp_path_factory.mktemp("practice")
-    field = Standing(folder, pace=0.05)
+    field = RunningPractice(folder, pace=0.05)
     with field as directory:
         directory.write(folder / "directory.json")
         field.path = str(folder / "directory.json")  # type: ignore[attr-defined]
@@ -164,7 +164,7 @@ class TestOpening:
         assert len(known) == 20
         assert known & asked == set()
         assert LinkAnswer.objects.count() == 50
-        assert Opened.objects.get().links == sorted(LinkAnswer.objects.values_list("pk", flat=True))
+        assert CurrentAnswers.objects.get().links == sorted(LinkAnswer.objects.values_list("pk", flat=True))
 
     def test_two_messages_share_an_answer(self, quay: Any, standing: Any) -> None:
         """An address that was opened an hour ago at most is not opened for another message."""
@@ -172,7 +172,7 @@ class TestOpening:
         standing.web.asked.clear()
         other = opened(taken(quay, message(f"{ANSWERS}/fine?shared")))
         assert dict(standing.web.asked) == {}
-        assert Opened.objects.get(revision=other).links
+        assert CurrentAnswers.objects.get(revision=other).links
 
     def test_history(self, quay: Any, standing: Any) -> None:
         """There yesterday, 404 today: both answers are kept, and the station says so."""
@@ -579,9 +579,9 @@ def test_answers_hold_an_hour(quay: Any) -> None:
         answering.keep(workspace, Kind.LINK, Answer("https://k.org/", at.isoformat(), fresh_until=(at + timedelta(hours=1)).isoformat()))
     rows = answering.newest(workspace, Kind.LINK, ["https://k.org/"])
     assert rows["https://k.org/"].fresh_until > now
-    assert answering.holding(rows, None)
-    assert not answering.holding(rows, now + timedelta(seconds=1))
-    assert answering.holding(rows, now + timedelta(seconds=1), ["https://other.org/"])
+    assert answering.still_fresh(rows, None)
+    assert not answering.still_fresh(rows, now + timedelta(seconds=1))
+    assert answering.still_fresh(rows, now + timedelta(seconds=1), ["https://other.org/"])
 
 
 def test_station_of_a_revision_without_answers(house: Any) -> None:

@@ -6,7 +6,7 @@ from typing import Any
 
 import pytest
 
-from jetwind.apps.review.stations.sender import Box, Vouch, chain
+from jetwind.apps.review.stations.sender import Party, Vouch, chain
 from jetwind.core.papers import Dkim, Dmarc, Papers, Spf
 
 PASS = Spf("kiln.org", "192.0.2.25", "pass", "v=spf1 ip4:192.0.2.25 -all")
@@ -14,7 +14,7 @@ SIGNED = Dkim("kiln.org", "spring", "pass")
 GOOD = Dmarc("kiln.org", "kiln.org", "_dmarc.kiln.org", "v=DMARC1; p=reject", "reject", aligned=("SPF", "DKIM"))
 
 
-def drawn(**parts: Any) -> tuple[dict[str, Box], list[Vouch], float]:
+def drawn(**parts: Any) -> tuple[dict[str, Party], list[Vouch], float]:
     """Boxes by their titles, lines, and the height."""
     boxes, vouches, height = chain(Papers("kiln.org", "zone file", **{"spf": PASS, "dkim": (SIGNED,), "dmarc": GOOD, **parts}))
     return {box.title: box for box in boxes}, vouches, height

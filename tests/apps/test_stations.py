@@ -175,13 +175,13 @@ class TestWording:
 
     def test_word_list(self, house: Any) -> None:
         """An unknown word is learnt from the station, and the check asks no more."""
-        revision = taken_in(house, mail(GOOD_HTML.replace("come to the quay", "come to the glazery")))
+        revision = taken_in(house, mail(GOOD_HTML.replace("come to the quay", "come for the reciept")))
         client = house.client(house.reviewer)
         assert "It is right" in page(client, revision, "wording")
-        answer = client.post(f"/mailings/{revision.mailing_id}/r1/learn-word/", {"word": "glazery"})
+        answer = client.post(f"/mailings/{revision.mailing_id}/r1/learn-word/", {"word": "reciept"})
         assert answer.status_code == 302
         house.workspace.refresh_from_db()
-        assert house.workspace.word_list == ["glazery"]
+        assert house.workspace.word_list == ["reciept"]
         assert "wording.spelling" not in ids(checked(Mailing.objects.get()))
         assert "not one word" in client.post(f"/mailings/{revision.mailing_id}/r1/learn-word/", {"word": "two words"}).content.decode()
         assert house.client(house.author).post(f"/mailings/{revision.mailing_id}/r1/learn-word/", {"word": "x2"}).status_code == 403

@@ -13,19 +13,20 @@ from django.utils import timezone
 from procrastinate.contrib.django import app
 from procrastinate.contrib.django.models import ProcrastinateJob
 
+from jetwind.apps.blobs import store
 from jetwind.apps.intake import models, selectors, services
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
 from jetwind.apps.links import answering
-from jetwind.apps.links.models import LinkAnswer, Opened, Wire
+from jetwind.apps.links.models import CurrentAnswers, LinkAnswer, Wire
 from jetwind.apps.links.services import ask_for_links
 from jetwind.apps.links.services import fetch_pictures as ask_for_pictures
 from jetwind.apps.previews.models import Render
 from jetwind.apps.previews.services import ask_for_renders, ask_for_renders_of_house
 from jetwind.apps.proofs import handing_over
 from jetwind.apps.proofs.models import TestCopy
-from jetwind.apps.proofs.services import send_test
+from jetwind.apps.proofs.services import keep_saved, send_test
 from jetwind.apps.review import answers
 from jetwind.apps.review.models import PictureWords
 from jetwind.apps.workspace.desk import Held, Workbench
@@ -111,6 +112,8 @@ def test_no_task_reads_a_message(house: Any, in_helpers: None, fake_browser: Any
     ))  # fmt: skip
     seen: set[int] = set()
     names = carry_out_all(seen)
+    copy = send.copies.order_by("pk")[0]
+    keep_saved(house.reviewer, revision, store.fetch(copy.copy_sha256))
     ask_for_pictures(house.reviewer, revision)
     answers.ask_for_rechecks(house.workspace)
     jobs.defer("review.recheck_messages", mailing_ids=[mailing.pk])
@@ -122,8 +125,11 @@ def test_no_task_reads_a_message(house: Any, in_helpers: None, fake_browser: Any
     assert [(render.profile, render.mode, render.lacking) for render in Render.objects.all() if render.lacking] == []
     assert all(render.made_for and render.reader == "Bo" for render in Render.objects.all())
     assert set(LinkAnswer.objects.values_list("address", flat=True)) >= {"https://kiln.org/shop", "https://pictures.kiln.org/bowl.png"}
-    assert Opened.objects.get().links
+    assert CurrentAnswers.objects.get().links
     assert set(send.copies.values_list("state", flat=True)) == {TestCopy.State.HANDED_OVER}
+    arrival = copy.arrivals.get()
+    assert arrival.compared is not None
+    assert arrival.compared["differences"] == []
     run = revision.check_runs.latest("created_at")
     assert not [check for check, (outcome, *_) in run.outcomes.items() if outcome == "crashed"]
     assert Mailing.objects.get() == mailing

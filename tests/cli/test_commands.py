@@ -1,5 +1,6 @@
 """The command line, called as others call it."""
 
+import base64
 import contextlib
 import json
 import os
@@ -9,13 +10,16 @@ import sys
 from collections.abc import Iterator
 from pathlib import Path
 
+import dkim
 import pytest
+from cryptography.hazmat.primitives.asymmetric import rsa
+from cryptography.hazmat.primitives.serialization import Encoding, NoEncryption, PrivateFormat, PublicFormat
 from PIL import Image
 
 from jetwind.cli.main import KINDS
 from jetwind.core.checking import Kind, registry
-from jetwind.engines.practice import DOMAIN, Standing
-from tests.factories import archive, mail, package, picture
+from jetwind.engines.practice import DOMAIN, RunningPractice
+from tests.factories import GOOD_HTML, archive, mail, package, picture
 
 ROOT = Path(__file__).parents[2]
 
@@ -38,9 +42,71 @@ def good(tmp_path: Path) -> Path:
 @pytest.fixture
 def practice(tmp_path: Path) -> Iterator[Path]:
     """The practice field's web; the file that says where it is."""
-    with Standing(tmp_path / "practice", pace=0.05) as directory:
+    with RunningPractice(tmp_path / "practice", pace=0.05) as directory:
         directory.write(tmp_path / "directory.json")
         yield tmp_path / "directory.json"
+
+
+class TestArrived:
+    """A copy and the mail that arrived."""
+
+    def files(self, tmp_path: Path, after: bytes) -> tuple[str, str]:
+        """A copy, and what came of it."""
+        (tmp_path / "copy.eml").write_bytes(mail())
+        (tmp_path / "arrived.eml").write_bytes(after)
+        return str(tmp_path / "copy.eml"), str(tmp_path / "arrived.eml")
+
+    def test_as_it_was_sent(self, tmp_path: Path) -> None:
+        """Nothing differs: status 0."""
+        done = jetwind("arrived", *self.files(tmp_path, b"Received: by a.org; Tue, 1 Dec 2026 09:00:00 +0000\r\n" + mail()))
+        assert (done.returncode, done.stderr) == (0, "")
+        assert "0 stops, 0 fixes, 0 notes" in done.stdout
+
+    def test_what_differs(self, tmp_path: Path) -> None:
+        """Findings of the catalogue, in every form of a report: status 1 with a stop."""
+        files = self.files(tmp_path, mail(GOOD_HTML.replace("/sale", "/guard"), without=("List-Unsubscribe-Post",)))
+        done = jetwind("arrived", *files, "--format", "json")
+        told = json.loads(done.stdout)["findings"]
+        assert done.returncode == 1
+        assert [(one["check"], one["level"]) for one in told] == [
+            ("sending.arrival-header-lost", "stop"),
+            ("sending.arrival-link-rewritten", "fix"),
+        ]
+        assert told[1]["data"]["after"] == "https://www.kiln.org/guard"
+        assert told[1]["where"]["part"] == "html" and told[1]["where"]["start"]["line"] == 1
+        assert jetwind("arrived", *files, "--format", "sarif").returncode == 1
+
+    def test_fixes_alone(self, tmp_path: Path) -> None:
+        """No stop: status 0."""
+        assert jetwind("arrived", *self.files(tmp_path, mail(GOOD_HTML.replace("/sale", "/guard")))).returncode == 0
+
+    def test_a_broken_signature(self, tmp_path: Path) -> None:
+        """Signed by an independent library (dkimpy 1.1.8), changed on the way, verified by a zone file (RFC 6376 §6.1)."""
+        key = rsa.generate_private_key(65537, 2048)
+        private = key.private_bytes(Encoding.PEM, PrivateFormat.TraditionalOpenSSL, NoEncryption())
+        public = base64.b64encode(key.public_key().public_bytes(Encoding.DER, PublicFormat.SubjectPublicKeyInfo)).decode()
+        raw = mail()
+        signed = dkim.sign(raw, b"glaze", b"kiln.org", private, include_headers=[b"From", b"Subject"]) + raw
+        parts = " ".join(f'"{piece}"' for piece in (f"v=DKIM1; k=rsa; p={public[:180]}", public[180:]))
+        (tmp_path / "kiln.zone").write_text(f"$ORIGIN kiln.org.\nglaze._domainkey TXT {parts}\n")
+        changed = signed.replace(b"Subject: Twelve", b"Subject: Eleven")
+        (tmp_path / "copy.eml").write_bytes(signed)
+        (tmp_path / "arrived.eml").write_bytes(changed)
+        done = jetwind("arrived", str(tmp_path / "copy.eml"), str(tmp_path / "arrived.eml"), "--zone", str(tmp_path / "kiln.zone"))
+        assert "The signature of kiln.org does not hold any more" in done.stdout
+        again = jetwind("arrived", str(tmp_path / "copy.eml"), str(tmp_path / "copy.eml"), "--zone", str(tmp_path / "kiln.zone"))
+        assert again.returncode == 0 and "signature" not in again.stdout
+
+    @pytest.mark.parametrize("other", ["missing.eml", "page.html", "empty.eml", "folder"])
+    def test_unusable(self, tmp_path: Path, other: str) -> None:
+        """One sentence that names the file: status 2."""
+        (tmp_path / "page.html").write_text("<html><p>x</p></html>")
+        (tmp_path / "empty.eml").write_bytes(b"")
+        (tmp_path / "folder").mkdir()
+        (tmp_path / "copy.eml").write_bytes(mail())
+        done = jetwind("arrived", str(tmp_path / "copy.eml"), str(tmp_path / other))
+        assert (done.returncode, done.stdout) == (2, "")
+        assert other in done.stderr and done.stderr.count("\n") == 1
 
 
 class TestSenderAndRulebooks:

@@ -279,13 +279,14 @@ class TestFailures:
         finally:
             made.close()
 
-    def test_nothing_is_left(self) -> None:
+    def test_nothing_is_left(self, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
         """A closed browser leaves no process and no folder."""
-        before = set(Path(tempfile.gettempdir()).glob("jetwind-browser-*"))
+        # Other tests have browsers in the usual place meanwhile.
+        monkeypatch.setattr(tempfile, "tempdir", str(tmp_path))
         made = Browser()
         made.capture(request("<p>x"))
         assert made._devtools is not None
-        (folder,) = set(Path(tempfile.gettempdir()).glob("jetwind-browser-*")) - before
+        (folder,) = tmp_path.glob("jetwind-browser-*")
         made.close()
         assert not folder.exists()
         assert not [line for line in Path("/proc").glob("[0-9]*/cmdline") if str(folder).encode() in _read(line)]

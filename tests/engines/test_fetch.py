@@ -26,7 +26,7 @@ from jetwind.engines.fetch import Endpoint, FakeResolver, Fetcher, Patience, Pol
 from jetwind.engines.fetch.caching import fresh_until
 from jetwind.engines.fetch.connecting import Ways
 from jetwind.engines.fetch.policy import Refusal, ip_of
-from jetwind.engines.practice import DOMAIN, Directory, Standing
+from jetwind.engines.practice import DOMAIN, Directory, RunningPractice
 from tests.references import npm
 
 ANSWERS = f"https://answers.{DOMAIN}"
@@ -34,9 +34,9 @@ QUICK = Patience(connect=2, first_byte=1.5, whole=3, pause=0.02)
 
 
 @pytest.fixture(scope="module")
-def standing(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Standing]:
+def standing(tmp_path_factory: pytest.TempPathFactory) -> Iterator[RunningPractice]:
     """The practice field, in a hurry."""
-    field = Standing(tmp_path_factory.mktemp("practice"), pace=0.05)
+    field = RunningPractice(tmp_path_factory.mktemp("practice"), pace=0.05)
     with field as directory:
         field.directory = directory  # type: ignore[attr-defined]
         yield field
@@ -562,7 +562,7 @@ def test_equal_answers_have_one_key(standing: Any) -> None:
 
 def test_certificates_are_for_their_owner_alone(tmp_path: Path) -> None:
     """Keys of the practice field are readable by nobody else."""
-    with Standing(tmp_path / "web"):
+    with RunningPractice(tmp_path / "web"):
         assert [
             file.name for file in (tmp_path / "web").glob("*.pem") if file.name != "authority.pem" and file.stat().st_mode & 0o077
         ] == []

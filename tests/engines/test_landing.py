@@ -14,7 +14,7 @@ from jetwind.core.links.answers import Answer
 from jetwind.engines.browser import Landing, LandingBrowser, landings, memory
 from jetwind.engines.browser.gate import MOST_OCTETS
 from jetwind.engines.fetch import FakeResolver, Fetcher, Patience, Policy, Wanted, fetch_all
-from jetwind.engines.practice import DOMAIN, OTHER_DOMAIN, Standing
+from jetwind.engines.practice import DOMAIN, OTHER_DOMAIN, RunningPractice
 from tests.engines.test_fetch import _Listener
 
 ANSWERS, WWW = f"https://answers.{DOMAIN}", f"https://www.{DOMAIN}"
@@ -23,7 +23,7 @@ ANSWERS, WWW = f"https://answers.{DOMAIN}", f"https://www.{DOMAIN}"
 @pytest.fixture(scope="module")
 def standing(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Any]:
     """The practice field, in a hurry."""
-    field = Standing(tmp_path_factory.mktemp("practice"), pace=0.05)
+    field = RunningPractice(tmp_path_factory.mktemp("practice"), pace=0.05)
     with field as directory:
         field.directory = directory  # type: ignore[attr-defined]
         yield field

@@ -112,7 +112,7 @@ def test_only_the_places_that_show(browser: Browser) -> None:
     plain = '<p style="padding:1px 0">Come to the kiln</p>'
     wide = '<p style="padding:60px 0 60px 90px">Four bowls</p>'
     message = message_of(f"<div>{plain * 20}{wide}{plain}{wide}{plain}{wide}{plain * 18}</div>")
-    (finding,) = [one for one in told(message, surveyed(message, browser, "word-processor")) if "css-padding" in one.data["features"]]
+    (finding,) = [one for one in told(message, surveyed(message, browser, "word-processor")) if "css-padding" in one.listed("features")]
     assert message.html is not None
     text = message.html.text
     places = [text[place.start.offset : place.end.offset] for place in finding.places if place.start is not None and place.end is not None]

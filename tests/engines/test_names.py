@@ -27,11 +27,11 @@ from jetwind.core.message import Message, read_bytes
 from jetwind.core.papers import Papers, Signing, dmarc_record
 from jetwind.core.papers.dmarc import DmarcFault, aligned
 from jetwind.engines.fetch import Fetcher, Policy
-from jetwind.engines.names import Asked, Dns, NoAnswer, UnusableZone, Zone, loading, papers_of, practice, practice_zone
+from jetwind.engines.names import Dns, NoAnswer, NotingResolver, UnusableZone, Zone, loading, papers_of, practice, practice_zone
 from jetwind.engines.names import spf as spf_engine
 from jetwind.engines.names.asking import MOST_LOOKUPS
 from jetwind.engines.names.dkim import MOST_OCTETS, MOST_SIGNATURES
-from jetwind.engines.practice import DOMAIN, Standing
+from jetwind.engines.practice import DOMAIN, RunningPractice
 from tests.references import sdist
 
 #: What the suite wants and the library that evaluates does not give, with the reason. pyspf's own note names the same one.
@@ -113,7 +113,7 @@ class TestSpf:
         differs, count = {}, 0
         for name, case, zone in _suite():
             count += 1
-            query = spf_engine._Query(Asked(zone), case["host"], case["mailfrom"], case["helo"])
+            query = spf_engine._Query(NotingResolver(zone), case["host"], case["mailfrom"], case["helo"])
             result = query.check()[0]
             wanted = case["result"] if isinstance(case["result"], list) else [case["result"]]
             if result not in wanted:
@@ -570,7 +570,7 @@ class TestTheMark:
 
     def test_it_is_really_asked_for(self, tmp_path: Path) -> None:
         """Of the practice field's web: there, not there, and nobody listening."""
-        with Standing(tmp_path / "practice", pace=0.05) as directory:
+        with RunningPractice(tmp_path / "practice", pace=0.05) as directory:
 
             def fetcher() -> Fetcher:
                 return Fetcher(Policy(frozenset({DOMAIN})), directory.resolver(), authorities=directory.authorities)
@@ -624,7 +624,7 @@ class TestZones:
 
     def test_a_question_is_asked_once_and_not_without_end(self) -> None:
         """The same name gives the same answer; after two hundred names nobody is asked any more."""
-        asked = Asked(Zone.read("kiln.org. A 192.0.2.7\n"))
+        asked = NotingResolver(Zone.read("kiln.org. A 192.0.2.7\n"))
         for _ in range(3):
             asked.records("KILN.org.", "A")
         assert len(asked.lookups) == 1

@@ -7,7 +7,7 @@ from axe_playwright_python.sync_playwright import Axe
 from jetwind.apps.approvals.services import release, sign
 from jetwind.apps.blobs import store
 from jetwind.apps.intake.services import add_revision
-from jetwind.apps.links.answering import keep, stand_for
+from jetwind.apps.links.answering import keep, keep_current
 from jetwind.apps.previews import services as previews
 from jetwind.apps.proofs import services as proofs
 from jetwind.apps.review.selectors import walk_of
@@ -58,7 +58,7 @@ def test_main_screens(house: Any, sign_in: Any, fake_browser: FakeBrowser) -> No
     kept = keep(house.workspace, "link", answered("http://k.org/", 302, ("https://k.org/", 404), page="A glaze", text="x"))
     kept.landing = {"desktop": store.keep(picture()), "phone": store.keep(picture())}
     kept.save()
-    stand_for(faulty, "link", [kept])
+    keep_current(faulty, "link", [kept])
     arrival = proofs.keep_arrival(Delivery("a@kiln.org", ("b@kiln.org",), mail()))
     found = walk_of(faulty).findings[0].record
     base = f"/mailings/{faulty.mailing_id}/r1/"

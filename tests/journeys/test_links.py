@@ -35,7 +35,7 @@ def practice(house: Any, environment: dict[str, str], tmp_path: Path) -> Iterato
     field.stop()
 
 
-def settled(kind: str) -> bool:
+def is_over(kind: str) -> bool:
     """Whether all work of a kind is done."""
     return Work.objects.filter(kind=kind).exists() and not Work.objects.filter(state__in=["waiting", "running"]).exists()
 
@@ -48,7 +48,7 @@ def test_from_taking_in_to_every_finding(house: Any, practice: None, start_worke
     )
     revision = taken_in(house, message(f"{WWW}/glaze-sale", *(f"{ANSWERS}{path}" for path in paths), f"{ANSWERS}/slow", more=more), "a.eml")
     start_worker()
-    wait_until(lambda: settled("links") and settled("renders"), "the end of all work", 180)
+    wait_until(lambda: is_over("links") and is_over("renders"), "the end of all work", 180)
     page = sign_in("reviewer")
     page.goto(f"/mailings/{revision.mailing_id}/r1/links/")
     drawn = page.get_by_role("region", name="Link map")
@@ -112,19 +112,19 @@ def test_one_link_in_hand(house: Any, practice: None, start_worker: Any, sign_in
     expect(page.get_by_text("Opening links was cancelled after")).to_be_visible(timeout=40_000)
     Wire.objects.update(shut=[f"{ANSWERS}/hanging"])
     page.get_by_role("button", name="Open them again").click()
-    wait_until(lambda: settled("links"), "the end of opening", 60)
+    wait_until(lambda: is_over("links"), "the end of opening", 60)
     page.goto(base)
     expect(page.get_by_text("41 addresses, 0 there, 1 that readers do not reach, 40 not opened.")).to_be_visible()
 
     page.get_by_role("group", name="Findings of this station").get_by_role("link", name="answers 403").click()
     one = page.get_by_role("region", name="The selected link")
     one.get_by_role("button", name="Open it again").click()
-    wait_until(lambda: settled("links") and LinkAnswer.objects.filter(address=f"{ANSWERS}/403").count() > 2, "another answer", 60)
+    wait_until(lambda: is_over("links") and LinkAnswer.objects.filter(address=f"{ANSWERS}/403").count() > 2, "another answer", 60)
     page.goto(f"{base}?link=1")
     one.get_by_role("button", name="I opened it by hand").dblclick()
     expect(one.get_by_text("Reviewer opened it by hand and found it in order")).to_be_visible()
     assert SeenByHand.objects.count() == 1
-    wait_until(lambda: settled("checks"), "the checks", 60)
+    wait_until(lambda: is_over("checks"), "the checks", 60)
     page.goto(base)
     expect(page.get_by_text("Nothing found here.")).to_be_visible()
     worker.stop()

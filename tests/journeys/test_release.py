@@ -92,6 +92,8 @@ def test_from_intake_to_release(house: Any, sign_in: Any, start_worker: Any, mai
     reviewer.get_by_role("button", name="Send test").click()
     expect(reviewer.get_by_role("link", name="arrived")).to_have_count(2, timeout=30_000)
     reviewer.get_by_role("link", name="arrived").first.click()
+    expect(reviewer.get_by_text("It arrived as it was sent")).to_be_visible()
+    reviewer.get_by_role("link", name="HTML", exact=True).click()
     expect(reviewer.get_by_role("heading", name="[Test r1] Glazes for Bo")).to_be_visible()
     expect(reviewer.frame_locator("iframe").get_by_text("Hello Bo, come to the quay.")).to_be_visible()
     reviewer.get_by_role("link", name="Headers").click()

@@ -15,7 +15,7 @@ def test_brief_variants_plain_text_and_revisions(house: Any, sign_in: Any, start
     """An author takes HTML in, and a reviewer brings it to the brief."""
     start_worker()
     author = sign_in("author")
-    drop(author, "sale.html", GOOD_HTML.replace("come to the quay", "come to the glazery for £24").encode())
+    drop(author, "sale.html", GOOD_HTML.replace("come to the quay", "come to the wheell for £24").encode())
     expect(author.get_by_text("This HTML came without headers")).to_be_visible(timeout=60_000)
 
     # Subject, variants and sender are given once; the drawing shows where each row cuts them.
@@ -45,7 +45,7 @@ def test_brief_variants_plain_text_and_revisions(house: Any, sign_in: Any, start
     reviewer.get_by_role("button", name="Forbid it").click()
     expect(reviewer.get_by_role("link", name="“£24” is forbidden and stands in the HTML.")).to_be_visible(timeout=60_000)
     reviewer.get_by_role("button", name="It is right").click()
-    expect(reviewer.get_by_text("“glazery” is in the word list")).to_be_visible()
+    expect(reviewer.get_by_text("“wheell” is in the word list")).to_be_visible()
 
     # Plain text made afresh is the next revision; the two revisions are held against each other.
     reviewer.get_by_role("navigation", name="Course").get_by_role("link", name="Plain text").click()

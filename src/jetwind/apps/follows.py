@@ -1,4 +1,4 @@
-"""What follows an event, from top to bottom: the one place that says so.
+"""The calls that follow each event, from top to bottom. No other module has such a list.
 
 An app calls ``follows()`` of ``ui/following.py`` in the transaction of the event. Everything here is done in that transaction: work in the
 background is asked for, and is there exactly when the event is.
@@ -34,6 +34,11 @@ def circumstances_changed(revision: Revision) -> None:
     ask_for_checks(revision)
     ask_for_renders(revision)
     open_links_of_new_revision(revision)
+
+
+def copy_arrived(revision: Revision) -> None:
+    """A test copy of a revision arrived and was compared: checks say what differs."""
+    ask_for_checks(revision)
 
 
 def titles_changed(mailing: Mailing, titles: Collection[str]) -> None:

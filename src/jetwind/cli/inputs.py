@@ -12,7 +12,8 @@ from typing import TYPE_CHECKING, Any
 from jetwind.cli.telling import refuse
 from jetwind.core.checking import Brief, Rulebook, UnusableBrief, UnusableRulebook, registry, rulebook_from_toml, rulebooks
 from jetwind.core.fields import LIQUID, Syntax, UnusableSyntax, from_toml
-from jetwind.core.message import Envelope, Message, Sample, UnusableInput, read_path, with_envelope
+from jetwind.core.message import Envelope, Message, Sample, UnusableInput, read_bytes, read_path, with_envelope
+from jetwind.core.message.package import LARGEST_INPUT
 from jetwind.core.source.files import read_file, read_text, why
 from jetwind.core.source.plain import FIRST_YEAR, LAST_YEAR, NotToml, Unfit, read, toml
 
@@ -46,6 +47,24 @@ def message_at(path: Path, syntax: Syntax = LIQUID) -> Message:
         return read_path(path, syntax=syntax)
     except UnusableInput as refused:
         refuse(str(refused))
+
+
+def mails_at(*paths: Path) -> list[tuple[Message, bytes]]:
+    """The mails of .eml files, each with its octets."""
+    found = []
+    for path in paths:
+        try:
+            data = read_file(path, LARGEST_INPUT)
+        except OSError as failure:
+            refuse(f"“{path}” cannot be read: {why(failure)}.")
+        try:
+            message = read_bytes(data, path.name)
+        except UnusableInput as refused:
+            refuse(str(refused))
+        if message.form != "eml":
+            refuse(f"“{path}” is no mail: a copy and its arrival are compared as .eml files.")
+        found.append((message, data))
+    return found
 
 
 def syntax_in(path: Path | None) -> Syntax:
@@ -91,7 +110,7 @@ def readers_in(path: Path | None) -> tuple[tuple[Sample, ...], frozenset[str] | 
 
 @dataclass(frozen=True)
 class BriefFile:
-    """What a brief says about a message: wording, fields, hosts, the house's words, and an envelope for HTML that has none."""
+    """The entries of a brief about a message: wording, fields, hosts, the house's words, and an envelope for HTML that has none."""
 
     brief: Brief = field(default_factory=Brief)
     fields: frozenset[str] = frozenset()

@@ -163,7 +163,7 @@ def _with_words(message: Message, context: Context) -> Context:
 def _circumstances(
     details: BriefFile, kind: str, planned: str | None, readers: Path | None, previous: Path | None, rulebook: tuple[str, ...]
 ) -> Context:
-    """What the options and the brief say of the message."""
+    """The circumstances that the options and the brief give."""
     from jetwind.cli.inputs import message_at, planned_time, readers_in, rulebooks_named
     from jetwind.core.checking import Context, Kind
     from jetwind.engines.dictionaries import Installed
@@ -311,6 +311,43 @@ def _reader_of(message: Message, path: Path | None, name: str | None) -> Sample 
         known = ", ".join(sample.name for sample in samples[:5])
         refuse(f"there is no reader {name!r} in “{path}”; there are {known}{' …' if len(samples) > 5 else ''}.")
     return found
+
+
+@app.command()
+@click.argument("reviewed", type=click.Path(path_type=Path))
+@click.argument("arrived", type=click.Path(path_type=Path))
+@click.option("--format", type=click.Choice(["text", "json", "sarif", "csv", "html"]), default="text", help="Form of the report.")
+@_file("--zone", "Name records in master-file format, by which signatures are verified.")
+def arrived(reviewed: Path, arrived: Path, format: str, zone: Path | None) -> None:
+    """Hold the mail ARRIVED against REVIEWED, the copy as it was handed over: both are .eml files.
+
+    Exit status 0: no stop; 1: at least one stop, or not everything was compared; 2: a file or an option could not be used; 3: Jetwind itself failed.
+    """
+    from jetwind.cli.inputs import mails_at, zone_in
+    from jetwind.core.arrivals import Arrivals, Journey
+    from jetwind.core.checking import Context, registry
+    from jetwind.engines.bounded import PastBudget, judged_bounded, review_bounded
+
+    with stage(f"reading “{reviewed}” and “{arrived}”"):
+        (message, copy), (other, arrival) = mails_at(reviewed, arrived)
+    journey = Journey()
+    if (records := zone_in(zone)) is not None:
+        from jetwind.engines.names import signatures_of
+
+        with stage("verifying signatures"):
+            journey = Journey(signed=signatures_of(message, records), holds=signatures_of(other, records))
+    with stage("comparing"):
+        try:
+            compared = judged_bounded(copy, arrival, journey, start="fork")
+        except PastBudget as past:
+            click.echo(f"jetwind: the two could not be compared: {past}.", err=True)
+            raise click.exceptions.Exit(1) from past
+    checks = [check_id for check_id in registry() if check_id.startswith("sending.arrival-")]
+    context = Context(arrivals=Arrivals((compared,)))
+    with stage("writing the report"):
+        result = review_bounded(message, context, checks, start="fork")
+        write_out(_report(result, format, reviewed, context))
+    _end(result)
 
 
 @app.command()

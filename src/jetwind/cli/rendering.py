@@ -19,7 +19,7 @@ from jetwind.engines.browser import Browser, Capture, survey
 
 
 def renders_of(message: Message, chosen: Sequence[str], reader: Sample | None) -> Renders:
-    """What is measured of a message in these profiles, as a reader gets it; no pictures are made."""
+    """The measurements of a message in these profiles, as a reader gets it; no pictures are made."""
     browser = Browser()
     merged = as_reader(message, reader) if reader is not None else None
     try:

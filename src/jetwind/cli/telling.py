@@ -1,4 +1,4 @@
-"""What every command says and how: where it is, what could not be used, and the report. Nothing of the core is loaded for it."""
+"""The output that every command shares: places, refusals, and the report. Nothing of the core is loaded for it."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ _stages: list[str] = []
 
 @contextmanager
 def stage(name: str) -> Iterator[None]:
-    """What is being done, for the line that says where Jetwind itself failed."""
+    """The task at hand, for the line that says where Jetwind itself failed."""
     _stages.append(name)
     yield
     _stages.pop()

@@ -121,7 +121,12 @@ TEMPLATES = [
             ],
             "builtins": ["jetwind.apps.ui.templatetags.jetwind"],
         },
-    }
+    },
+    {
+        "BACKEND": "django.template.backends.jinja2.Jinja2",
+        "APP_DIRS": True,
+        "OPTIONS": {"environment": "jetwind.apps.ui.many.environment"},
+    },
 ]
 
 #: A worker that has not been heard of for so many seconds is dead, and its jobs are picked up again.

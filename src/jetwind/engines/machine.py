@@ -26,7 +26,7 @@ _PATIENCE_S = 20
 
 @dataclass(frozen=True)
 class MachineFacts:
-    """What one machine works with.
+    """The facts of one machine: what it works with.
 
     ``checks`` has the version of each check by its id, ``words`` a digest of the dictionaries of each language by its code. ``reading`` is
     the program that reads pictures, ``browser`` the browser's name and version; both are empty where there is none. ``fonts`` is a digest

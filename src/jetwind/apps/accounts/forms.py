@@ -18,7 +18,7 @@ ZONES = [(name, name) for name in sorted(available_timezones())]
 
 
 class OwnForm(forms.ModelForm):
-    """What a person changes of themselves."""
+    """A person's own account: name, address, time zone and password."""
 
     time_zone = forms.ChoiceField(choices=ZONES, widget=LongSelect, help_text="Times are shown in it.")
 
@@ -29,7 +29,7 @@ class OwnForm(forms.ModelForm):
 
 
 class SignInForm(AuthenticationForm):
-    """Name and password. A name longer than any that is given here is refused before anybody is asked for."""
+    """Name and password. A name that is longer than the longest possible one is refused without a look-up."""
 
     username = UsernameField(
         max_length=150, error_messages={"max_length": "A sign-in name has up to %(limit_value)d characters; this one has %(show_value)d."}

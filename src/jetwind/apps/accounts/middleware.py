@@ -1,4 +1,4 @@
-"""What a request knows of its person: the zone in which times are shown, and the workspace that was chosen."""
+"""What stays with each request: the time zone in which its person sees times, and the workspace that the person chose."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What a role may do. Every permission is named here once; naming another fails when the code is imported."""
+"""The permissions of each role. Every permission is named here once; naming another fails when the code is imported."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from enum import StrEnum
 
 
 class Role(StrEnum):
-    """What a person is in a workspace; one may be several."""
+    """The roles that a person may have in a workspace; a person may have several."""
 
     REVIEWER = "reviewer"
     AUTHOR = "author"

@@ -1,4 +1,4 @@
-"""What people change of themselves, and links by which they set a new password."""
+"""Changes that people make to their own accounts, and links by which they set a new password."""
 
 from __future__ import annotations
 
@@ -74,7 +74,7 @@ OWN = ("first_name", "last_name", "email", "time_zone", "theme")
 
 
 def shown_own(user: User) -> dict[str, str]:
-    """What a person changes of themselves, as a page shows it."""
+    """The fields of a person's own account, as a page shows them."""
     return {name: getattr(user, name) for name in OWN}
 
 
@@ -108,7 +108,7 @@ def address_link(person: User) -> str:
 
 
 def person_of(link: str) -> tuple[User, str] | None:
-    """Whose address a link proves, and which; None where the link is not ours, too old, or of an address that is given no more."""
+    """The person whose address a link proves, and that address; None where the link is not ours, too old, or of an address that is given no more."""
     try:
         number, address = signing.loads(link, salt=_ADDRESS, max_age=timedelta(days=3))
     except signing.BadSignature:

@@ -33,7 +33,7 @@ class SignIn(LoginView):
     redirect_authenticated_user = True
 
     def get(self, request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponse:
-        """The form, or the way in."""
+        """Show the form to a stranger, and lead a signed-in person on."""
         if not User.objects.exists():
             return redirect("begin")
         return super().get(request, *args, **kwargs)
@@ -45,7 +45,7 @@ class SignIn(LoginView):
         return super().post(request, *args, **kwargs)
 
     def form_invalid(self, form: Any) -> HttpResponse:
-        """The page again; what cannot be a name at all is a bad request."""
+        """Show the page again; an entry that cannot be a name is a bad request."""
         answer = super().form_invalid(form)
         answer.status_code = 400 if "username" in form.errors and form.data.get("username") else 200
         return answer

@@ -16,7 +16,7 @@ from jetwind.apps.approvals.models import Release, SignOff
 from jetwind.apps.audit.services import record
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.selectors import message_of
-from jetwind.apps.intake.stages import held, move, open_mailing
+from jetwind.apps.intake.stages import locked_mailing, move, open_mailing
 from jetwind.apps.review.models import Excuse
 from jetwind.apps.review.selectors import Walk, in_force_for, walk_of
 from jetwind.apps.ui.refusal import Refused, refusing
@@ -57,7 +57,7 @@ def _valid(revision: Revision, history: list[Revision]) -> list[SignOff]:
 
 
 def blockers(walk: Walk, history: list[Revision]) -> list[str]:
-    """What stands against clearing a revision, as sentences; empty where nothing does."""
+    """The reasons against clearing a revision, as sentences; empty where there is none."""
     found = []
     newest = history[0] if history else None
     if newest is not None and newest.pk != walk.revision.pk:
@@ -142,7 +142,7 @@ def release(user: User, revision: Revision) -> Release:
     """
     permit(user, "approval:release", revision.mailing.workspace)
     with refusing("approvals_release_mailing_id_key", "Somebody released this message a moment ago; it cannot go out twice."):
-        mailing = held(revision.mailing_id)
+        mailing = locked_mailing(revision.mailing_id)
         if mailing.is_locked:
             raise Refused(f"“{mailing.title}” is released already; it cannot go out twice.")
         revision = _as_it_is(revision)

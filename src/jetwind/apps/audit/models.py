@@ -37,7 +37,7 @@ class LogEntry(models.Model):
 
     @property
     def sentence(self) -> str:
-        """What happened, in plain words."""
+        """The event, in plain words."""
         from jetwind.apps.audit.actions import sentence
 
         return sentence(self.action, self.data)

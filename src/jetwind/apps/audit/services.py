@@ -92,5 +92,5 @@ def verify() -> Verified:
 
 
 def verified() -> Verified | None:
-    """What came of verifying the log last; None where that was never done."""
+    """The outcome of the last verification of the log; None where nobody verified it yet."""
     return Verified.objects.first()

@@ -16,7 +16,7 @@ class BlobMissing(Refused):
 
 
 class BlobBroken(BlobMissing):
-    """What the store has under this digest has another digest: a disk failed, or somebody changed the file."""
+    """The file under this digest has another digest: a disk failed, or somebody changed the file."""
 
 
 _WHAT_TO_DO = "The administrator sees with “./jetwind verify-store” what else is not whole."

@@ -18,6 +18,7 @@ from jetwind.apps.workspace.models import Membership, ProvenDomain, SampleReader
 from jetwind.apps.workspace.rulebooks import as_table
 from jetwind.core.checking import house_rulebook
 from jetwind.core.message import Envelope
+from jetwind.engines.mail import BOXES
 from jetwind.engines.practice import OTHER_DOMAIN
 
 NAME = "Saltmarsh Kiln Works"
@@ -123,6 +124,20 @@ def _people(workspace: Workspace) -> dict[str, User]:
     test_list = TestList.objects.create(workspace=workspace, name="The quay team")
     for username, *_ in PEOPLE[:3]:
         TestAddress.objects.create(list=test_list, address=f"{username}@{DOMAIN}")
+    practice = TestList.objects.create(workspace=workspace, name="Practice mailboxes")
+    for name in (
+        "accepts",
+        "encodes-anew",
+        "rewrites-links",
+        "adds-footer",
+        "strips-headers",
+        "loses-letters",
+        "refuses",
+        "puts-off",
+        "bounces-later",
+        "answers-by-itself",
+    ):
+        TestAddress.objects.create(list=practice, address=BOXES[name].address)
     return users
 
 

@@ -39,7 +39,7 @@ class AxisMark:
 
     @cached_property
     def name(self) -> str:
-        """What stands below the windsock; asked for once all messages of the mark are known."""
+        """The line below a windsock; asked for once all messages of the mark are known."""
         days = [timezone.localtime(row.mailing.planned_at) for row in self.rows if row.mailing.planned_at]
         first, last = (f"{day.day} {day:%b}" for day in (days[0], days[-1]))
         when = first if first == last else f"{first} – {last}"

@@ -30,7 +30,7 @@ class Leaving:
 
     @property
     def address(self) -> str:
-        """Where its walk begins."""
+        """The address at which its walk begins."""
         return reverse("station", args=[self.mailing.pk, self.revision.number, "envelope"])
 
 

@@ -22,7 +22,7 @@ PAGE = 40
 @require_GET
 @asks("mailing:view")
 def home(request: PersonRequest) -> HttpResponse:
-    """Departures: what leaves when, and what holds it back."""
+    """The page Departures: when each message leaves, and what holds it back."""
     workspace = request.workspace
     search, stage = request.GET.get("q", "").strip(), request.GET.get("stage", "")
     found = messages(workspace, search=search, stage=stage if stage in Mailing.Stage.values else "")

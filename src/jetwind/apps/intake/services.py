@@ -32,7 +32,7 @@ from jetwind.core.source import LIMITS
 
 @dataclass(frozen=True, slots=True)
 class Details:
-    """What is asked for beside the file."""
+    """The entries of the form of taking in beside the file."""
 
     title: str = ""
     kind: str = "promotional"

@@ -50,12 +50,12 @@ def open_mailing(mailing_id: int) -> Iterator[Mailing]:
         Refused: the message is released.
     """
     with transaction.atomic():
-        mailing = held(mailing_id)
+        mailing = locked_mailing(mailing_id)
         refuse_if_locked(mailing)
         yield mailing
 
 
-def held(mailing_id: int) -> Mailing:
+def locked_mailing(mailing_id: int) -> Mailing:
     """A message as it stands now, released or not, locked against everybody else until the caller's transaction ends."""
     return Mailing.objects.select_for_update(no_key=True, of=("self",)).select_related("workspace").get(pk=mailing_id)
 

@@ -1,4 +1,4 @@
-"""What becomes due by itself: a time passes, or the machines change. Workers look after it; no page does."""
+"""Events that come by themselves: a time passes, or the machines change. Workers look after these; no page does."""
 
 from __future__ import annotations
 

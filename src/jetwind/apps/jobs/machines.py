@@ -1,4 +1,4 @@
-"""What the machines of the workers work with: published by each worker, read from the database by everybody (decision 0034)."""
+"""The facts of the workers' machines: each worker publishes its own, and everybody reads them from the database (decision 0034)."""
 
 from __future__ import annotations
 
@@ -115,7 +115,7 @@ def best_for(needs: Needs) -> MachineFacts | None:
 
 
 def _worth(facts: MachineFacts, needs: Needs) -> tuple[Any, ...]:
-    """More for a machine that has more for this work."""
+    """The rank of a machine for this work: higher for a machine that has more of what the work needs."""
     if needs == "checks":
         return (len(facts.words),)
     return (-len(facts.scripts), facts.browser) if needs == "renders" else (facts.reading.count(","), facts.reading)

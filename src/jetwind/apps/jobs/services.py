@@ -109,7 +109,7 @@ def drop_broken_connections() -> None:
 
 
 def report(work_id: int, *, done: int, total: int, doing: str) -> None:
-    """Say how far it is.
+    """Tell how far the work is.
 
     Raises:
         Cancelled: somebody asked for it to stop, or it is over already.
@@ -132,7 +132,7 @@ def _open(work_id: int) -> QuerySet[Work]:
 def carried_out(work_id: int) -> Iterator[None]:
     """Around the body of a task: marks the work done, cancelled or failed by how the body ends.
 
-    Work that the database went away from stays open: it is taken up again by :func:`settle`.
+    Work that the database went away from stays open: it is taken up again by :func:`take_up_again`.
     """
     drop_broken_connections()
     try:
@@ -161,7 +161,7 @@ def carried_out(work_id: int) -> Iterator[None]:
         raise
     except Exception:
         if _stopping.is_set():
-            # What fails while its process ends around it is no failure of its own: it is taken up again by settle.
+            # What fails while its process ends around it is no failure of its own: it is taken up again by ``take_up_again``.
             raise
         # The queue logs the failure with its traceback; people are told what to do.
         _open(work_id).update(state=Work.State.FAILED, problem=OUR_FAULT)
@@ -176,13 +176,13 @@ def cancel(work: Work) -> None:
     Work.objects.filter(pk=work.pk, state=Work.State.RUNNING).update(cancel_requested=True)
 
 
-def settle() -> list[Work]:
-    """Open work whose job is over is taken up again, or stopped with a reason where that happened too often. Returns what was settled.
+def take_up_again() -> list[Work]:
+    """Open work whose job is over is taken up again, or stopped with a reason where that happened too often. Returns that work.
 
     A job can end without its work: the database went away before the end could be written down, or somebody deleted it.
     """
     drop_broken_connections()
-    settled = []
+    found = []
     for number in Work.objects.filter(state__in=OPEN).values_list("pk", flat=True):
         with transaction.atomic():
             work = Work.objects.select_for_update(no_key=True).get(pk=number)
@@ -197,8 +197,8 @@ def settle() -> list[Work]:
                 work.interruptions += 1
                 _enqueue_again(work, job)
             work.save()
-            settled.append(work)
-    return settled
+            found.append(work)
+    return found
 
 
 #: How long work that is over is remembered, besides the newest of its kind for its subject; and jobs of the queue that have ended.
@@ -286,7 +286,7 @@ _SHOWN = ("kind", "state", "done", "total", "doing", "problem")
 
 
 def latest_of_each(subject: Any) -> QuerySet[Work, dict[str, Any]]:
-    """What is shown of the newest work of every kind for a subject, which may be an expression of another query: a table for each."""
+    """The newest work of every kind for a subject, which may be an expression of another query, as tables show it: a table for each."""
     newest = Work.objects.filter(subject=subject).order_by("kind", "-id").distinct("kind")
     return newest.values_list(JSONObject(**{name: name for name in _SHOWN}), flat=True)
 

@@ -16,7 +16,7 @@ from jetwind.apps.accounts.models import User
 from jetwind.apps.intake.known import plain_title
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.selectors import message_of, newest_open, numbered
-from jetwind.apps.intake.stages import held
+from jetwind.apps.intake.stages import locked_mailing
 from jetwind.apps.jobs import machines
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
@@ -144,7 +144,7 @@ def check_now(revision: Revision, patience: int = 1, *, is_prepared: bool = Fals
         # Asked again under circumstances that held before: its answer becomes the newest one.
         CheckRun.objects.filter(pk=known.pk).update(created_at=timezone.now())
         return known
-    holding = question.holding(last) if last is not None else {}
+    holding = question.still_valid(last) if last is not None else {}
     asked = [check_id for check_id in registry() if check_id not in holding]
     budget = CHECKING.times(patience)
     # What is asked again stands beside what held: one cause is told once in both together.
@@ -156,15 +156,16 @@ def check_now(revision: Revision, patience: int = 1, *, is_prepared: bool = Fals
 def _keep(revision: Revision, question: Question, answer: Review, last: CheckRun | None, holding: Mapping[str, list[Any]]) -> CheckRun:
     """A run of what was answered now and what held from the run before."""
     outcomes = {result.check: _outcome(question, result) for result in answer.results}
+    all_outcomes = dict(sorted({**holding, **outcomes}.items()))
+    unlooked = sum(Outcome(outcome).is_unlooked for outcome, *_ in all_outcomes.values())
     told = {
-        "outcomes": dict(sorted({**holding, **outcomes}.items())),
+        "outcomes": all_outcomes,
         "spam": answer.spam.as_json(),
-        "summary": dataclasses.asdict(answer.summary),
+        "summary": dataclasses.asdict(answer.summary) | {"unlooked": unlooked},
     }
-    told["summary"]["unlooked"] = sum(Outcome(outcome).is_unlooked for outcome, *_ in told["outcomes"].values())
     with transaction.atomic():
         # Answers of checks that were under way when the message was released come too late.
-        mailing = held(revision.mailing_id)
+        mailing = locked_mailing(revision.mailing_id)
         if last is not None and mailing.is_locked:
             return last
         given = {name: storable(value) for name, value in told.items()}
@@ -190,7 +191,7 @@ def _keep(revision: Revision, question: Question, answer: Review, last: CheckRun
 
 
 def _outcome(question: Question, result: CheckResult) -> list[Any]:
-    """What a check answered, why, what the answer hangs on, and the key of that; empty where nothing was looked at."""
+    """The answer of a check, why, what the answer hangs on, and the key of that; empty where nothing was looked at."""
     declared = registry()[result.check]
     told = question.told(declared, result.used)
     return [result.outcome.value, result.reason, told, "" if result.outcome.is_unlooked else question.answer_key(declared, told)]

@@ -16,7 +16,7 @@ _MOST_LINES = 800
 
 @dataclass(frozen=True)
 class Comparison:
-    """What became of the findings from the earlier to the later revision, and what changed."""
+    """The fate of the findings from the earlier to the later revision, and what changed."""
 
     fixed: list[ShownFinding]
     new: list[ShownFinding]
@@ -78,7 +78,7 @@ def _prints(records: list[FindingRecord]) -> set[str]:
 
 
 def _change(record: FindingRecord, were: set[str], old: list[FindingRecord]) -> str:
-    """What became of the faults of a finding that is still there, as a further sentence; empty where they are the same."""
+    """The fate of the faults of a finding that is still there, as a further sentence; empty where they are the same."""
     come, gone = len(_own(record) - were), len(_prints(old) - _own(record))
     told = [f"{come} {'is' if come == 1 else 'are'} new"] * bool(come) + [f"{gone} {'was' if gone == 1 else 'were'} fixed"] * bool(gone)
     return f" Of them {' and '.join(told)}." if told else ""

@@ -60,7 +60,7 @@ class Keys:
 
 @dataclass(frozen=True, slots=True)
 class Permitted:
-    """What the person may do to this message now; a released one takes nothing more."""
+    """The acts that the person may do to this message now; a released message takes nothing more."""
 
     may_look: bool
     may_excuse: bool
@@ -120,7 +120,7 @@ class Frame:
         return self.newest_number == self.revision.number
 
     def context(self) -> dict[str, Any]:
-        """What a template needs; a view adds its own."""
+        """The values that a template needs; a view adds its own."""
         own = {field.name: getattr(self, field.name) for field in fields(self) if field.name not in ("permitted", "keys")}
         parts = (self.permitted, self.keys)
         return own | {"is_newest": self.is_newest} | {field.name: getattr(part, field.name) for part in parts for field in fields(part)}

@@ -147,7 +147,7 @@ def choose(user: User, revision: Revision, digest: str, file_id: int | None) -> 
 
 
 def chosen_of(revision: Revision) -> dict[str, LighterFile | None]:
-    """What was chosen, by the digests of pictures; None for those that are to stay as they are."""
+    """The files that somebody chose, by the digests of pictures; None for pictures that are to stay as they are."""
     return {one.picture: one.file for one in ChosenFile.objects.filter(revision=revision).select_related("file")}
 
 

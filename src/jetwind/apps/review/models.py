@@ -188,7 +188,7 @@ class PictureWords(models.Model):
 
     @property
     def value(self) -> Words | None:
-        """What holds: a person's words before a program's; None where nobody has read it."""
+        """The words that hold: a person's words before a program's; None where nobody has read the picture."""
         if self.by_id is not None:
             return Words(self.entered)
         return Words(self.read, self.reader) if self.reader else None
@@ -209,7 +209,7 @@ class PicturesRead(models.Model):
 
 
 class SenderPapers(models.Model):
-    """What name records said of a revision's sender when they were asked; ``papers`` is what ``Papers.as_json`` gives.
+    """The name records of a revision's sender, as they were when they were asked; ``papers`` is what ``Papers.as_json`` gives.
 
     ``asked_for`` holds the domain, selector and servers that the workspace named then, and the resolver that was asked.
     """

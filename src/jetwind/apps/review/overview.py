@@ -1,4 +1,4 @@
-"""What the Fields station shows, asked of a helper."""
+"""The contents of the Fields station, asked of a helper."""
 
 from __future__ import annotations
 

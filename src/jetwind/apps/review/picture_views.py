@@ -1,4 +1,4 @@
-"""What is done with the pictures of a message: lighter files, what is chosen of them, words that stand in pictures."""
+"""Acts on the pictures of a message: lighter files, choices among these, words that stand in pictures."""
 
 from __future__ import annotations
 

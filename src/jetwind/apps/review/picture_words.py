@@ -13,7 +13,7 @@ from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import record
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.selectors import numbered
-from jetwind.apps.intake.stages import held, open_mailing
+from jetwind.apps.intake.stages import locked_mailing, open_mailing
 from jetwind.apps.jobs import machines
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
@@ -46,7 +46,7 @@ def name_of_reader(revision: Revision) -> str:
 
 
 def words_of(workspace: Workspace, pictures: Iterable[str]) -> dict[str, Words]:
-    """What is known to stand in these pictures, by their digests."""
+    """The words that are known to stand in these pictures, by the pictures' digests."""
     return {row.picture: row.value for row in rows_of(workspace, pictures).values() if row.value is not None}
 
 
@@ -64,7 +64,7 @@ def _words_of_pictures(revision: Revision) -> PictureWords:
 
 
 def words_for_checks(revision: Revision) -> dict[str, Any]:
-    """What the checks know of the words in a revision's pictures."""
+    """The words in a revision's pictures, for the checks."""
     return {"picture_words": Later(PICTURES_READ.of(revision) or "", lambda: _words_of_pictures(revision))}
 
 
@@ -139,11 +139,11 @@ def _read(pictures: Mapping[str, tuple[str, bytes]], key: str) -> Words:
     return Words((found.read(pictures[key][1]) if found is not None else None) or "", found.name if found is not None else "")
 
 
-def stand(revision: Revision) -> None:
+def note_pictures(revision: Revision) -> None:
     """Say which pictures a revision shows that may hold words, and what is known of them now: words go along to the next revision."""
     pictures = sorted({picture.digest for picture in _shown(revision) if may_hold_words(picture)})
     with transaction.atomic():
-        held(revision.mailing_id)
+        locked_mailing(revision.mailing_id)
         now = {"pictures": pictures, "key": key_of(words_of(revision.mailing.workspace, pictures), "")}
         if not PicturesRead.objects.filter(revision=revision, **now).exists():
             PicturesRead.objects.update_or_create(revision=revision, defaults=now)
@@ -174,12 +174,12 @@ def enter(user: User, revision: Revision, picture: str, words: str, before: str)
         row.entered, row.by = words, user
         row.save()
         record("picture.words-entered", actor=user, mailing=revision.mailing, revision=revision.number, picture=names[picture][:200])
-        stand(revision)
+        note_pictures(revision)
         ask_for_checks(revision)
-        _stand_elsewhere(revision, picture)
+        _note_elsewhere(revision, picture)
 
 
-def _stand_elsewhere(revision: Revision, picture: str) -> None:
+def _note_elsewhere(revision: Revision, picture: str) -> None:
     """Other messages of the house with the same picture: what their checks said of it holds no more."""
     others = PicturesRead.objects.filter(pictures__contains=[picture], revision__mailing__workspace=revision.mailing.workspace)
     open_ones = others.exclude(revision=revision).exclude(revision__mailing__stage=Mailing.Stage.RELEASED)

@@ -1,4 +1,4 @@
-"""What is asked about a revision: its content, and the circumstances that an answer depends on.
+"""The question about a revision: its content, and the circumstances that an answer depends on.
 
 An answer holds as long as the circumstances that its check looked at stay as they are. So each circumstance is as narrow as an answer
 needs it: not all titles of the house, but whether this one is taken; not the whole word list, but those of its words that occur.
@@ -26,7 +26,7 @@ from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.jobs import machines
 from jetwind.apps.review.known import MACHINES
 from jetwind.apps.review.models import CheckRun
-from jetwind.apps.workspace.rulebooks import holding
+from jetwind.apps.workspace.rulebooks import rulebooks_for
 from jetwind.core.checking import Brief, Check, Context, Kind, Outcome, registry
 from jetwind.core.checking.context import WORDS_OF
 from jetwind.core.message import Message, Sample
@@ -75,7 +75,7 @@ def context_of(revision: Revision) -> Context:
         known_fields=fields if workspace.field_list or readers else None,
         practice_domains=frozenset(workspace.practice_domains),
         rulebooks=frozenset(workspace.rulebooks),
-        house=holding(workspace, mailing.kind, mailing.countries, (mailing.planned_at or timezone.now()).date()),
+        house=rulebooks_for(workspace, mailing.kind, mailing.countries, (mailing.planned_at or timezone.now()).date()),
         settings=workspace.check_settings,
     )
 
@@ -128,6 +128,7 @@ _AS_PLAIN: dict[str, Callable[[Context], Any]] = {
     "answers": lambda context: context.key_of("answers"),
     "picture_words": lambda context: context.key_of("picture_words"),
     "papers": lambda context: context.key_of("papers"),
+    "arrivals": lambda context: context.key_of("arrivals"),
 }
 
 
@@ -172,7 +173,7 @@ class Question:
         return repr(self.revision.mailing.field_syntax)
 
     def told(self, check: Check, used: Iterable[str]) -> list[str]:
-        """What an answer hangs on, to be kept with it: circumstances by name, facts of the machine that answered with their values."""
+        """The facts that an answer hangs on, to be kept with the answer: circumstances by name, facts of the machine that answered with their values."""
         names = set(used)
         facts = self.machines[0]
         values = {f"{name}={facts.words.get(name.removeprefix(WORDS_OF), '')}" for name in names if name.startswith(WORDS_OF)}
@@ -186,7 +187,7 @@ class Question:
         hangs_on = [[one, "" if "=" in one else self._part(one)] for one in sorted(told)]
         return _digest([check.id, own, self._syntax, hangs_on])
 
-    def holding(self, run: CheckRun) -> dict[str, list[Any]]:
+    def still_valid(self, run: CheckRun) -> dict[str, list[Any]]:
         """The answers of a run that still hold, by check."""
         checks = registry()
         return {
@@ -212,7 +213,7 @@ class Question:
     def is_answered_by(self, run: CheckRun) -> bool:
         """Whether a run answers this very question, or one that differs in nothing that any of its checks looked at."""
         # Of several machines, another may have what the one that answered lacked: then each answer is looked at.
-        return (len(self.machines) == 1 and run.key == self.key) or set(self.holding(run)) == set(registry())
+        return (len(self.machines) == 1 and run.key == self.key) or set(self.still_valid(run)) == set(registry())
 
     def _part(self, name: str) -> str:
         if name not in self._parts:

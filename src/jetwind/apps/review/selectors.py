@@ -67,7 +67,7 @@ class StationState:
 
     @property
     def mark(self) -> str:
-        """What is drawn on the course."""
+        """The course, as it is drawn."""
         if not self.looked:
             return "empty"
         return "half" if self.weighty else "full"

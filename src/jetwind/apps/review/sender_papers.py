@@ -14,7 +14,7 @@ from django.utils import timezone
 from jetwind.apps.accounts.models import User
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import message_of
-from jetwind.apps.intake.stages import held
+from jetwind.apps.intake.stages import locked_mailing
 from jetwind.apps.jobs.models import Work
 from jetwind.apps.review.answers import ask_for_checks, storable
 from jetwind.apps.review.known import PAPERS
@@ -34,7 +34,7 @@ _PRACTICE = (DOMAIN, OTHER_DOMAIN)
 
 
 def papers_for_checks(revision: Revision) -> dict[str, Any]:
-    """What the checks know of the sender's papers: nothing where they were asked under other circumstances, so that they are asked anew."""
+    """The sender's papers, for the checks: nothing where the records were asked under other circumstances, so that somebody asks again."""
     kept, asked_for = _row(revision)
     return {"papers": Papers.from_json(kept) if kept and asked_for == _question(revision) else None}
 
@@ -51,13 +51,13 @@ def _row(revision: Revision) -> tuple[dict[str, Any], dict[str, Any]]:
 
 
 def signing_of(revision: Revision) -> Signing:
-    """What the house says of what signs and sends its mail."""
+    """The house's words on who signs and sends its mail."""
     said = revision.mailing.workspace.signing
     return Signing(*(said.get(name, "") for name in ("domain", "selector", "host", "return_path")))
 
 
 def _question(revision: Revision) -> dict[str, Any]:
-    """What the records are asked for: other circumstances ask anew."""
+    """The circumstances under which records are asked for: under others they are asked for anew."""
     return {"signing": revision.mailing.workspace.signing, "domain": sender_domain(message_of(revision)), "dns": settings.ASKS_DNS}
 
 
@@ -93,7 +93,7 @@ def bring_up_to_date(revision: Revision) -> None:
         SenderPapers.objects.filter(revision=revision).delete()
         return
     with transaction.atomic():
-        held(revision.mailing_id)
+        locked_mailing(revision.mailing_id)
         told = {"papers": storable(found.as_json()), "asked_for": question}
         if kept is not None and _unchanged(kept.papers, told["papers"]):
             # The same records: only when they were asked changes, so that no answer of a check is lost.

@@ -1,4 +1,4 @@
-"""What people do in a review: the brief, looking, excusing, sending back."""
+"""The acts of people in a review: the brief, looking, excusing, sending back."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from django.utils import timezone
 from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import record
 from jetwind.apps.intake.models import Mailing, Revision
-from jetwind.apps.intake.stages import held, move, open_mailing, refuse_if_locked
+from jetwind.apps.intake.stages import locked_mailing, move, open_mailing, refuse_if_locked
 from jetwind.apps.review.answers import PATIENT, ask_for_checks
 from jetwind.apps.review.models import Excuse, StationLook
 from jetwind.apps.review.questions import newest_run
@@ -171,7 +171,7 @@ def excuse(user: User, revision: Revision, fingerprint: str, reason: str, *, onl
     if found is None:
         raise Refused("This finding is not in the newest check of the revision; load the page again.")
     with refusing("one_excuse_in_force", "Somebody excused this finding a moment ago; load the page again."):
-        mailing = held(revision.mailing_id)
+        mailing = locked_mailing(revision.mailing_id)
         refuse_if_locked(mailing)
         if shown_with(found, in_force_for(revision)).excuse is not None:
             raise Refused("Somebody excused this finding a moment ago; load the page again.")

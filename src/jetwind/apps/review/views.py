@@ -139,7 +139,7 @@ FORMATS = {
 @require_GET
 @asks("mailing:view")
 def report(request: PersonRequest, mailing_id: int, number: int, form: str) -> HttpResponse:
-    """What the screen shows of a revision as a file: the answers that are stored, in the words of then."""
+    """The screen's own view of a revision as a file: the stored answers in their stored words."""
     revision = revision_for(request.user, mailing_id, number)
     if form not in FORMATS:
         raise Http404("no such report")

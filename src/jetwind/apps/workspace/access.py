@@ -40,8 +40,8 @@ Guarded = Callable[Concatenate[HttpRequest, Rest], HttpResponse]
 
 
 @dataclass(frozen=True, slots=True)
-class Asked:
-    """What a view asks for: a permission for looking and one for sending; None where it does not take such requests."""
+class NeededPermissions:
+    """The permissions that a view asks for: one for looking and one for sending; None where it does not take such requests."""
 
     look: str | None
     send: str | None
@@ -76,7 +76,7 @@ def asks(
             return tried_again(view, request, *args, **kwargs)
 
         guarded.works = works  # type: ignore[attr-defined]
-        guarded.asked = Asked(look, send)  # type: ignore[attr-defined]
+        guarded.asked = NeededPermissions(look, send)  # type: ignore[attr-defined]
         return guarded
 
     return declare
@@ -156,6 +156,6 @@ def permit(user: User, permission: str, workspace: Workspace) -> None:
 
 
 def refusal(permission: str) -> NotAllowed:
-    """What is said to somebody whose roles do not include a permission."""
+    """The sentence for somebody whose roles do not include a permission."""
     who = " or ".join(sorted(roles_for(permission)))
     return NotAllowed(f"This is for the {who}; your roles do not include it.")

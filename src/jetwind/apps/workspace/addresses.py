@@ -9,7 +9,7 @@ from typing import Any
 from django.urls import URLPattern, URLResolver, get_resolver
 
 from jetwind.apps.accounts.permissions import Role, roles_for
-from jetwind.apps.workspace.access import Asked
+from jetwind.apps.workspace.access import NeededPermissions
 from jetwind.core.errors import JetwindError
 
 
@@ -19,7 +19,7 @@ class Address:
 
     name: str
     path: str
-    asked: Asked | None
+    asked: NeededPermissions | None
 
 
 class Undeclared(JetwindError):
@@ -72,6 +72,6 @@ def as_markdown() -> str:
                 holders = roles_for(permission)
                 marks = " | ".join("yes" if role in holders else "no" for role in Role)
                 lines.append(f"| `{address.path}` | {kind} | {marks} |")
-        if address.asked == Asked(None, None):
+        if address.asked == NeededPermissions(None, None):
             lines.append(f"| `{address.path}` | everybody who is signed in | {' | '.join('yes' for _ in Role)} |")
     return "\n".join(lines) + "\n"

@@ -69,7 +69,7 @@ def _row(check: Check, own: Mapping[str, Any], posted: Mapping[str, str] | None)
 
 
 def chosen_settings(posted: Mapping[str, str]) -> dict[str, dict[str, Any]]:
-    """What the screen sends, in the types of the checks' own defaults; what cannot be read stays text, and is refused."""
+    """The values that the screen sends, in the types of the checks' own defaults; a value that cannot be read stays text, and is refused."""
     found: dict[str, dict[str, Any]] = {}
     for check in registry().values():
         if f"{check.id}:level" not in posted:

@@ -1,4 +1,4 @@
-"""What the top line of every page shows of the house."""
+"""The facts of the house in the top line of every page."""
 
 from __future__ import annotations
 

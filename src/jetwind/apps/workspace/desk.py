@@ -21,7 +21,7 @@ from django.middleware.csrf import get_token
 
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.ui.refusal import Refused
-from jetwind.apps.workspace.desk_side import Answered, Asked, Given, Made, MadeThere, ask_of, carry_out, carry_out_work, is_helper
+from jetwind.apps.workspace.desk_side import Answered, DeskRequest, Given, Made, MadeThere, ask_of, carry_out, carry_out_work, is_helper
 from jetwind.engines.bounded import Budget, Helper, PastBudget, prepare
 
 Answer = TypeVar("Answer")
@@ -49,7 +49,7 @@ _MOST_REMEMBERED = 500
 #: What apps above show in the place of a page of a message that could not be made: from the request, what the address names, and why.
 instead: list[Callable[[HttpRequest, dict[str, Any], str], HttpResponse | None]] = []
 #: Functions of apps above. Each takes the number of a message and gives a value; when the value changes, a page that took too long is tried again.
-standing: list[Callable[[int], Hashable]] = []
+states_of_messages: list[Callable[[int], Hashable]] = []
 
 
 class _NoPlace(PastBudget):
@@ -133,14 +133,14 @@ def close() -> None:
 
 
 def _given() -> Given:
-    """What helpers need to know of this process, besides its environment."""
+    """The facts of this process that helpers need besides its environment."""
     names = ("STORAGES", "HAS_MAILROOM", "PRACTICE_DIRECTORY", "ASKS_DNS", "MACHINE")
     return Given({**connection.settings_dict}, {name: getattr(settings, name) for name in names})
 
 
-def _standing(kwargs: dict[str, Any]) -> tuple[Hashable, ...]:
+def _state_of_message(kwargs: dict[str, Any]) -> tuple[Hashable, ...]:
     """How the message of an address stands now."""
-    return tuple(of(kwargs["mailing_id"]) for of in standing) if "mailing_id" in kwargs else ()
+    return tuple(of(kwargs["mailing_id"]) for of in states_of_messages) if "mailing_id" in kwargs else ()
 
 
 def at_the_desk(request: HttpRequest, kwargs: dict[str, Any], *, is_long: bool = False) -> HttpResponse:
@@ -153,19 +153,19 @@ def at_the_desk(request: HttpRequest, kwargs: dict[str, Any], *, is_long: bool =
     is_looking = request.method in ("GET", "HEAD")
     key, message = ("page", request.get_full_path(), request.user.pk), ("message", kwargs.get("mailing_id"))
     why, stood = _desk.known_past(key) if is_looking else ("", ())
-    if why and stood == _standing(kwargs):
+    if why and stood == _state_of_message(kwargs):
         return _instead(request, kwargs, f"{why}; it was tried a moment ago")
     # A page may hold a form: its secret is the sender's, and is known before the page is made.
     get_token(request)
     seconds = LONG_S if is_long else LOOKING_S if is_looking else SENDING_S
     try:
         with _desk.place(heavy=bool(_desk.known_past(message)[0])) as helper:
-            answer = helper.within(seconds).ask(carry_out, Asked.of(request))
+            answer = helper.within(seconds).ask(carry_out, DeskRequest.of(request))
     except PastBudget as past:
         if not isinstance(past, _NoPlace):
             _desk.remember_past(message, str(past), ())
             if is_looking:
-                _desk.remember_past(key, str(past), _standing(kwargs))
+                _desk.remember_past(key, str(past), _state_of_message(kwargs))
         return _instead(request, kwargs, str(past))
     return _sent_on(request, answer)
 
@@ -190,7 +190,7 @@ class Workbench:
             self._helper.close()
 
     def ask(self, work: Callable[..., Answer], *args: Any) -> Answer:
-        """What ``work``, a function of a module, answers. It and what it is given and answers are handed over.
+        """The answer of ``work``, a function of a module. The function's name, its arguments and its answer go from process to process.
 
         Helpers that the function asks have their own budgets.
 
@@ -205,7 +205,7 @@ class Workbench:
 
 
 def at_the_workbench(work: Callable[..., Answer], *args: Any, patience: float = 1.0) -> Answer:
-    """What one function of a task answers, worked out at a workbench of its own; see there.
+    """The answer of one function of a task, worked out at a workbench of its own; see there.
 
     Raises:
         Failed: it takes more than it may.
@@ -265,7 +265,7 @@ def _works_here() -> bool:
 
 
 def _instead(request: HttpRequest, kwargs: dict[str, Any], why: str) -> HttpResponse:
-    """What is known without working on the message; a form that could not be carried out is refused."""
+    """The page that needs no work on the message; a form that could not be carried out is refused."""
     if request.method in ("GET", "HEAD"):
         for make in instead:
             if (page := make(request, kwargs, why)) is not None:

@@ -19,14 +19,14 @@ Answer = TypeVar("Answer")
 
 @dataclass(frozen=True)
 class Given:
-    """What a helper is told once: how the database is reached, and settings that the serving process has otherwise than its environment says."""
+    """The facts that a helper is told once: how the database is reached, and settings that the serving process has otherwise than its environment says."""
 
     database: dict[str, Any]
     settings: dict[str, Any]
 
 
 @dataclass(frozen=True)
-class Asked:
+class DeskRequest:
     """A request as it is handed over: what it brought, and who sends it."""
 
     environment: dict[str, Any]
@@ -37,7 +37,7 @@ class Asked:
     session: str | None
 
     @classmethod
-    def of(cls, request: HttpRequest) -> Asked:
+    def of(cls, request: HttpRequest) -> DeskRequest:
         """From the request of a person who is signed in."""
         plain = {name: value for name, value in request.META.items() if isinstance(value, (str, bool, int))}
         files = tuple(
@@ -67,7 +67,7 @@ def is_helper() -> bool:
     return _is_ready
 
 
-def carry_out(given: Given, asked: Asked) -> Answered:
+def carry_out(given: Given, asked: DeskRequest) -> Answered:
     """Call the view that a request is for, as the person who sent it.
 
     Raises:
@@ -121,7 +121,7 @@ class MadeThere:
 
     @cached_property
     def thing(self) -> Any:
-        """What was made."""
+        """The value that was made."""
         return carry_out_work(self._given, self._make, *self._args)
 
 
@@ -152,7 +152,7 @@ def _begin(given: Given, start: Start = "here") -> None:
     _is_ready = True
 
 
-def _answer(asked: Asked) -> Any:
+def _answer(asked: DeskRequest) -> Any:
     from importlib import import_module
 
     from django.conf import settings

@@ -48,7 +48,7 @@ def validate(domain: str) -> None:
 
 
 def subject_of(workspace: Workspace, domain: str) -> str:
-    """What the background work of looking for a domain's record is about."""
+    """The subject of the background work of looking for a domain's record."""
     return f"{workspace.pk}:{hashlib.sha256(domain.encode()).hexdigest()[:32]}"
 
 

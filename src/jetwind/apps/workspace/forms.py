@@ -36,11 +36,11 @@ class ReaderForm(forms.ModelForm):
 
 
 class SettingsForm(forms.Form):
-    """The house's lists."""
+    """The lists that a house keeps: fields, words, domains."""
 
     @staticmethod
     def initial_of(workspace: Workspace) -> dict[str, Any]:
-        """What stands in the fields of a form that nobody has filled in."""
+        """The values in the fields of a form that nobody has filled in."""
         lists = ("field_list", "practice_domains", "test_domains", "word_list")
         kept = {name: " ".join(getattr(workspace, name)) for name in lists}
         single = ("sign_offs_required", "rulebooks", "escapes_values", "readers_of_a_file")
@@ -128,7 +128,7 @@ class SyntaxForm(forms.Form):
 
     @classmethod
     def initial_of(cls, row: FieldSyntax | None) -> dict[str, Any]:
-        """What stands in the form of a syntax that is there."""
+        """The values in the form of a syntax that is there."""
         if row is None:
             return {}
         given = row.description
@@ -148,7 +148,7 @@ class SyntaxForm(forms.Form):
 
 
 class RulebookForm(forms.Form):
-    """What a house demands, of which messages, and from when to when."""
+    """The demands of a house, the messages that they concern, and the days on which they hold."""
 
     name = forms.CharField(max_length=80, help_text="What your people call it.")
     demands = forms.MultipleChoiceField(
@@ -179,7 +179,7 @@ class RulebookForm(forms.Form):
 
     @classmethod
     def initial_of(cls, kept: Mapping[str, Any] | None) -> dict[str, Any]:
-        """What stands in the form of a rulebook that is there."""
+        """The values in the form of a rulebook that is there."""
         if kept is None:
             return {}
         return {**kept, "words": "\n".join(kept["words"]), "countries": ", ".join(kept["countries"])}
@@ -195,7 +195,7 @@ class RulebookForm(forms.Form):
 
 
 class SigningForm(forms.Form):
-    """What signs and sends the house's mail."""
+    """The form of who signs and sends the house's mail."""
 
     domain = forms.CharField(
         max_length=253,

@@ -10,6 +10,7 @@ from django.utils import timezone
 from jetwind.apps.jobs.machines import GONE_AFTER, queue_for, queues_of
 from jetwind.apps.jobs.models import Machine
 from jetwind.core.facts import table
+from jetwind.core.facts.tables import Languages
 from jetwind.engines.machine import MachineFacts
 
 
@@ -53,7 +54,7 @@ def machine_rows() -> list[MachineRow]:
 
 
 def what_none_can(rows: list[MachineRow]) -> list[str]:
-    """What no machine at work can do, as sentences."""
+    """The tasks that no machine at work can do, as sentences."""
     there = [row for row in rows if row.is_at_work]
     if not there:
         return ["No worker is at work: nothing is checked, rendered or sent until one is started."]
@@ -82,14 +83,13 @@ def what_none_can(rows: list[MachineRow]) -> list[str]:
 
 
 def _browser_in_words(browser: str) -> str:
-    """Such as "Chromium 130.0.1 (headless shell)": the file's name says only which of the two it is."""
+    """The browser in words, such as "Chromium 130.0.1 (headless shell)": the file's name says only which of the two it is."""
     file, _, said = browser.partition(" ")
     return f"{said} (headless shell)" if "headless" in file else said
 
 
 def _names() -> dict[str, str]:
-    names: dict[str, str] = table("languages")["names"]
-    return names
+    return table("languages", Languages)["names"]
 
 
 def _in_words(code: str) -> str:

@@ -32,7 +32,7 @@ _OWN = ("email", "time_zone", "remark")
 
 @dataclass(frozen=True, slots=True)
 class Added:
-    """What came of adding readers: how many are new, and the names of those that were there already and stayed as they were.
+    """The outcome of adding readers: the number of new ones, and the names of readers who were there before and stayed unchanged.
 
     ``form`` is how the file was read; ``left_out`` are readers of it that show nothing that those taken do not.
     """
@@ -119,7 +119,7 @@ class ColumnOfFile:
 
 @dataclass(frozen=True, slots=True)
 class Preview:
-    """What a file holds, before anything of it is taken: how it was read, how many readers, and its columns with their first values."""
+    """The contents of a file, before anything of it is taken: how it was read, how many readers, and its columns with their first values."""
 
     form: str
     readers: int
@@ -138,7 +138,7 @@ PREVIEWED, MOST_COLUMNS = 5, 40
 
 
 def preview(user: User, workspace: Workspace, data: bytes) -> Preview:
-    """What a file holds, with each column taken for what it was taken for last time, or for the field that it is called like.
+    """The contents of a file, with each column taken for what it was taken for last time, or for the field that has its name.
 
     Raises:
         NotAllowed, Refused: not permitted; the file cannot be read.

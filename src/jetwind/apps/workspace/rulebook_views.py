@@ -76,7 +76,7 @@ def _kept(workspace: Workspace, book_id: str) -> dict[str, Any] | None:
 @asks("workspace:view", send="workspace:configure")
 @once
 def signing(request: PersonRequest) -> HttpResponse:
-    """What signs and sends the house's mail: asked once, and answered for every message that is not signed yet."""
+    """The page of who signs and sends the house's mail: asked once, and answered for every message that is not signed yet."""
     workspace = request.workspace
     now = {name: workspace.signing.get(name, "") for name in services.SIGNING}
     form = SigningForm(request.POST or None, initial=now)

@@ -63,7 +63,7 @@ def rulebooks_of(workspace: Workspace) -> tuple[Rulebook, ...]:
     return tuple(of_table(kept) for kept in workspace.house_rulebooks)
 
 
-def holding(workspace: Workspace, kind: str, countries: Iterable[str], on: date | None) -> tuple[Rulebook, ...]:
+def rulebooks_for(workspace: Workspace, kind: str, countries: Iterable[str], on: date | None) -> tuple[Rulebook, ...]:
     """Those that hold for a kind of message, an audience and a day."""
     return tuple(book for book in rulebooks_of(workspace) if book.holds(kind, tuple(countries), on))
 

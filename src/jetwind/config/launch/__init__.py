@@ -1,1 +1,1 @@
-"""What ``./jetwind start`` and ``./jetwind test`` do once Python is there."""
+"""The steps of ``./jetwind start`` and ``./jetwind test`` once Python is there."""

@@ -194,7 +194,7 @@ def _web_server(port: int) -> list[str]:
 
 
 def _welcome(address: str, *, is_empty: bool) -> None:
-    """Say where it is and how one gets in."""
+    """Print the address, and the names to sign in with."""
     print(f"\nJetwind is ready:  {address}\n", flush=True)
     if is_empty:
         print("The house is empty: its first page makes the first workspace and its owner.")

@@ -1,4 +1,4 @@
-"""What is asked of a browser, and what it answers."""
+"""The requests to a browser, and its answers."""
 
 from __future__ import annotations
 

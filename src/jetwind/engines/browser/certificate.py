@@ -14,7 +14,7 @@ from pathlib import Path
 
 
 def made() -> tuple[ssl.SSLContext, str]:
-    """What the proxy answers with, and the SHA-256 of its key in base64, by which the browser trusts it."""
+    """The certificate of the proxy, and the SHA-256 of its key in base64, by which the browser trusts it."""
     # Loaded with the first browser: the command line starts without it.
     from cryptography import x509
     from cryptography.hazmat.primitives import hashes, serialization

@@ -89,18 +89,18 @@ class Browser:
     def capture_all(
         self, requests: Iterable[CaptureRequest], done: Callable[[int, Capture | Exception], bool], seconds: float = ALL_SECONDS
     ) -> None:
-        """All pictures of one message, pages of different pixel ratio side by side. ``done`` gets each as it comes; False stops the rest.
+        """Take all pictures of one message, pages of different pixel ratio side by side. ``done`` gets each as it comes; False stops the rest.
 
         After ``seconds`` what is left is given up. A page that does not lay out ends the rest too, unless others have been laid out.
         """
         self._wait(self._capture_all(list(requests), done, seconds))
 
     def spoken(self, request: CaptureRequest, seconds: float) -> tuple[Spoken, ...] | None:
-        """What a screen reader says of a page, in its order; None where the page does not say so in time."""
+        """The words that a screen reader says of a page, in its order; None where the page does not answer in time."""
         return self._wait(self._alone(request, self._listened, min(seconds, self._patience_ms / 1000)))
 
     def enlarged(self, request: CaptureRequest, seconds: float) -> tuple[Loss, ...] | None:
-        """What is lost of a page whose text is set twice as large; None where the page does not say so in time."""
+        """The losses of a page whose text is set twice as large; None where the page does not answer in time."""
         return self._wait(self._alone(request, self._enlarged, min(seconds, self._patience_ms / 1000)))
 
     def close(self) -> None:
@@ -209,7 +209,7 @@ class Browser:
         raise AssertionError("the second attempt answers or raises")
 
     async def _alone(self, request: CaptureRequest, ask: Callable[[Page], Coroutine[Any, Any, T]], seconds: float) -> T | None:
-        """What is asked of one page that is thrown away after it; None where it does not answer in time."""
+        """The answer of one page that is thrown away after it; None where the page does not answer in time."""
         if seconds <= 0:
             return None
         message = OneMessage(time.monotonic() + seconds)

@@ -22,7 +22,7 @@ class Crowding:
         self._octets = 0
 
     def note(self, octets: int) -> None:
-        """What all processes have now; 0 for a browser that begins."""
+        """The memory that all processes have now; 0 for a browser that begins."""
         self._octets = octets
 
     def __bool__(self) -> bool:

@@ -1,4 +1,4 @@
-"""What enlarge.js says of a page whose text is set twice as large, as values."""
+"""The answer of enlarge.js about a page whose text is set twice as large, as values."""
 
 from __future__ import annotations
 
@@ -21,5 +21,5 @@ def call(mark: str) -> str:
 
 
 def read(answer: str) -> tuple[Loss, ...]:
-    """What was lost; a text once for each box that cuts it off and each text that it covers."""
+    """The losses; a text once for each box that cuts it off and each text that it covers."""
     return tuple(dict.fromkeys(Loss.from_row(row) for row in json.loads(answer)))

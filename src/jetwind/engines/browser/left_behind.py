@@ -1,4 +1,4 @@
-"""What a message leaves behind in a kept page, so that the next message would be shown otherwise than in a fresh one."""
+"""The traces of a message in a kept page, by which the next message would be shown otherwise than in a fresh one."""
 
 from __future__ import annotations
 
@@ -18,5 +18,5 @@ _SAYS_NOTHING = re.compile(
 
 
 def left_behind(html: str) -> str:
-    """What a message leaves behind in a page, as text to be compared."""
+    """The traces of a message in a page, as text to be compared."""
     return "\n".join(one for one in _STAYS.findall(html) if not _SAYS_NOTHING.fullmatch(one))

@@ -31,7 +31,7 @@ def call(mark: str, *, paint: bool) -> str:
 
 
 def read(answer: str, request: CaptureRequest, laid_out_at: int = 0) -> Measured:
-    """What was measured, for the request that it was measured for; ``laid_out_at`` is another width, in CSS px, that it was laid out at."""
+    """The measurements, for the request that they were made for; ``laid_out_at`` is another width, in CSS px, that it was laid out at."""
     found = json.loads(answer)
     room = request.room or request.width
     # Where the client's own parts stand beside the message, scrollWidth is that of the window: the right edge of what is laid out counts.

@@ -1,4 +1,4 @@
-"""What the browser keeps of a page between two pictures, and of one message while its pictures are taken."""
+"""The browser's own store of a page between two pictures, and of one message while its pictures are taken."""
 
 from __future__ import annotations
 

@@ -21,7 +21,7 @@ Item = TypeVar("Item")
 
 
 class Captures(Protocol):
-    """What a survey needs of a browser."""
+    """The functions of a browser that a survey needs."""
 
     def capture_all(
         self, requests: Iterable[CaptureRequest], done: Callable[[int, Capture | Exception], bool], seconds: float = ALL_SECONDS
@@ -29,10 +29,10 @@ class Captures(Protocol):
         """Answer all requests and hand each to ``done``."""
 
     def spoken(self, request: CaptureRequest, seconds: float) -> tuple[Spoken, ...] | None:
-        """What a screen reader says of a page; None where it does not say so in time."""
+        """The words that a screen reader says of a page; None where the page does not answer in time."""
 
     def enlarged(self, request: CaptureRequest, seconds: float) -> tuple[Lost, ...] | None:
-        """What is lost of a page whose text is set twice as large; None where it does not say so in time."""
+        """The losses of a page whose text is set twice as large; None where the page does not answer in time."""
 
 
 class OutOfTime(JetwindError):

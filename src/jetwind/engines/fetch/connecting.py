@@ -107,7 +107,7 @@ def connector(ways: Ways) -> aiohttp.TCPConnector:
 
 
 def trust(authorities: Sequence[str] = ()) -> ssl.SSLContext:
-    """What certificates are held against: the machine's authorities, or only those of the given PEM files."""
+    """The authorities that certificates are held against: the machine's, or only those of the given PEM files."""
     if not authorities:
         return ssl.create_default_context()
     context = ssl.create_default_context(cafile=authorities[0])

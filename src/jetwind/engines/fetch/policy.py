@@ -1,4 +1,4 @@
-"""What may be asked for: schemes, ports, and no address that points inside the network."""
+"""The addresses that may be asked for: schemes, ports, and no address that points inside the network."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ class Refusal(JetwindError, OSError):
 
 @dataclass(frozen=True, slots=True)
 class Policy:
-    """What a workspace lets out.
+    """The addresses that a workspace lets Jetwind ask for.
 
     ``inward_hosts`` are hosts that may lie inside the network, or domains with all below them: ``intranet.kiln.org`` with ports 80 and
     443, ``intranet.kiln.org:8080`` with that port alone. ``ports`` may be asked for at public hosts. ``translations`` are the prefixes of

@@ -1,16 +1,16 @@
 """Name records: of the DNS, of a zone file, of the practice field; and the sender's papers that rest on them."""
 
-from jetwind.engines.names.asking import Asked, NoAnswer, Resolver
+from jetwind.engines.names.asking import NoAnswer, NotingResolver, Resolver
 from jetwind.engines.names.dns import Dns
 from jetwind.engines.names.mark import loading
-from jetwind.engines.names.sender import Loads, papers_of
+from jetwind.engines.names.sender import Loads, papers_of, signatures_of
 from jetwind.engines.names.zone import UnusableZone, Zone, practice, practice_zone
 
 __all__ = [
-    "Asked",
     "Dns",
     "Loads",
     "NoAnswer",
+    "NotingResolver",
     "Resolver",
     "UnusableZone",
     "Zone",
@@ -18,4 +18,5 @@ __all__ = [
     "papers_of",
     "practice",
     "practice_zone",
+    "signatures_of",
 ]

@@ -44,7 +44,7 @@ class Resolver(Protocol):
 
 
 @dataclass
-class Asked:
+class NotingResolver:
     """A resolver that notes each question: the same one is asked once."""
 
     resolver: Resolver

@@ -10,7 +10,7 @@ from nacl.exceptions import CryptoError
 
 from jetwind.core.papers import Dkim
 from jetwind.core.papers.dkim import KeyRecord, key_fault, signature_fault, signature_remarks
-from jetwind.engines.names.asking import Asked, NoAnswer
+from jetwind.engines.names.asking import NoAnswer, NotingResolver
 
 #: Signatures of one message that are verified.
 MOST_SIGNATURES = 8
@@ -30,12 +30,12 @@ _ANY = (
 )
 
 
-def verify(asked: Asked, raw: bytes, count: int) -> tuple[Dkim, ...]:
+def verify(asked: NotingResolver, raw: bytes, count: int) -> tuple[Dkim, ...]:
     """Each of the first signatures of a mail: whether it verifies, and why not."""
     return tuple(_one(asked, raw, number) for number in range(min(count, MOST_SIGNATURES)))
 
 
-def _one(asked: Asked, raw: bytes, number: int) -> Dkim:
+def _one(asked: NotingResolver, raw: bytes, number: int) -> Dkim:
     sizes = _field_sizes(raw)
     if number < len(sizes) and sizes[number] > MOST_OCTETS:
         return Dkim(
@@ -120,7 +120,7 @@ def _said(wrong: BaseException | str) -> str:
     return text or wrong.__class__.__name__
 
 
-def planned(asked: Asked, domain: str, selector: str) -> Dkim:
+def planned(asked: NotingResolver, domain: str, selector: str) -> Dkim:
     """The signature that a sending system will make: whether its key is published (RFC 6376 §3.6.1)."""
     with asked.listing() as lookups:
         name = f"{selector}._domainkey.{domain}"

@@ -11,7 +11,7 @@ from jetwind.core.message import Message
 from jetwind.core.papers import Bimi, Dkim, Dmarc, Papers, Signing, Spf, aligned, dmarc_record, sender_domain, sender_domains
 from jetwind.core.papers.dmarc import DmarcFault, is_dmarc, strictness
 from jetwind.engines.names import dkim, spf
-from jetwind.engines.names.asking import Asked, NoAnswer, Resolver
+from jetwind.engines.names.asking import NoAnswer, NotingResolver, Resolver
 
 #: Says why a picture does not load; empty where it does.
 Loads = Callable[[str], str]
@@ -24,7 +24,7 @@ _RETURN_PATH = re.compile(r"<(?P<address>[^<>\s]*@(?P<domain>[^<>\s@]+))>")
 def papers_of(message: Message, resolver: Resolver, signing: Signing = _SAYS_NOTHING, loads: Loads | None = None) -> Papers:
     """Everything that name records say of a message's sender. ``loads`` tries BIMI's picture, where links are opened at all."""
     domain = sender_domain(message)
-    asked = Asked(resolver)
+    asked = NotingResolver(resolver)
     if not domain:
         return Papers("", resolver.name)
     signatures = list(message.header_fields("DKIM-Signature"))
@@ -41,6 +41,12 @@ def papers_of(message: Message, resolver: Resolver, signing: Signing = _SAYS_NOT
     return Papers(domain, resolver.name, spf=checked, dkim=signed, dmarc=dmarc, bimi=_bimi(asked, domain, loads), is_planned=is_planned)
 
 
+def signatures_of(message: Message, resolver: Resolver) -> tuple[Dkim, ...]:
+    """Every signature of a mail, verified by the records of a resolver."""
+    count = sum(1 for _ in message.header_fields("DKIM-Signature"))
+    return dkim.verify(NotingResolver(resolver), message.root.to_bytes(), count) if count and message.root is not None else ()
+
+
 def _return_path(message: Message, signing: Signing, domain: str) -> tuple[str, str, str]:
     """The domain that SPF is asked of, the address where one is known, and which identity it is (RFC 7208 §2.4)."""
     header = message.header("Return-Path")
@@ -54,14 +60,14 @@ def _return_path(message: Message, signing: Signing, domain: str) -> tuple[str, 
 
 
 def _strictest(found: list[Dmarc]) -> Dmarc:
-    """What counts of several domains in From: the strictest policy among those whose check fails (RFC 7489 §6.6.1), with all look-ups."""
+    """The policy that counts of several domains in From: the strictest policy among those whose check fails (RFC 7489 §6.6.1), with all look-ups."""
     lookups = tuple(lookup for one in found for lookup in one.lookups)
     unknown = [one for one in found if one.failed]
     failing = sorted((one for one in found if not one.aligned), key=lambda one: -strictness(one.policy))
     return replace((unknown or failing or found)[0], lookups=lookups)
 
 
-def _dmarc(asked: Asked, domain: str, checked: Spf, signed: tuple[Dkim, ...]) -> Dmarc:
+def _dmarc(asked: NotingResolver, domain: str, checked: Spf, signed: tuple[Dkim, ...]) -> Dmarc:
     """The record of From's domain or of its organisation (RFC 7489 §6.6.3), and what is aligned under it (§3.1)."""
     organisation = organisational_domain(domain)
     with asked.listing() as lookups:
@@ -97,7 +103,7 @@ def _aligned(domain: str, checked: Spf, signed: tuple[Dkim, ...], *, strict_spf:
     return tuple(name for name, holds in (("SPF", by_spf), ("DKIM", by_dkim)) if holds)
 
 
-def _bimi(asked: Asked, domain: str, loads: Loads | None) -> Bimi:
+def _bimi(asked: NotingResolver, domain: str, loads: Loads | None) -> Bimi:
     """The default record of From's domain or of its organisation."""
     with asked.listing() as lookups:
         for owner in dict.fromkeys((domain, organisational_domain(domain))):

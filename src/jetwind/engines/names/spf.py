@@ -9,7 +9,7 @@ from typing import Any
 import spf
 
 from jetwind.core.papers import Lookup, Spf
-from jetwind.engines.names.asking import Asked, NoAnswer, RecordType
+from jetwind.engines.names.asking import NoAnswer, NotingResolver, RecordType
 
 #: Look-ups up to which a record over the limit of ten is followed, to say how many it asks for.
 _FOLLOWED = 60
@@ -22,7 +22,7 @@ _BROKEN = (spf.PermError, spf.TempError, AssertionError, ValueError, UnicodeErro
 class _Query(spf.query):  # type: ignore[misc]
     """pyspf's evaluation over our resolver. ``limit`` is how many look-ups it may make: ten, but where they are only counted."""
 
-    def __init__(self, asked: Asked, ip: str, sender: str, helo: str, limit: int = spf.MAX_LOOKUP) -> None:
+    def __init__(self, asked: NotingResolver, ip: str, sender: str, helo: str, limit: int = spf.MAX_LOOKUP) -> None:
         super().__init__(i=ip, s=sender, h=helo, receiver="receiver.invalid", strict=True, querytime=0)
         self._asked, self._limit = asked, limit
 
@@ -63,8 +63,8 @@ class _Query(spf.query):  # type: ignore[misc]
             self._asked.depth = max(recursion - 1, 0)
 
 
-def evaluate(asked: Asked, domain: str, host: str, *, sender: str = "", helo: str = "", identity: Any = "From") -> Spf:
-    """What a domain's record says of a host; with none named, only whether there is a record and what is wrong with it.
+def evaluate(asked: NotingResolver, domain: str, host: str, *, sender: str = "", helo: str = "", identity: Any = "From") -> Spf:
+    """The verdict of a domain's record on a host; with none named, only whether there is a record and what is wrong with it.
 
     ``sender`` is the whole address where it is known, for macros.
     """
@@ -87,7 +87,7 @@ def evaluate(asked: Asked, domain: str, host: str, *, sender: str = "", helo: st
     return Spf(domain, host, result=result, record=record, why=why, counted=counted, identity=identity, lookups=tuple(kept))
 
 
-def _whole_count(asked: Asked, domain: str, sender: str) -> int:
+def _whole_count(asked: NotingResolver, domain: str, sender: str) -> int:
     """How many look-ups the record asks for when nothing in it matches."""
     with asked.listing():
         query = _Query(asked, _NOBODY, sender, domain, _FOLLOWED)
@@ -96,7 +96,7 @@ def _whole_count(asked: Asked, domain: str, sender: str) -> int:
     return int(query.lookups)
 
 
-def _texts(asked: Asked, domain: str) -> list[str]:
+def _texts(asked: NotingResolver, domain: str) -> list[str]:
     try:
         with asked.listing():
             return asked.texts(domain)

@@ -101,7 +101,7 @@ class Zone:
 
 
 def _said(wrong: Exception) -> str:
-    """What dnspython says, with the line counted as in the file."""
+    """The words of dnspython, with the line counted as in the file."""
     text = str(wrong)
     place, colon, rest = text.partition(": ")
     number = place.removeprefix("zone:")

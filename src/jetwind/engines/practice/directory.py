@@ -43,7 +43,7 @@ class Directory:
 
     @classmethod
     def read(cls, path: str | Path) -> Directory | None:
-        """What :meth:`write` kept; None where there is none, as when no practice field stands."""
+        """The directory that :meth:`write` kept; None where there is none, as when no practice field stands."""
         try:
             http_port, https_port, authority = json.loads(Path(path).read_text())
             return cls(int(http_port), int(https_port), Path(authority))

@@ -93,7 +93,7 @@ class PracticeWeb:
         return _page(pages.PAGES.get(request.path))
 
     async def _kind(self, request: web.Request) -> web.StreamResponse:
-        """What an address under ``answers`` names."""
+        """The name of an address under ``answers``."""
         first, *rest = request.match_info["path"].split("/")
         if first == "redirect":
             return _redirect(rest)
@@ -266,7 +266,7 @@ async def _sent(request: web.Request, piece: bytes, times: int, content_type: st
     return answer
 
 
-class Standing:
+class RunningPractice:
     """The practice field in a thread of its own, for tests and commands: a context manager that gives its directory."""
 
     def __init__(self, folder: Path, *, pace: float = 1.0) -> None:

@@ -14,7 +14,7 @@ from jetwind.apps.review.station_page import StationPage
 from jetwind.apps.review.stations.envelope import RowDrawing
 from jetwind.apps.workspace.access import PersonRequest
 from jetwind.apps.workspace.models import SampleReader
-from jetwind.core.checking.overview import Cell, Change, Column, FieldOverview, Row
+from jetwind.core.checking.overview import Cell, Column, FieldOverview, MadePlace, Row
 from jetwind.core.errors import PastBudget
 from jetwind.core.fields import Syntax, fill
 from jetwind.core.profiles.inbox import ROWS, draw
@@ -55,7 +55,7 @@ class Page:
     fewest_address: str = ""
     inbox: RowDrawing | None = None
     #: Places that change and stand in no line of the copy.
-    other_changes: Sequence[Change] = ()
+    other_changes: Sequence[MadePlace] = ()
     #: Where the chosen reader's copy is seen rendered.
     appearance: str = ""
 
@@ -105,7 +105,7 @@ def _inbox(found: FieldOverview) -> RowDrawing | None:
     return RowDrawing(row, draw(row, copy.sender, " ".join(copy.subject.split()), copy.preview))
 
 
-def _of_no_line(found: FieldOverview) -> list[Change]:
+def _of_no_line(found: FieldOverview) -> list[MadePlace]:
     """Changed places that stand in no line of the copy: in subject, addresses, alternative texts, styles."""
     if found.copy is None:
         return []

@@ -45,7 +45,7 @@ LINES = (("slow phone line", 50_000), ("home line", 2_500_000))
 
 @dataclass(frozen=True, slots=True)
 class InWords:
-    """What stands in a picture in letters: the words, the person who entered them, empty for a program; what to enter others by."""
+    """The words in a picture in letters: the words, the person who entered them, empty for a program; what to enter others by."""
 
     key: str
     text: str
@@ -75,7 +75,7 @@ class Entry:
 
     @property
     def name(self) -> str:
-        """As it fits."""
+        """The words, as far as the row has room."""
         return truncatechars(self.picture.name, 60)
 
     @property
@@ -86,7 +86,7 @@ class Entry:
 
 @dataclass(frozen=True, slots=True)
 class Less:
-    """What a picture would weigh less, in octets, and the file that does it, in words."""
+    """The octets that a picture would save, and the file that saves them, in words."""
 
     octets: int = 0
     how: str = ""
@@ -300,7 +300,7 @@ def kilobytes(octets: int) -> str:
 
 
 def _head(picture: Picture) -> ImageFacts | PictureFacts | None:
-    """What the file's head says."""
+    """The facts in the file's head."""
     return measure(picture.data) if picture.data is not None else picture.known
 
 

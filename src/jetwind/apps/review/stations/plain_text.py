@@ -70,7 +70,7 @@ def _page(message: Message) -> Page:
 
 
 def _state(pair: Pair, of_html: Shingles, of_text: Shingles) -> str:
-    """What a row says. A sentence without its like in the same place may still stand elsewhere on the other side."""
+    """The kind of a row. A sentence without its like in the same place may still stand elsewhere on the other side."""
     if pair.likeness == 1:
         return "same"
     if pair.html is not None and pair.text is not None:

@@ -28,12 +28,12 @@ from jetwind.core.source import Excerpt, Span
 _SLUG = "sender"
 State = Literal["holds", "fails", "unknown"]
 #: Px of the drawing: its width, the columns, and what a box takes.
-_WIDE, _COLUMNS, _BOX_WIDE, _BOX_TALL, _ROW = 724, (2, 286, 552), 170, 46, 96
+_WIDE, _COLUMNS, _PARTY_WIDE, _PARTY_TALL, _ROW = 724, (2, 286, 552), 170, 46, 96
 _LONGEST = 30
 
 
 @dataclass(frozen=True, slots=True)
-class Box:
+class Party:
     """Somebody in the chain: who it is, in which role, and where it is drawn, in px."""
 
     title: str
@@ -41,8 +41,8 @@ class Box:
     state: State
     x: float
     y: float
-    width: float = _BOX_WIDE
-    height: float = _BOX_TALL
+    width: float = _PARTY_WIDE
+    height: float = _PARTY_TALL
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,11 +78,11 @@ class Publish:
 
 
 @dataclass(frozen=True, slots=True)
-class Asked:
-    """What the name records said: the papers, the chain of who vouches for whom, every look-up, what to publish, where it stands in the source."""
+class SenderChain:
+    """The answers of the name records: the papers, the chain of who vouches for whom, every look-up, what to publish, where it stands in the source."""
 
     papers: Papers
-    boxes: list[Box]
+    parties: list[Party]
     vouches: list[Vouch]
     #: Of the drawing, in px.
     size: tuple[float, float]
@@ -98,7 +98,7 @@ class Page:
     domain: str
     asks_of: str
     signing: Signing
-    asked: Asked | None
+    asked: SenderChain | None
 
 
 def page(request: PersonRequest, around: Frame) -> Page:
@@ -109,11 +109,11 @@ def page(request: PersonRequest, around: Frame) -> Page:
     asked = None
     if kept:
         papers = Papers.from_json(kept)
-        boxes, vouches, height = chain(papers)
+        parties, vouches, height = chain(papers)
         size = (float(_WIDE), height)
-        asked = Asked(
+        asked = SenderChain(
             papers,
-            boxes,
+            parties,
             vouches=vouches,
             size=size,
             lookups=_lookups(papers),
@@ -134,26 +134,26 @@ def ask(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
     return redirect(station_address(revision, _SLUG))
 
 
-def chain(papers: Papers) -> tuple[list[Box], list[Vouch], float]:
-    """The chain as boxes and lines, and how tall it is in px."""
+def chain(papers: Papers) -> tuple[list[Party], list[Vouch], float]:
+    """The chain as parties and lines, and how tall it is in px."""
     dmarc, spf = papers.dmarc, papers.spf
     rows = max(2, 1 + len(papers.dkim[:4]))
     middle = 14 + (rows - 1) * _ROW / 2
     left, centre, right = _COLUMNS
-    boxes: list[Box] = []
+    parties: list[Party] = []
     vouches: list[Vouch] = []
     passes = bool(dmarc and dmarc.aligned and dmarc.record and not dmarc.why)
     if spf is not None:
         state: State = "holds" if spf.result == "pass" else "unknown" if spf.result == "temperror" or not spf.host else "fails"
-        boxes.append(Box("Sending host", spf.host or "not named", state, left, 14))
-        boxes.append(Box(f"SPF record, {spf.identity}", spf.domain, "holds" if spf.record else "fails", centre, 14))
-        vouches.append(_between(f"SPF says {spf.result}" if spf.host else "no host to ask for", state, boxes[0], boxes[1]))
+        parties.append(Party("Sending host", spf.host or "not named", state, left, 14))
+        parties.append(Party(f"SPF record, {spf.identity}", spf.domain, "holds" if spf.record else "fails", centre, 14))
+        vouches.append(_between(f"SPF says {spf.result}" if spf.host else "no host to ask for", state, parties[0], parties[1]))
         lines_up: State = "unknown" if state == "unknown" else "holds" if dmarc and "SPF" in dmarc.aligned else "fails"
         vouches.append(
             Vouch(
                 _said_of(lines_up, state),
                 lines_up,
-                x1=centre + _BOX_WIDE,
+                x1=centre + _PARTY_WIDE,
                 y1=37,
                 x2=right,
                 y2=middle + 23,
@@ -163,18 +163,18 @@ def chain(papers: Papers) -> tuple[list[Box], list[Vouch], float]:
         top = 14 + number * _ROW
         state = "holds" if one.result in ("pass", "planned") else "unknown" if one.result == "temperror" else "fails"
         name = "Signature to come" if papers.is_planned else f"Signature {number}" if len(papers.dkim) > 1 else "Signature"
-        one_box = Box(name, f"selector {one.selector}" if one.selector else one.why, state, left, top)
-        key_box = Box("Key of", one.domain or "nobody", _key_state(one, state), centre, top)
-        boxes += [one_box, key_box]
+        one_box = Party(name, f"selector {one.selector}" if one.selector else one.why, state, left, top)
+        key_box = Party("Key of", one.domain or "nobody", _key_state(one, state), centre, top)
+        parties += [one_box, key_box]
         said = {"pass": "DKIM verifies", "planned": "key is published", "temperror": "nobody answered"}.get(one.result, "DKIM fails")
         vouches.append(_between(said, state, one_box, key_box))
         fits = state == "holds" and dmarc is not None and "DKIM" in dmarc.aligned and aligned(one.domain, dmarc.domain, strict=False)
         fit: State = "holds" if fits else "unknown" if state == "unknown" else "fails"
-        vouches.append(Vouch(_said_of(fit, state), fit, x1=centre + _BOX_WIDE, y1=top + 23, x2=right, y2=middle + 23))
+        vouches.append(Vouch(_said_of(fit, state), fit, x1=centre + _PARTY_WIDE, y1=top + 23, x2=right, y2=middle + 23))
     if not papers.dkim:
-        boxes.append(Box("Signature", "none yet", "unknown", left, 14 + _ROW))
-    boxes.append(
-        Box(
+        parties.append(Party("Signature", "none yet", "unknown", left, 14 + _ROW))
+    parties.append(
+        Party(
             "From",
             papers.domain,
             "holds" if passes else "fails" if dmarc and (not dmarc.record or not dmarc.aligned) else "unknown",
@@ -184,8 +184,10 @@ def chain(papers: Papers) -> tuple[list[Box], list[Vouch], float]:
     )
     if dmarc is not None:
         text = f"asks for {dmarc.policy}" if dmarc.policy else "no usable record"
-        boxes.append(Box("DMARC record", text, "holds" if dmarc.record and not dmarc.why else "fails", right, middle + _BOX_TALL + 10))
-    return boxes, vouches, max(14 + rows * _ROW, middle + 2 * _BOX_TALL + 30)
+        parties.append(
+            Party("DMARC record", text, "holds" if dmarc.record and not dmarc.why else "fails", right, middle + _PARTY_TALL + 10)
+        )
+    return parties, vouches, max(14 + rows * _ROW, middle + 2 * _PARTY_TALL + 30)
 
 
 def _key_state(one: Dkim, state: State) -> State:
@@ -196,13 +198,13 @@ def _key_state(one: Dkim, state: State) -> State:
 
 
 def _said_of(fit: State, vouched: State) -> str:
-    """What the line from a domain to From says: whether it counts, given whether the domain vouched at all."""
+    """The words of the line from a domain to From: whether it counts, given whether the domain vouched at all."""
     if fit == "fails":
         return "not aligned" if vouched == "holds" else "does not count"
     return "aligned" if fit == "holds" else "not known"
 
 
-def _between(words: str, state: State, one: Box, other: Box) -> Vouch:
+def _between(words: str, state: State, one: Party, other: Party) -> Vouch:
     return Vouch(words, state, x1=one.x + one.width, y1=one.y + one.height / 2, x2=other.x, y2=other.y + other.height / 2)
 
 
@@ -229,7 +231,7 @@ def _to_publish(papers: Papers) -> Iterator[Publish]:
 
 
 def _places(message: Message, papers: Papers) -> list[tuple[str, Excerpt]]:
-    """Where in the header each of it stands."""
+    """The place in the header of each paper."""
     found: list[tuple[str, Excerpt]] = []
     for name in ("From", "Return-Path", "DKIM-Signature"):
         for header in list(message.header_fields(name))[:4]:

@@ -58,7 +58,7 @@ class FactRow:
 
 @dataclass(frozen=True, slots=True)
 class Earlier:
-    """What changed since the message that this one was copied from, and what stayed though it usually changes: what it is, and its words."""
+    """The changes since the message that this one was copied from, and what stayed though it usually changes: the kind, and the words."""
 
     stayed: list[tuple[str, str]]
     envelope: list[EnvelopeChange]
@@ -162,7 +162,7 @@ def _calendar(fact: Stated, planned: date | None) -> str:
 
 
 def _previous(message: Message, context: Context) -> Earlier | None:
-    """What changed since the message this was copied from, and what stayed though it usually changes."""
+    """The changes since the message that this one was copied from, and what stayed though it usually changes."""
     earlier = context.previous
     if earlier is None:
         return None
@@ -196,7 +196,7 @@ def _previous(message: Message, context: Context) -> Earlier | None:
 
 
 def _unknown_words(walk: Walk) -> list[str]:
-    """Words that the newest check does not know."""
+    """The words that the newest run of the spelling check does not know."""
     found = [finding.record for finding in walk.findings if finding.record.check_id == "wording.spelling"]
     return [str(record.data["word"]) for record in found if "word" in record.data]
 

@@ -10,7 +10,7 @@ from jetwind.apps.audit.services import verify
 
 
 class Command(BaseCommand):
-    """The whole chain, entry by entry."""
+    """Verifies the whole log, entry by entry."""
 
     help = __doc__
 

@@ -18,7 +18,7 @@ from procrastinate.contrib.django.django_connector import DjangoConnector
 
 from jetwind.apps.jobs import machines
 from jetwind.apps.jobs.clock import look_after
-from jetwind.apps.jobs.services import drop_broken_connections, give_back_soon, settle
+from jetwind.apps.jobs.services import drop_broken_connections, give_back_soon, take_up_again
 from jetwind.apps.ui.once import forget_old
 from jetwind.engines.bounded import prepare
 
@@ -128,8 +128,8 @@ async def _sweep(worker_app: Any) -> None:
             await sync_to_async(machines.pass_on, thread_sensitive=False)()
             await sync_to_async(look_after, thread_sensitive=False)()
             await _pick_up_stalled(worker_app)
-            for work in await sync_to_async(settle, thread_sensitive=False)():
-                logger.warning("%s", work, extra={"action": "work.settled"})
+            for work in await sync_to_async(take_up_again, thread_sensitive=False)():
+                logger.warning("%s", work, extra={"action": "work.taken-up-again"})
             await sync_to_async(forget_old, thread_sensitive=False)()
         except Exception:
             # The database is away: what was left behind then is found once it is back.
