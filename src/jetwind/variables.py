@@ -36,7 +36,7 @@ VARIABLES = (
     Variable(
         "JETWIND_INWARD_HOSTS",
         "none",
-        "Hosts inside this network that workspaces may name as ones to open, each with its port (`intranet.kiln.org:8080`; without one, 80 and 443), parted by commas.",
+        "Hosts inside this network that workspaces may name as ones to open, each with its port (`intranet.kiln.org:8080`; without one, 80 and 443), parted by commas. Mail servers inside are named with their port, too (`mail.kiln.org:587`).",
     ),
     Variable("JETWIND_LOG", "`line`", "`json` writes each record of the log as one line of JSON with all its fields."),
     Variable("JETWIND_MAIL_FROM", "`jetwind@localhost.invalid`", "The sender of invitations and of links for new passwords."),

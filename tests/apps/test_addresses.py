@@ -14,7 +14,7 @@ from jetwind.apps.approvals.models import Release
 from jetwind.apps.blobs import store
 from jetwind.apps.links.models import LinkAnswer
 from jetwind.apps.previews.models import Render
-from jetwind.apps.proofs.models import Arrival, TestAddress, TestCopy, TestSend
+from jetwind.apps.proofs.models import Arrival, OwnMailServer, TestAddress, TestCopy, TestSend
 from jetwind.apps.workspace.access import NeededPermissions
 from jetwind.apps.workspace.addresses import Undeclared, _address, addresses, as_markdown
 from jetwind.apps.workspace.models import FieldSyntax, Membership
@@ -65,6 +65,8 @@ def things(house: Any) -> dict[str, Any]:
         "right_id": render.pk,
         "arrival_id": arrival.pk,
         "copy_id": copy.pk,
+        "send_id": send.pk,
+        "server_id": OwnMailServer.objects.create(workspace=house.workspace, name="Quay", host="mail.kiln.org").pk,
         "list_id": house.test_list.pk,
         "address_id": TestAddress.objects.first().pk,  # type: ignore[union-attr]
         "reader_id": house.workspace.readers.first().pk,

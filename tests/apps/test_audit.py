@@ -106,6 +106,7 @@ class TestChain:
                 "review.sent-back",
                 "proof.sent",
                 "proof.arrival-kept",
+                "proof.cancelled",
                 "proof.sent-again",
                 "approval.signed",
                 "approval.voided",

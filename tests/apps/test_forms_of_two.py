@@ -17,6 +17,7 @@ from django.test import Client
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.intake.services import take_in
+from jetwind.apps.proofs.models import OwnMailServer
 from jetwind.apps.workspace.models import FieldSyntax, Membership
 from jetwind.apps.workspace.rulebooks import keep_rulebook
 from jetwind.core.checking import Brief
@@ -121,6 +122,7 @@ def pages(house: Any) -> dict[str, str]:
     book = keep_rulebook(house.reviewer, house.workspace, {"name": "Quay", "demands": ["footer.address-missing"], "words": ["Kiln Works"]})
     html.mailing.brief = Brief().asking({"campaign": "spring"}).as_dict()
     html.mailing.save(update_fields=["brief"])
+    server = OwnMailServer.objects.create(workspace=house.workspace, name="Quay", host="mail.kiln.org")
     base = f"/mailings/{html.mailing_id}/"
     return {
         "settings": "/settings/",
@@ -133,6 +135,7 @@ def pages(house: Any) -> dict[str, str]:
         "reader": f"/readers/{house.workspace.readers.first().pk}/",
         "syntax": f"/settings/syntaxes/{syntax.pk}/",
         "rulebook": f"/settings/rulebooks/{book.id}/",
+        "mail server": f"/settings/mail-servers/{server.pk}/",
         "details": f"{base}details/",
         # A change of the envelope is a new revision, so the newest one is opened.
         "envelope": base,
@@ -144,6 +147,7 @@ def pages(house: Any) -> dict[str, str]:
 #: How many fields each page keeps at least: what is found by itself must not silently become nothing.
 LEAST = {
     "settings": 7, "checks": 5, "audience": 5, "signing": 4, "wire": 3, "own": 4, "people": 1, "reader": 4, "syntax": 5, "rulebook": 4,
+    "mail server": 3,
     "details": 5, "envelope": 4, "fields": 1, "links": 1,
 }  # fmt: skip
 

@@ -45,7 +45,14 @@ BODY = (
     b'<img src="https://pictures.kiln.org/bowl.png" width="300" height="200" alt="A bowl"><a href="https://kiln.org/shop">Shop</a></body></html>'
 )
 #: Tasks that have nothing to do with a message.
-OTHERS = {"accounts.send_mail", "accounts.mail_password_links", "workspace.look_for_record", "audit.verify_log", "jobs.sweep"}
+OTHERS = {
+    "accounts.send_mail",
+    "accounts.mail_password_links",
+    "workspace.look_for_record",
+    "proofs.try_server",
+    "audit.verify_log",
+    "jobs.sweep",
+}
 
 
 @pytest.fixture

@@ -28,6 +28,7 @@ ACTIONS: dict[str, str] = {
     "review.sent-back": "sent revision {revision} back to the author: {comment}",
     "proof.sent": "sent a test of revision {revision} to {count} addresses of “{list}”",
     "proof.arrival-kept": "kept a saved mail as what arrived of revision {revision} at {address}",
+    "proof.cancelled": "cancelled {count} copies of the test of revision {revision} to “{list}”",
     "proof.sent-again": "had the test of revision {revision} sent to {address} again",
     "approval.signed": "signed off revision {revision}",
     "approval.voided": "sign-offs of revision {revision} became void: {reason}",

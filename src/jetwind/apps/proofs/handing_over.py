@@ -8,6 +8,7 @@ is asked for those of another server.
 from __future__ import annotations
 
 import logging
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import datetime, timedelta
@@ -19,12 +20,14 @@ from django.utils import timezone
 from jetwind.apps.blobs import store
 from jetwind.apps.intake.selectors import message_numbered
 from jetwind.apps.jobs import services as jobs
+from jetwind.apps.proofs import mail_servers
 from jetwind.apps.proofs.models import Arrival, TestCopy, TestSend
 from jetwind.apps.proofs.reach import is_allowed
 from jetwind.apps.proofs.return_address import return_address
+from jetwind.apps.proofs.sealing import Unreadable
 from jetwind.apps.workspace.desk import Held
 from jetwind.engines.bounded import COMPOSING, BoundedComposer, PastBudget
-from jetwind.engines.mail import Handover, HandoverOutcome, MailServer, hand_over
+from jetwind.engines.mail import Handover, HandoverOutcome, hand_over
 
 logger = logging.getLogger(__name__)
 #: Half of the key of the lock on a copy; the other half is the copy's number.
@@ -33,6 +36,8 @@ _LOCK = 7_310_002
 AFTER_LOST = tuple(timedelta(seconds=seconds) for seconds in (2, 5, 15, 60, 300, 900, 1800))
 #: When one that was put off is: not before half an hour, twice in the first hour, then every two hours (the same section).
 AFTER_PUT_OFF = (timedelta(minutes=30), timedelta(minutes=30), timedelta(hours=2))
+#: The longest time that a worker stands still to keep the rate of a mail server; for a longer one it does other work.
+_LONGEST_WAIT = timedelta(seconds=2)
 #: When it is given up (the same section: four to five days).
 GIVEN_UP_AFTER = timedelta(days=4)
 
@@ -42,7 +47,7 @@ def hand_over_copies(send: TestSend, work_id: int) -> None:
 
     Raises:
         Cancelled, GivenBack: somebody asked for it to stop; the worker is being stopped.
-        PutOff: copies remain that are tried again later.
+        PutOff: copies remain that are tried again later, or that the rate of the mail server does not let go now.
     """
     copies = list(send.copies.all())
     with Held(message_numbered, send.revision_id, budget=COMPOSING) as held:
@@ -83,6 +88,14 @@ def _carry_on(send: TestSend, copy: TestCopy, composer: BoundedComposer) -> None
     if not is_allowed(copy.address, workspace):
         _take(copy, Handover(HandoverOutcome.REFUSED, "Not sent: outside the domains that test sends may reach."))
         return
+    if send.server is not None and send.server.removed_at is not None:
+        _take(copy, Handover(HandoverOutcome.REFUSED, f"Not sent: the mail server {send.server.name} was removed; make a new test send."))
+        return
+    try:
+        server = mail_servers.server_of(send)
+    except Unreadable as failure:
+        _take(copy, Handover(HandoverOutcome.REFUSED, f"Not sent: the password of the mail server cannot be read, since {failure}."))
+        return
     try:
         content = composer(
             values={**send.values, "email": copy.address},
@@ -100,20 +113,36 @@ def _carry_on(send: TestSend, copy: TestCopy, composer: BoundedComposer) -> None
         logger.exception("copy %s of the test send %s cannot be written", copy.pk, send.pk)
         _take(copy, Handover(HandoverOutcome.REFUSED, "Not sent: Jetwind failed to write this copy; the worker's log says how."))
         return
+    _wait_for_turn(send)
     # Kept before it goes: whatever arrives is held against these very octets.
     copy.copy_sha256 = store.keep(content)
-    copy.state = TestCopy.State.ON_ITS_WAY
     copy.first_try_at = copy.first_try_at or timezone.now()
-    copy.save(update_fields=["copy_sha256", "state", "first_try_at"])
-    server = MailServer(settings.TEST_SMTP_HOST, settings.TEST_SMTP_PORT)
+    waits = TestCopy.objects.filter(pk=copy.pk, state=copy.state)
+    if not waits.update(copy_sha256=copy.copy_sha256, first_try_at=copy.first_try_at, state=TestCopy.State.ON_ITS_WAY):
+        # Somebody cancelled it meanwhile.
+        return
+    copy.state = TestCopy.State.ON_ITS_WAY
     _take(copy, hand_over(server, return_address(workspace.test_sender, copy), copy.address, content))
+
+
+def _wait_for_turn(send: TestSend) -> None:
+    """Keep to the rate of the mail server.
+
+    Raises:
+        PutOff: the next turn is further away than a worker waits.
+    """
+    turn = mail_servers.turn_of(send.server, _LONGEST_WAIT)
+    wait = turn - timezone.now()
+    if wait > _LONGEST_WAIT:
+        raise jobs.PutOff(turn, "keeps to the rate of the mail server")
+    time.sleep(max(wait.total_seconds(), 0))
 
 
 def _take(copy: TestCopy, handover: Handover) -> None:
     """Write down what became of a copy."""
     now = timezone.now()
     outcome = handover.outcome
-    if outcome is HandoverOutcome.UNSURE and settings.HAS_MAILROOM:
+    if outcome is HandoverOutcome.UNSURE and settings.HAS_MAILROOM and copy.send.server_id is None:
         # The Mailroom is ours: what it did not keep did not arrive.
         arrival = Arrival.objects.filter(message_id=copy.message_id).first()
         outcome = HandoverOutcome.LOST if arrival is None else HandoverOutcome.TAKEN

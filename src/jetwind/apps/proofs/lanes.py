@@ -49,6 +49,16 @@ class Lanes:
     rows: list[Lane]
     ticks: list[tuple[float, str]]
 
+    @property
+    def waiting(self) -> int:
+        """The number of copies that have not gone yet."""
+        return sum(lane.copy.state in (TestCopy.State.WAITING, TestCopy.State.PUT_OFF) for lane in self.rows)
+
+    @property
+    def lacking(self) -> int:
+        """The number of copies that ended without reaching anybody: refused, cancelled or sent back."""
+        return sum(lane.copy.state in (TestCopy.State.REFUSED, TestCopy.State.CANCELLED) or _is_back(lane.copy) for lane in self.rows)
+
 
 def lanes_of(send: TestSend, copies: Iterable[TestCopy]) -> Lanes:
     """The copies of a send on the axis from its start to the last thing that happened.
@@ -67,6 +77,11 @@ def lanes_of(send: TestSend, copies: Iterable[TestCopy]) -> Lanes:
     )
 
 
+def _is_back(copy: TestCopy) -> bool:
+    """Whether a copy that was handed over came back."""
+    return copy.state == TestCopy.State.HANDED_OVER and any(report.kind == ReportKind.BOUNCED for report in copy.reported)
+
+
 def _times(copy: TestCopy) -> list[datetime]:
     mails = [*(arrival.at for arrival in copy.arrived), *(report.at for report in copy.reported)]
     return [at for at in (copy.first_try_at, copy.handed_over_at, *mails) if at is not None]
@@ -78,6 +93,8 @@ def _lane(copy: TestCopy, left: Callable[[datetime], float]) -> Lane:
         moments.append(Moment(left(copy.first_try_at), "refused", "refused"))
     elif copy.state in (TestCopy.State.PUT_OFF, TestCopy.State.UNSURE) and copy.first_try_at is not None:
         moments.append(Moment(left(copy.first_try_at), "put-off", copy.get_state_display()))
+    elif copy.state == TestCopy.State.CANCELLED:
+        moments.append(Moment(left(copy.first_try_at) if copy.first_try_at is not None else 0.0, "cancelled", "cancelled"))
     if copy.handed_over_at is not None:
         moments.append(Moment(left(copy.handed_over_at), "handed-over", "handed over"))
     for arrival in reversed(copy.arrived):

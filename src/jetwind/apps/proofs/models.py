@@ -6,7 +6,9 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from django.conf import settings
+from django.core.validators import MaxValueValidator, MinValueValidator
 from django.db import models
+from django.db.models import Q
 
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.workspace.models import Workspace
@@ -44,8 +46,47 @@ class TestAddress(models.Model):
         return self.address
 
 
+class OwnMailServer(models.Model):
+    """A mail server of a team's own, by which its test sends may go out.
+
+    ``sealed_password`` is what ``sealing.seal`` gives; empty where nobody signs in. A server that was removed is kept without its password,
+    since sends name it. ``tested`` is the last connection test, step by step.
+    """
+
+    class Security(models.TextChoices):
+        STARTTLS = "starttls", "STARTTLS after the greeting"
+        TLS = "tls", "TLS from the start"
+
+    workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="mail_servers")
+    name = models.CharField(max_length=80)
+    host = models.CharField(max_length=253)
+    port = models.PositiveIntegerField(default=587, validators=[MinValueValidator(1), MaxValueValidator(65_535)])
+    security = models.CharField(max_length=10, choices=Security, default=Security.STARTTLS)
+    user = models.CharField(max_length=200, blank=True)
+    sealed_password = models.TextField(blank=True)
+    #: Messages a minute; null where there is no limit. The next message goes at ``next_at`` at the earliest.
+    per_minute = models.PositiveSmallIntegerField(null=True, blank=True, validators=[MinValueValidator(1), MaxValueValidator(600)])
+    next_at = models.DateTimeField(null=True, blank=True)
+    #: Test sends of the workspace go out by this one.
+    is_chosen = models.BooleanField(default=False)
+    tested = models.JSONField(null=True, blank=True)
+    tested_at = models.DateTimeField(null=True, blank=True)
+    removed_at = models.DateTimeField(null=True, blank=True)
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [
+            models.UniqueConstraint("workspace", "name", condition=Q(removed_at=None), name="one_mail_server_of_a_name"),
+            models.UniqueConstraint("workspace", condition=Q(is_chosen=True), name="one_mail_server_is_chosen"),
+            models.CheckConstraint(condition=Q(is_chosen=False) | Q(removed_at=None), name="no_removed_mail_server_is_chosen"),
+        ]
+
+    def __str__(self) -> str:
+        return self.name
+
+
 class TestSend(models.Model):
-    """A revision sent to a test list, merged for one sample reader."""
+    """A revision sent to a test list, merged for one sample reader. Without ``server`` it goes by the installation's own way out."""
 
     __test__ = False
 
@@ -55,6 +96,7 @@ class TestSend(models.Model):
     reader_name = models.CharField(max_length=120, blank=True)
     values = models.JSONField(default=dict)
     mark = models.CharField(max_length=40)
+    server = models.ForeignKey(OwnMailServer, null=True, blank=True, on_delete=models.PROTECT, related_name="sends")
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField(auto_now_add=True)
 
@@ -113,6 +155,7 @@ class TestCopy(models.Model):
         PUT_OFF = "put-off", "put off"
         UNSURE = "unsure", "no answer came"
         REFUSED = "refused", "refused"
+        CANCELLED = "cancelled", "cancelled"
 
     send = models.ForeignKey(TestSend, on_delete=models.CASCADE, related_name="copies")
     address = models.EmailField()

@@ -134,6 +134,7 @@ def _send(user: User, revision: Revision, name: str, addresses: list[str], reade
             reader_name=reader.name if reader else "",
             values={name: str(value) for name, value in reader_values(reader).items()} if reader else {},
             mark=f"[Test r{revision.number}]",
+            server=workspace.mail_servers.filter(is_chosen=True).first(),
             by=user,
         )
         for address in addresses:
@@ -144,7 +145,7 @@ def _send(user: User, revision: Revision, name: str, addresses: list[str], reade
 
 
 def send_again(user: User, copy: TestCopy) -> None:
-    """Hand a copy over again at once: one that was put off, refused, or of which nobody knows whether it arrived.
+    """Hand a copy over again at once: one that was put off, refused, cancelled or sent back, or of which nobody knows whether it arrived.
 
     Raises:
         NotAllowed, Refused: not permitted; released; under way, or handed over.
@@ -153,15 +154,65 @@ def send_again(user: User, copy: TestCopy) -> None:
     permit(user, "proof:send", send.mailing.workspace)
     with open_mailing(send.mailing_id):
         locked = TestCopy.objects.select_for_update(no_key=True).get(pk=copy.pk)
-        bounces = locked.reports.filter(report=ReportKind.BOUNCED, is_past=False)
-        is_back = locked.state == TestCopy.State.HANDED_OVER and bounces.exists()
-        if locked.state not in (TestCopy.State.PUT_OFF, TestCopy.State.REFUSED, TestCopy.State.UNSURE) and not is_back:
+        if locked.state != TestCopy.State.UNSURE and not _lacks(locked):
             raise Refused(f"The copy to {locked.address} is {locked.get_state_display()}; it is not sent again.")
-        locked.state, locked.tries, locked.first_try_at, locked.next_try_at = TestCopy.State.WAITING, 0, None, None
-        locked.save()
-        locked.reports.update(is_past=True)
-        record("proof.sent-again", actor=user, mailing=send.mailing, revision=send.revision.number, address=locked.address)
+        _begin_again(user, locked)
         _ask_for_hand_over(send, sooner=True)
+
+
+def send_to_lacking(user: User, send: TestSend) -> int:
+    """Hand every copy of a send over again whose recipient surely lacks it; returns their number.
+
+    A copy of which nobody knows whether it arrived is not among them, so that nobody gets it twice by accident. A copy that was put off is
+    not either, since it is tried again by itself.
+
+    Raises:
+        NotAllowed, Refused: not permitted; released; nobody lacks it.
+    """
+    permit(user, "proof:send", send.mailing.workspace)
+    with open_mailing(send.mailing_id):
+        lacking = [
+            copy
+            for copy in send.copies.select_for_update(no_key=True).order_by("pk")
+            if _lacks(copy) and copy.state != TestCopy.State.PUT_OFF
+        ]
+        if not lacking:
+            raise Refused("Nobody is known to lack a copy of this test send.")
+        for copy in lacking:
+            _begin_again(user, copy)
+        _ask_for_hand_over(send, sooner=True)
+    return len(lacking)
+
+
+def _lacks(copy: TestCopy) -> bool:
+    """Whether the recipient of a copy surely did not get it."""
+    if copy.state == TestCopy.State.HANDED_OVER:
+        return copy.reports.filter(report=ReportKind.BOUNCED, is_past=False).exists()
+    return copy.state in (TestCopy.State.PUT_OFF, TestCopy.State.REFUSED, TestCopy.State.CANCELLED)
+
+
+def _begin_again(user: User, copy: TestCopy) -> None:
+    copy.state, copy.tries, copy.first_try_at, copy.next_try_at = TestCopy.State.WAITING, 0, None, None
+    copy.save()
+    copy.reports.update(is_past=True)
+    send = copy.send
+    record("proof.sent-again", actor=user, mailing=send.mailing, revision=send.revision.number, address=copy.address)
+
+
+def cancel(user: User, send: TestSend) -> int:
+    """Stop the copies of a send that have not gone yet; returns their number. A copy that is being handed over goes.
+
+    Raises:
+        NotAllowed, Refused: not permitted; every copy has gone.
+    """
+    permit(user, "proof:send", send.mailing.workspace)
+    with transaction.atomic():
+        waiting = send.copies.filter(state__in=(TestCopy.State.WAITING, TestCopy.State.PUT_OFF))
+        stopped = waiting.update(state=TestCopy.State.CANCELLED, next_try_at=None)
+        if not stopped:
+            raise Refused("No copy of this test send waits any more; there is nothing to cancel.")
+        record("proof.cancelled", actor=user, mailing=send.mailing, revision=send.revision.number, count=stopped, list=send.list_name)
+    return stopped
 
 
 def believe_arrived(user: User, copy: TestCopy) -> None:

@@ -7,15 +7,25 @@ from procrastinate.contrib.django import app
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.proofs.comparing import compare_arrival
 from jetwind.apps.proofs.handing_over import hand_over_copies
-from jetwind.apps.proofs.models import Arrival, TestSend
+from jetwind.apps.proofs.mail_servers import carry_out_connection_test
+from jetwind.apps.proofs.models import Arrival, OwnMailServer, TestSend
 
 
 @app.task(name="proofs.send_copies", priority=20)
 def send_copies(send_id: int, work_id: int) -> None:
     """Hand over the copies of a test send."""
     with jobs.carried_out(work_id):
-        send = TestSend.objects.select_related("revision__mailing__workspace", "mailing__workspace").get(pk=send_id)
+        send = TestSend.objects.select_related("revision__mailing__workspace", "mailing__workspace", "server").get(pk=send_id)
         hand_over_copies(send, work_id)
+
+
+@app.task(name="proofs.try_server", priority=20)
+def try_server(server_id: int, recipient: str, work_id: int) -> None:
+    """Try the connection to a mail server."""
+    with jobs.carried_out(work_id):
+        row = OwnMailServer.objects.select_related("workspace").get(pk=server_id)
+        jobs.report(work_id, done=0, total=1, doing=f"tries {row.host}")
+        carry_out_connection_test(row, recipient)
 
 
 @app.task(name="proofs.compare_arrival", priority=15)

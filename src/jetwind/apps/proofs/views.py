@@ -14,7 +14,7 @@ from django.views.decorators.http import require_GET, require_POST
 from jetwind.apps.blobs import store
 from jetwind.apps.proofs import services
 from jetwind.apps.proofs.arrived import Way, registry_levels, rows_of
-from jetwind.apps.proofs.models import Arrival, TestAddress, TestCopy, TestList
+from jetwind.apps.proofs.models import Arrival, TestAddress, TestCopy, TestList, TestSend
 from jetwind.apps.proofs.reach import practice_boxes
 from jetwind.apps.review.selectors import station_address
 from jetwind.apps.ui.once import once
@@ -41,6 +41,23 @@ def decide_copy(request: PersonRequest, copy_id: int) -> HttpResponse:
     else:
         services.send_again(request.user, found)
     return redirect(station_address(found.send.revision, "test-sends"))
+
+
+@require_POST
+@asks(send="proof:send")
+@once
+def decide_send(request: PersonRequest, send_id: int) -> HttpResponse:
+    """Cancel the copies of a test send that wait, or send it again to those who lack it."""
+    found = get_object_or_404(
+        TestSend.objects.select_related("revision", "mailing__workspace"), pk=send_id, mailing__workspace=request.workspace
+    )
+    if request.POST.get("do") == "cancel":
+        stopped = services.cancel(request.user, found)
+        messages.success(request, f"Cancelled: {stopped} of the copies.")
+    else:
+        again = services.send_to_lacking(request.user, found)
+        messages.success(request, f"Sent again to those who lack it: {again} of the copies.")
+    return redirect(station_address(found.revision, "test-sends"))
 
 
 @require_GET

@@ -160,11 +160,12 @@ def _serve_on(
         if not has_own_server:
             _step(f"Mailroom, the inbox stand-in (SMTP on 127.0.0.1:{smtp})")
             children.start("mailroom", [*manage, "mailroom"], environment)
-        _step("practice field, the pages behind the demo's links")
+        _step("practice field: the pages behind the demo's links, and mail servers to try")
         practice = STATE / "practice"
         practice.mkdir(exist_ok=True)
         environment |= {"JETWIND_PRACTICE": str(practice / "directory.json")}
-        children.start("practice", [sys.executable, "-m", "jetwind.engines.practice", str(practice)], environment)
+        onward = [] if has_own_server else [str(smtp)]
+        children.start("practice", [sys.executable, "-m", "jetwind.engines.practice", str(practice), *onward], environment)
         _step("worker")
         children.start("worker", [*manage, "worker"], environment)
         _step("web server")

@@ -1,8 +1,24 @@
 """Mail out over SMTP, and the Mailroom: the inbox stand-in that test sends arrive in."""
 
 from jetwind.engines.mail.boxes import BOXES, Box
+from jetwind.engines.mail.connection_test import Step, Tried, steps_of
 from jetwind.engines.mail.mailbox_file import mails_of
 from jetwind.engines.mail.mailroom import Delivery, Mailroom
-from jetwind.engines.mail.outbound import Handover, HandoverOutcome, MailServer, hand_over
+from jetwind.engines.mail.outbound import Handover, HandoverOutcome, MailServer, Reach, Security, hand_over
 
-__all__ = ["BOXES", "Box", "Delivery", "Handover", "HandoverOutcome", "MailServer", "Mailroom", "hand_over", "mails_of"]
+__all__ = [
+    "BOXES",
+    "Box",
+    "Delivery",
+    "Handover",
+    "HandoverOutcome",
+    "MailServer",
+    "Mailroom",
+    "Reach",
+    "Security",
+    "Step",
+    "Tried",
+    "hand_over",
+    "mails_of",
+    "steps_of",
+]

@@ -72,10 +72,7 @@ class _Handler:
         content = envelope.original_content or b""
         if box is not None:
             content = await asyncio.to_thread(changed, box, content)
-        # A server that takes a mail says so above it (RFC 5321 §4.4).
-        greeted = re.sub(r"[^\w.:\[\]-]", "", session.host_name or "") or "unknown"
-        trace = f"Received: from {greeted} by {self._hostname} with {'ESMTP' if session.extended_smtp else 'SMTP'}; {format_datetime(datetime.now(UTC))}\r\n"
-        delivery = Delivery(envelope.mail_from or "", (recipient,), trace.encode("ascii") + content)
+        delivery = Delivery(envelope.mail_from or "", (recipient,), trace_of(session, self._hostname) + content)
         if box is not None and (report := await asyncio.to_thread(written_about, box, content, delivery.sender)) is not None:
             self._keep_later(Delivery("", (delivery.sender,), report), REPORT_SECONDS[box.name])
         if box is not None and box.name == "is-late":
@@ -92,6 +89,13 @@ class _Handler:
         task = asyncio.create_task(keep())
         self.later.add(task)
         task.add_done_callback(self.later.discard)
+
+
+def trace_of(session: Any, hostname: str, *, is_encrypted: bool = False) -> bytes:
+    """The line that a server writes above a mail that it takes (RFC 5321 §4.4; RFC 3848 for the kind of session)."""
+    greeted = re.sub(r"[^\w.:\[\]-]", "", session.host_name or "") or "unknown"
+    kind = "SMTP" if not session.extended_smtp else f"ESMTP{'S' if is_encrypted else ''}{'A' if session.authenticated else ''}"
+    return f"Received: from {greeted} by {hostname} with {kind}; {format_datetime(datetime.now(UTC))}\r\n".encode("ascii")
 
 
 class Mailroom:

@@ -1,4 +1,4 @@
-"""The practice field's web server: pages by host and path, and every kind of answer under ``answers``."""
+"""The practice field's web server, with its mail servers beside it: pages by host and path, and every kind of answer under ``answers``."""
 
 from __future__ import annotations
 
@@ -16,6 +16,7 @@ from aiohttp import web
 from jetwind.engines.practice import pages
 from jetwind.engines.practice.certificates import AUTHORITY, contexts
 from jetwind.engines.practice.directory import DOMAIN, OTHER_DOMAIN, Directory
+from jetwind.engines.practice.mail import PracticeMail
 from jetwind.engines.practice.pictures import pixel, pot, vast
 
 Handler = Callable[[web.Request], Awaitable[web.StreamResponse]]
@@ -30,10 +31,14 @@ _HUGE = 24_000_000
 
 
 class PracticeWeb:
-    """Serves the practice field. ``pace`` is the length of one of its seconds, in seconds: tests make slow answers quicker."""
+    """Serves the practice field. ``pace`` is the length of one of its seconds, in seconds: tests make slow answers quicker.
 
-    def __init__(self, folder: Path, *, pace: float = 1.0) -> None:
-        self._folder, self._pace = folder, pace
+    ``mailroom`` is the host and the port to which the practice mail servers hand mail on; without one they only keep it.
+    """
+
+    def __init__(self, folder: Path, *, pace: float = 1.0, mailroom: tuple[str, int] | None = None) -> None:
+        self._folder, self._pace, self._mailroom = folder, pace, mailroom
+        self.mail: PracticeMail | None = None
         self._runner: web.AppRunner | None = None
         #: Requests by method and address, so that a test can see what was asked and what was not.
         self.asked: Counter[str] = Counter()
@@ -57,12 +62,15 @@ class PracticeWeb:
         await plain.start()
         await secure.start()
         ports = [int(address[1]) for address in self._runner.addresses]
-        return Directory(ports[0], ports[1], self._folder / AUTHORITY)
+        self.mail = PracticeMail(good, self._mailroom)
+        return Directory(ports[0], ports[1], await self.mail.start(), self._folder / AUTHORITY)
 
     async def stop(self) -> None:
         """Stop listening."""
         if self._runner is not None:
             await self._runner.cleanup()
+        if self.mail is not None:
+            await self.mail.stop()
 
     async def _answer(self, request: web.Request) -> web.StreamResponse:
         try:
@@ -269,8 +277,8 @@ async def _sent(request: web.Request, piece: bytes, times: int, content_type: st
 class RunningPractice:
     """The practice field in a thread of its own, for tests and commands: a context manager that gives its directory."""
 
-    def __init__(self, folder: Path, *, pace: float = 1.0) -> None:
-        self.web = PracticeWeb(folder, pace=pace)
+    def __init__(self, folder: Path, *, pace: float = 1.0, mailroom: tuple[str, int] | None = None) -> None:
+        self.web = PracticeWeb(folder, pace=pace, mailroom=mailroom)
         self._loop = asyncio.new_event_loop()
         self._thread = threading.Thread(target=self._loop.run_forever, name="practice", daemon=True)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
@@ -9,7 +10,7 @@ from typing import Any
 from django.conf import settings
 from django.contrib import messages
 from django.contrib.postgres.expressions import ArraySubquery
-from django.db.models import Count, F, Func, IntegerField, OuterRef, Prefetch, QuerySet
+from django.db.models import Count, F, Func, IntegerField, OuterRef, Prefetch, Subquery
 from django.db.models.functions import JSONObject
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect
@@ -20,7 +21,7 @@ from django.views.decorators.http import require_POST
 from jetwind.apps.intake.known import SAMPLE_READERS
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import revision_for
-from jetwind.apps.proofs import services
+from jetwind.apps.proofs import mail_servers, services
 from jetwind.apps.proofs.lanes import Lanes, lanes_of
 from jetwind.apps.proofs.models import Arrival, ArrivalShown, ReportKind, ReportShown, TestCopy, TestList, TestSend
 from jetwind.apps.review.frame import Frame
@@ -43,7 +44,9 @@ class Page:
 
     sends: list[tuple[TestSend, Lanes]]
     #: Lists to send to, with their length, and the sample readers.
-    lists: QuerySet[TestList]
+    lists: Sequence[TestList]
+    #: The name of the way by which a new test send goes out.
+    way_out: str
     readers: list[dict[str, Any]]
     has_mailroom: bool
     is_under_way: bool
@@ -53,9 +56,13 @@ def page(request: PersonRequest, around: Frame) -> Page:
     """Each copy's way, and the form for a new test send."""
     revision = around.revision
     sends = _sends(revision)
+    workspace = revision.mailing.workspace
+    chosen = Subquery(workspace.mail_servers.filter(is_chosen=True).values("name"))
+    lists = list(workspace.test_lists.annotate(length=Count("addresses"), way_out=chosen).order_by("id"))
     return Page(
         sends=[(send, lanes_of(send, send.copies.all())) for send in sends],
-        lists=revision.mailing.workspace.test_lists.annotate(length=Count("addresses")).order_by("id"),
+        lists=lists,
+        way_out=(lists[0].way_out if lists else None) or mail_servers.way_out_name(),
         readers=SAMPLE_READERS.of(revision),
         has_mailroom=settings.HAS_MAILROOM,
         is_under_way=any(_is_under_way(send, copy) for send in sends[:1] for copy in send.copies.all()),
@@ -68,7 +75,7 @@ def _is_under_way(send: TestSend, copy: TestCopy) -> bool:
         return True
     if copy.state != TestCopy.State.HANDED_OVER or timezone.now() - send.at > _WATCHED:
         return False
-    is_awaited = not copy.arrived and not copy.reported and settings.HAS_MAILROOM
+    is_awaited = not copy.arrived and not copy.reported and settings.HAS_MAILROOM and send.server_id is None
     return is_awaited or any(not arrival.is_compared for arrival in copy.arrived)
 
 
@@ -79,7 +86,7 @@ def _sends(revision: Revision) -> list[TestSend]:
     reports = Arrival.objects.filter(reports_on=OuterRef("pk"), is_past=False).order_by("pk")
     told = reports.values(row=JSONObject(pk="pk", at="at", kind="report", status="report_status", words="report_words"))
     copies = TestCopy.objects.annotate(arrival_rows=ArraySubquery(arrivals), report_rows=ArraySubquery(told))
-    sends = list(revision.test_sends.select_related("by").prefetch_related(Prefetch("copies", queryset=copies)))
+    sends = list(revision.test_sends.select_related("by", "server").prefetch_related(Prefetch("copies", queryset=copies)))
     rows: list[Any] = [copy for send in sends for copy in send.copies.all()]
     for row in rows:
         row.arrived = [
