@@ -78,6 +78,7 @@ def things(house: Any) -> dict[str, Any]:
         "kind": "png",
         "book_id": keep_rulebook(house.reviewer, house.workspace, {"name": "Quay", "demands": ["footer.address-missing"]}).id,
         "token": "x",
+        "place": "header",
         "link": "x",
         "uidb64": "x",
     }

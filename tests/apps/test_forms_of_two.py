@@ -136,6 +136,7 @@ def pages(house: Any) -> dict[str, str]:
         "syntax": f"/settings/syntaxes/{syntax.pk}/",
         "rulebook": f"/settings/rulebooks/{book.id}/",
         "mail server": f"/settings/mail-servers/{server.pk}/",
+        "person": f"/settings/test-addresses/{house.test_list.addresses.first().pk}/",
         "details": f"{base}details/",
         # A change of the envelope is a new revision, so the newest one is opened.
         "envelope": base,
@@ -147,7 +148,7 @@ def pages(house: Any) -> dict[str, str]:
 #: How many fields each page keeps at least: what is found by itself must not silently become nothing.
 LEAST = {
     "settings": 7, "checks": 5, "audience": 5, "signing": 4, "wire": 3, "own": 4, "people": 1, "reader": 4, "syntax": 5, "rulebook": 4,
-    "mail server": 3,
+    "mail server": 3, "person": 3,
     "details": 5, "envelope": 4, "fields": 1, "links": 1,
 }  # fmt: skip
 

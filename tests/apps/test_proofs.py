@@ -15,7 +15,7 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 from jetwind.apps.intake.models import Mailing
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
-from jetwind.apps.proofs import handing_over, services
+from jetwind.apps.proofs import handing_over, services, test_lists
 from jetwind.apps.proofs.models import Arrival, TestAddress, TestCopy, TestSend
 from jetwind.apps.proofs.tasks import send_copies
 from jetwind.apps.ui.refusal import NotAllowed, Refused
@@ -54,7 +54,9 @@ class TestSending:
     def test_one_message_to_each_address(self, house: Any, post: list[tuple[str, str, bytes]]) -> None:
         """Marked, merged, each with one recipient, and found again by its Message-ID."""
         revision = taken_in(house, mail(Subject="For {{ first_name | default: 'you' }}", To="all@kiln.org, more@kiln.org"))
-        send = services.send_test(house.reviewer, revision, house.test_list, SampleReader.objects.get(name="Bo"))
+        send = services.send_test(
+            house.reviewer, revision, house.test_list, services.Choices(readers=(SampleReader.objects.get(name="Bo"),))
+        )
         carry_out(send)
         # Each with a return address of its own.
         assert [(re.sub(r"\+[0-9a-f]{24}\.\d+@", "@", sender), recipient) for sender, recipient, _ in post] == [
@@ -142,7 +144,7 @@ class TestAllowed:
     def test_outside_addresses_are_refused(self, house: Any, address: str) -> None:
         """When they are put on a list."""
         with pytest.raises(Refused, match="outside the domains"):
-            services.add_address(house.reviewer, house.test_list, address)
+            test_lists.add_person(house.reviewer, house.test_list, test_lists.Person(address))
 
     @pytest.mark.parametrize(
         ("address", "said"),
@@ -155,7 +157,7 @@ class TestAllowed:
     def test_addresses_that_are_none(self, house: Any, address: str, said: str) -> None:
         """Named in the refusal."""
         with pytest.raises(Refused, match=said):
-            services.add_address(house.reviewer, house.test_list, address)
+            test_lists.add_person(house.reviewer, house.test_list, test_lists.Person(address))
 
     def test_domains_withdrawn_after_the_list_was_made(self, house: Any, post: list[tuple[str, str, bytes]]) -> None:
         """Refused as a whole before sending, and once more by the worker."""
@@ -176,7 +178,7 @@ class TestAllowed:
         with pytest.raises(Refused, match="has no addresses yet"):
             services.send_test(house.reviewer, revision, house.test_list, None)
         with pytest.raises(NotAllowed):
-            services.add_address(house.author, house.test_list, "x@kiln.org")
+            test_lists.add_person(house.author, house.test_list, test_lists.Person("x@kiln.org"))
 
     def test_nothing_more_after_release(self, house: Any) -> None:
         """The service refuses, and so does the database."""

@@ -11,12 +11,12 @@ import pytest
 from hypothesis import example, given
 from hypothesis import strategies as st
 
+from jetwind.core.arrivals.composing import compose
 from jetwind.core.fields import LIQUID
 from jetwind.core.images import is_spacer, measure, shown_size
 from jetwind.core.links import accessible_name, links
 from jetwind.core.message import Envelope, Message, image_references, read_bytes
 from jetwind.core.message.model import Header, Resource
-from jetwind.core.prose.composing import compose
 from jetwind.core.prose.reading import reading_of
 from tests.factories import GOOD_HTML, mail, package, picture
 

@@ -12,8 +12,8 @@ from datetime import UTC, datetime
 import pytest
 
 from jetwind.core.arrivals import compare, report_in
+from jetwind.core.arrivals.composing import compose
 from jetwind.core.message import read_bytes
-from jetwind.core.prose.composing import compose
 from jetwind.engines.mail import BOXES, Delivery, HandoverOutcome, Mailroom, MailServer, hand_over, mailroom
 from jetwind.engines.mail.boxes import REPORT_SECONDS, written_about
 from tests.factories import GOOD_HTML, GOOD_TEXT, mail, picture

@@ -12,7 +12,8 @@ from jetwind.apps.audit.models import LogEntry
 from jetwind.apps.demo import messages
 from jetwind.apps.intake.services import Details, add_revision, change_details, start_copy, take_in
 from jetwind.apps.links.models import Wire
-from jetwind.apps.proofs.models import TestAddress, TestList
+from jetwind.apps.proofs.models import OwnMailServer, TestAddress, TestList
+from jetwind.apps.proofs.sealing import seal
 from jetwind.apps.review.services import forbid_wording, require_wording
 from jetwind.apps.workspace.models import Membership, ProvenDomain, SampleReader, Workspace
 from jetwind.apps.workspace.rulebooks import as_table
@@ -20,6 +21,9 @@ from jetwind.core.checking import house_rulebook
 from jetwind.core.message import Envelope
 from jetwind.engines.mail import BOXES
 from jetwind.engines.practice import OTHER_DOMAIN
+from jetwind.engines.practice.directory import EXPIRED, MAIL
+from jetwind.engines.practice.mail import PASSWORD as PRACTICE_PASSWORD
+from jetwind.engines.practice.mail import USER
 
 NAME = "Saltmarsh Kiln Works"
 DOMAIN = "saltmarsh-kiln.example"
@@ -32,6 +36,9 @@ PEOPLE = (
     ("petra", "Petra", "Vane", "approver"),
     ("odell", "Odell", "Marsh", "operator"),
 )
+
+#: The devices on which the first three of them read mail, in their own words.
+DEVICES = ("phone, its own mail program", "laptop, in the browser; tablet at home", "old desktop in the workshop")
 
 #: Name, first name, last name, remark: each awkward in its own way.
 READERS = (
@@ -103,6 +110,7 @@ def build() -> Workspace:
     Wire.objects.create(workspace=workspace, inward_hosts=[DOMAIN, OTHER_DOMAIN])
     users = _people(workspace)
     _readers(workspace)
+    _test_lists(workspace)
     _messages(workspace, users["author"])
     return workspace
 
@@ -121,9 +129,15 @@ def _people(workspace: Workspace) -> dict[str, User]:
             proven_email=f"{username}@{DOMAIN}",
         )
         Membership.objects.create(workspace=workspace, user=users[role], roles=[role, "owner"] if role == "operator" else [role])
-    test_list = TestList.objects.create(workspace=workspace, name="The quay team")
-    for username, *_ in PEOPLE[:3]:
-        TestAddress.objects.create(list=test_list, address=f"{username}@{DOMAIN}")
+    return users
+
+
+def _test_lists(workspace: Workspace) -> None:
+    """The people who get test sends, the practice mailboxes, and two mail servers of the practice field: a good one, and one that ran out."""
+    test_list = TestList.objects.create(workspace=workspace, name="The quay team", is_usual=True)
+    readers = list(workspace.readers.order_by("id")[:3])
+    for (username, first, last, _), devices, reader in zip(PEOPLE[:3], DEVICES, readers, strict=True):
+        TestAddress.objects.create(list=test_list, address=f"{username}@{DOMAIN}", name=f"{first} {last}", devices=devices, reader=reader)
     practice = TestList.objects.create(workspace=workspace, name="Practice mailboxes")
     for name in (
         "accepts",
@@ -138,7 +152,12 @@ def _people(workspace: Workspace) -> dict[str, User]:
         "answers-by-itself",
     ):
         TestAddress.objects.create(list=practice, address=BOXES[name].address)
-    return users
+    OwnMailServer.objects.create(
+        workspace=workspace, name="The kiln’s own server", host=MAIL, user=USER, sealed_password=seal(PRACTICE_PASSWORD), per_minute=60
+    )
+    OwnMailServer.objects.create(
+        workspace=workspace, name="The old server", host=EXPIRED, user=USER, sealed_password=seal(PRACTICE_PASSWORD)
+    )
 
 
 def _readers(workspace: Workspace) -> None:

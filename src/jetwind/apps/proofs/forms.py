@@ -8,6 +8,34 @@ from django import forms
 
 from jetwind.apps.proofs.mail_servers import ENTRIES
 from jetwind.apps.proofs.models import OwnMailServer
+from jetwind.apps.workspace.models import SampleReader, Workspace
+
+
+class PersonForm(forms.Form):
+    """A person of a test list; the address stays as it is."""
+
+    name = forms.CharField(max_length=120, required=False)
+    reader = forms.ModelChoiceField(
+        queryset=SampleReader.objects.none(),
+        required=False,
+        empty_label="nobody: defaults only",
+        label="Gets the copy of",
+        help_text="The sample reader for whom the copy is merged, unless a test send says otherwise.",
+    )
+    devices = forms.CharField(
+        max_length=200, required=False, label="Reads mail on", help_text="Devices and programs, in the person’s own words."
+    )
+
+    def __init__(self, *args: Any, workspace: Workspace, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        chosen = self.fields["reader"]
+        assert isinstance(chosen, forms.ModelChoiceField)
+        chosen.queryset = workspace.readers.all()
+
+    def given(self) -> dict[str, Any]:
+        """The entries for the service."""
+        data = self.cleaned_data
+        return {"name": data["name"], "reader": data["reader"].pk if data["reader"] else None, "devices": data["devices"]}
 
 
 class MailServerForm(forms.ModelForm):

@@ -25,6 +25,7 @@ from jetwind.apps.proofs.models import Arrival, TestCopy, TestSend
 from jetwind.apps.proofs.reach import is_allowed
 from jetwind.apps.proofs.return_address import return_address
 from jetwind.apps.proofs.sealing import Unreadable
+from jetwind.apps.proofs.ways_out import own_ways_out
 from jetwind.apps.workspace.desk import Held
 from jetwind.engines.bounded import COMPOSING, BoundedComposer, PastBudget
 from jetwind.engines.mail import Handover, HandoverOutcome, hand_over
@@ -47,8 +48,10 @@ def hand_over_copies(send: TestSend, work_id: int) -> None:
 
     Raises:
         Cancelled, GivenBack: somebody asked for it to stop; the worker is being stopped.
-        PutOff: copies remain that are tried again later, or that the rate of the mail server does not let go now.
+        PutOff: its time has not come; copies remain that are tried again later, or that the rate of the mail server does not let go now.
     """
+    if send.planned_at is not None and send.planned_at > timezone.now():
+        raise jobs.PutOff(send.planned_at, "waits for its time")
     copies = list(send.copies.all())
     with Held(message_numbered, send.revision_id, budget=COMPOSING) as held:
         composer = BoundedComposer(held)
@@ -96,14 +99,17 @@ def _carry_on(send: TestSend, copy: TestCopy, composer: BoundedComposer) -> None
     except Unreadable as failure:
         _take(copy, Handover(HandoverOutcome.REFUSED, f"Not sent: the password of the mail server cannot be read, since {failure}."))
         return
+    returned = return_address(workspace.test_sender, copy)
     try:
         content = composer(
-            values={**send.values, "email": copy.address},
+            values={**copy.values, "email": copy.address},
             to=copy.address,
             sender_address=workspace.test_sender,
             subject_mark=send.mark,
             message_id=copy.message_id,
             date=timezone.now(),
+            variant=copy.variant,
+            own_ways_out=own_ways_out(send.base, copy, returned) if send.base else None,
         )
     except PastBudget as past:
         _take(copy, Handover(HandoverOutcome.REFUSED, f"Not sent: the message cannot be filled for this copy, since {past}."))
@@ -122,7 +128,7 @@ def _carry_on(send: TestSend, copy: TestCopy, composer: BoundedComposer) -> None
         # Somebody cancelled it meanwhile.
         return
     copy.state = TestCopy.State.ON_ITS_WAY
-    _take(copy, hand_over(server, return_address(workspace.test_sender, copy), copy.address, content))
+    _take(copy, hand_over(server, returned, copy.address, content))
 
 
 def _wait_for_turn(send: TestSend) -> None:

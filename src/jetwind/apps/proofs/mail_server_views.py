@@ -81,7 +81,7 @@ def choose(request: PersonRequest) -> HttpResponse:
     """Have new test sends go out by one of the servers, or by the installation's own way out."""
     workspace = request.workspace
     number = whole_number(request.POST, "server")
-    row = get_object_or_404(OwnMailServer, pk=number, workspace=workspace) if number is not None else None
+    row = get_object_or_404(OwnMailServer, pk=number, workspace=workspace) if number else None
     services.choose(request.user, workspace, row)
     messages.success(request, f"New test sends go out by {row.name if row is not None else services.way_out_name()}.")
     return redirect("mail-servers")

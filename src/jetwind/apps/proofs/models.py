@@ -9,34 +9,46 @@ from django.conf import settings
 from django.core.validators import MaxValueValidator, MinValueValidator
 from django.db import models
 from django.db.models import Q
+from django.utils import timezone
 
 from jetwind.apps.intake.models import Mailing, Revision
-from jetwind.apps.workspace.models import Workspace
+from jetwind.apps.workspace.models import SampleReader, Workspace
 from jetwind.core.arrivals import said_of, status_in
 
 
 class TestList(models.Model):
-    """Colleagues who get test sends."""
+    """Colleagues who get test sends. A workspace may have a usual one, which the form for a new test send begins with."""
 
     __test__ = False  # not a test case, whatever its name says
 
     workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="test_lists")
     name = models.CharField(max_length=80)
+    is_usual = models.BooleanField(default=False)
 
     class Meta:
-        constraints = [models.UniqueConstraint("workspace", "name", name="one_list_of_a_name")]
+        constraints = [
+            models.UniqueConstraint("workspace", "name", name="one_list_of_a_name"),
+            models.UniqueConstraint("workspace", condition=Q(is_usual=True), name="one_list_is_usual"),
+        ]
 
     def __str__(self) -> str:
         return self.name
 
 
 class TestAddress(models.Model):
-    """One address of a test list."""
+    """A person of a test list, with an address.
+
+    ``reader`` is the sample reader whose copy the person gets by default; ``devices`` are the devices and programs on which the person reads
+    mail, in words of the person's own.
+    """
 
     __test__ = False
 
     list = models.ForeignKey(TestList, on_delete=models.CASCADE, related_name="addresses")
     address = models.EmailField()
+    name = models.CharField(max_length=120, blank=True)
+    reader = models.ForeignKey(SampleReader, null=True, blank=True, on_delete=models.SET_NULL, related_name="+")
+    devices = models.CharField(max_length=200, blank=True)
 
     class Meta:
         ordering = ["id"]
@@ -86,16 +98,20 @@ class OwnMailServer(models.Model):
 
 
 class TestSend(models.Model):
-    """A revision sent to a test list, merged for one sample reader. Without ``server`` it goes by the installation's own way out."""
+    """A revision sent to a test list. Without ``server`` it goes by the installation's own way out.
+
+    Nothing goes before ``planned_at``. ``base`` is Jetwind's own address, under which the exchanged unsubscribe addresses lie; it is empty
+    where the message's own were sent unchanged.
+    """
 
     __test__ = False
 
     mailing = models.ForeignKey(Mailing, on_delete=models.CASCADE, related_name="test_sends")
     revision = models.ForeignKey(Revision, on_delete=models.CASCADE, related_name="test_sends")
     list_name = models.CharField(max_length=80)
-    reader_name = models.CharField(max_length=120, blank=True)
-    values = models.JSONField(default=dict)
-    mark = models.CharField(max_length=40)
+    mark = models.CharField(max_length=40, blank=True)
+    planned_at = models.DateTimeField(null=True, blank=True)
+    base = models.CharField(max_length=200, blank=True)
     server = models.ForeignKey(OwnMailServer, null=True, blank=True, on_delete=models.PROTECT, related_name="sends")
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField(auto_now_add=True)
@@ -105,6 +121,11 @@ class TestSend(models.Model):
 
     def __str__(self) -> str:
         return f"test of {self.revision} to {self.list_name}"
+
+    @property
+    def is_planned(self) -> bool:
+        """Whether its time has not come yet."""
+        return self.planned_at is not None and self.planned_at > timezone.now()
 
 
 @dataclass(frozen=True, slots=True)
@@ -143,7 +164,11 @@ class ReportShown:
 
 
 class TestCopy(models.Model):
-    """One message of a test send: to exactly one address. ``copy_sha256`` is its digest as it was handed over last; empty before."""
+    """One message of a test send: to exactly one address, for one sample reader, with one of the subjects.
+
+    ``variant`` is the number of the subject among those of the message, 0 for the first. ``person`` is the name of the recipient.
+    ``copy_sha256`` is the digest of the copy as it was handed over last; empty before.
+    """
 
     __test__ = False
     BLOBS = ("copy_sha256",)
@@ -159,6 +184,11 @@ class TestCopy(models.Model):
 
     send = models.ForeignKey(TestSend, on_delete=models.CASCADE, related_name="copies")
     address = models.EmailField()
+    person = models.CharField(max_length=120, blank=True)
+    devices = models.CharField(max_length=200, blank=True)
+    reader_name = models.CharField(max_length=120, blank=True)
+    values = models.JSONField(default=dict)
+    variant = models.PositiveSmallIntegerField(default=0)
     message_id = models.CharField(max_length=120, unique=True)
     state = models.CharField(max_length=12, choices=State, default=State.WAITING)
     answer = models.CharField(max_length=500, blank=True)
@@ -172,10 +202,11 @@ class TestCopy(models.Model):
     #: Every arrival, the newest first, and every report on the last hand-over, where a page has asked for them along with the copy.
     arrived: list[ArrivalShown]
     reported: list[ReportShown]
+    pressed: list[WayOutPress]
 
     class Meta:
         ordering = ["id"]
-        constraints = [models.UniqueConstraint("send", "address", name="one_copy_an_address")]
+        constraints = [models.UniqueConstraint("send", "address", "reader_name", "variant", name="one_copy_of_a_kind_an_address")]
 
     def __str__(self) -> str:
         return f"copy to {self.address}"
@@ -184,6 +215,32 @@ class TestCopy(models.Model):
     def reason(self) -> str:
         """The status code of the server's answer in words; empty where there is none that is known."""
         return said_of(status_in(self.answer))
+
+
+class WayOutPress(models.Model):
+    """A press on an exchanged unsubscribe address of a copy: where it stood, how it was pressed, and by which program from which address."""
+
+    class Place(models.TextChoices):
+        HEADER = "header", "in the List-Unsubscribe header"
+        BODY = "body", "in the message"
+
+    class How(models.TextChoices):
+        ONE_CLICK = "one-click", "by one click of the mail program"
+        PAGE = "page", "on its page"
+        MAIL = "mail", "by a mail"
+
+    copy = models.ForeignKey(TestCopy, on_delete=models.CASCADE, related_name="presses")
+    place = models.CharField(max_length=8, choices=Place, blank=True)
+    how = models.CharField(max_length=12, choices=How)
+    client = models.CharField(max_length=200, blank=True)
+    came_from = models.CharField(max_length=60, blank=True)
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["id"]
+
+    def __str__(self) -> str:
+        return f"{self.get_how_display()}, {self.get_place_display()}"
 
 
 class Arrival(models.Model):

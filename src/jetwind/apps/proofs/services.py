@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import secrets
+from dataclasses import dataclass
+from datetime import datetime, timedelta
 from email import message_from_bytes, policy
 from itertools import islice
 from typing import Any
 
-from django.core.exceptions import ValidationError
-from django.core.validators import validate_email
 from django.db import transaction
 from django.db.models import Q
 from django.utils import timezone
@@ -19,10 +19,12 @@ from jetwind.apps.blobs import store
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.stages import open_mailing
 from jetwind.apps.jobs import services as jobs
-from jetwind.apps.proofs.models import Arrival, ReportKind, TestAddress, TestCopy, TestList, TestSend
+from jetwind.apps.proofs.models import Arrival, ReportKind, TestCopy, TestList, TestSend, WayOutPress
 from jetwind.apps.proofs.reach import is_allowed
 from jetwind.apps.proofs.return_address import IDENTITIES, identity_of
-from jetwind.apps.ui.refusal import Refused, refusing
+from jetwind.apps.proofs.test_lists import MOST_ADDRESSES, Person
+from jetwind.apps.proofs.ways_out import note
+from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
 from jetwind.apps.workspace.domains import is_proven
 from jetwind.apps.workspace.models import SampleReader, Workspace
@@ -36,112 +38,129 @@ from jetwind.engines.mail import Delivery, mails_of
 SENDS = "test-send"
 #: Mails of one mailbox that are taken.
 MOST_SAVED = 100
-#: A test list is colleagues, not an audience.
-MOST_ADDRESSES = 50
+#: Messages of one test send, and characters of the mark before the subject.
+MOST_COPIES, LONGEST_MARK = 200, 40
+#: How far ahead a test send is planned.
+FURTHEST = timedelta(days=60)
 
 
-def add_list(user: User, workspace: Workspace, name: str) -> TestList:
-    """Make a test list.
+@dataclass(frozen=True, slots=True)
+class Choices:
+    """The choices of a test send.
 
-    Raises:
-        NotAllowed, Refused: not permitted; no name, too long a one, or one that a list has.
+    ``readers`` are those for whom everybody gets a copy each, None among them for a copy of defaults only; with none at all, everybody gets
+    the copy of the reader that the list names for the person. ``variants`` are numbers of subjects. ``mark`` None is the usual mark. Nothing
+    goes before ``planned_at``. ``base`` is Jetwind's own address, for the exchanged unsubscribe addresses; empty to send the message's own.
     """
-    permit(user, "workspace:configure", workspace)
-    name = " ".join(name.split())
-    if not name or len(name) > 80:
-        raise Refused("A test list has a name of up to 80 characters.")
-    with refusing("one_list_of_a_name", f"There is a test list “{name}” already."):
-        made = TestList.objects.create(workspace=workspace, name=name)
-        record("workspace.changed", actor=user, what=f"the test list {name}: made", house=workspace.pk)
-    return made
+
+    readers: tuple[SampleReader | None, ...] = ()
+    variants: tuple[int, ...] = (0,)
+    mark: str | None = None
+    planned_at: datetime | None = None
+    base: str = ""
 
 
-def add_address(user: User, test_list: TestList, address: str) -> TestAddress:
-    """Put an address on a test list.
-
-    Raises:
-        NotAllowed, Refused: not permitted; no address; a domain that test sends may not reach; on the list already; list full.
-    """
-    workspace = test_list.workspace
-    permit(user, "workspace:configure", workspace)
-    address = address.strip()
-    try:
-        validate_email(address)
-    except ValidationError:
-        raise Refused(f"“{address}” is not an e-mail address.") from None
-    if not is_allowed(address, workspace):
-        allowed = ", ".join(workspace.test_domains) or "none yet"
-        raise Refused(f"{address} is outside the domains that test sends may reach ({allowed}).")
-    with transaction.atomic():
-        TestList.objects.select_for_update(no_key=True).get(pk=test_list.pk)
-        if test_list.addresses.filter(address__iexact=address).exists():
-            raise Refused(f"{address} is on “{test_list.name}” already.")
-        if test_list.addresses.count() >= MOST_ADDRESSES:
-            raise Refused(f"“{test_list.name}” has {MOST_ADDRESSES} addresses; a test list is for colleagues.")
-        made = TestAddress.objects.create(list=test_list, address=address)
-        record("workspace.changed", actor=user, what=f"the test list {test_list.name}: {address} added", house=workspace.pk)
-    return made
+def usual_mark(revision: Revision) -> str:
+    """The mark that stands before the subject unless a person chose another."""
+    return f"[Test r{revision.number}]"
 
 
-def remove_address(user: User, entry: TestAddress) -> None:
-    """Take an address off a test list.
+def subjects_of(revision: Revision) -> tuple[str, ...]:
+    """The subject of a revision and the further ones that somebody gave, as they were written."""
+    given = revision.given_envelope
+    return (revision.subject, *(given.subject_variants if given is not None else ()))
+
+
+def send_test(user: User, revision: Revision, test_list: TestList, choices: Choices | None = None) -> TestSend:
+    """Send a revision to every person of a list: one message to a person for each reader and each subject that was chosen.
 
     Raises:
-        NotAllowed: not permitted.
-    """
-    permit(user, "workspace:configure", entry.list.workspace)
-    with transaction.atomic():
-        record(
-            "workspace.changed", actor=user, what=f"the test list {entry.list.name}: {entry.address} removed", house=entry.list.workspace_id
-        )
-        entry.delete()
-
-
-def send_test(user: User, revision: Revision, test_list: TestList, reader: SampleReader | None) -> TestSend:
-    """Send a revision to every address of a list, merged for one sample reader.
-
-    Raises:
-        NotAllowed, Refused: not permitted; released; the list is empty or holds an address that is not allowed.
+        NotAllowed, Refused: not permitted; released; the list is empty or holds an address that is not allowed; no such subject; too long a
+            mark; a time that is over or too far away; too many copies.
     """
     permit(user, "proof:send", revision.mailing.workspace)
-    addresses = [entry.address for entry in test_list.addresses.all()]
-    if not addresses:
+    people = [Person(entry.address, entry.name, entry.reader, entry.devices) for entry in test_list.addresses.select_related("reader")]
+    if not people:
         raise Refused(f"“{test_list.name}” has no addresses yet; add some under Settings.")
-    return _send(user, revision, test_list.name, addresses, reader)
+    return _send(user, revision, test_list.name, people, choices or Choices())
 
 
-def send_to_self(user: User, revision: Revision, reader: SampleReader | None) -> TestSend:
-    """Send a revision to the person's own address, merged for one sample reader.
+def send_to_self(user: User, revision: Revision, choices: Choices | None = None) -> TestSend:
+    """Send a revision to the person's own address.
 
     Raises:
-        NotAllowed, Refused: not permitted; released; the person has no address, or one that is not allowed.
+        NotAllowed, Refused: as :func:`send_test`; the person has no address.
     """
     permit(user, "proof:send", revision.mailing.workspace)
     if not user.email:
         raise Refused("You have no address yet; give one on your own page.")
-    return _send(user, revision, user.shown_name[:80], [user.email], reader)
+    return _send(user, revision, user.shown_name[:80], [Person(user.email, user.shown_name)], choices or Choices())
 
 
-def _send(user: User, revision: Revision, name: str, addresses: list[str], reader: SampleReader | None) -> TestSend:
+def _send(user: User, revision: Revision, name: str, people: list[Person], choices: Choices) -> TestSend:
     workspace = revision.mailing.workspace
-    if outside := [address for address in addresses if not is_allowed(address, workspace)]:
+    if outside := [person.address for person in people if not is_allowed(person.address, workspace)]:
         raise Refused(f"{outside[0]} is outside the domains that test sends may reach; nothing was sent.")
+    mark = usual_mark(revision) if choices.mark is None else " ".join(choices.mark.split())
+    _check(revision, choices, mark)
+    copies = [
+        (person, reader, variant)
+        for person in people
+        for reader in (choices.readers or (person.reader,))
+        for variant in sorted(set(choices.variants))
+    ]
+    if len(copies) > MOST_COPIES:
+        raise Refused(f"These are {len(copies)} messages; one test send has at most {MOST_COPIES}. Choose fewer readers or subjects.")
     with open_mailing(revision.mailing_id) as mailing:
         send = TestSend.objects.create(
             mailing=mailing,
             revision=revision,
             list_name=name,
-            reader_name=reader.name if reader else "",
-            values={name: str(value) for name, value in reader_values(reader).items()} if reader else {},
-            mark=f"[Test r{revision.number}]",
+            mark=mark,
+            planned_at=choices.planned_at,
+            base=choices.base[:200],
             server=workspace.mail_servers.filter(is_chosen=True).first(),
             by=user,
         )
-        for address in addresses:
-            TestCopy.objects.create(send=send, address=address, message_id=f"<{secrets.token_hex(12)}.{send.pk}@{IDENTITIES}>")
-        record("proof.sent", actor=user, mailing=mailing, revision=revision.number, count=len(addresses), list=name)
+        TestCopy.objects.bulk_create(_copy(send, *one) for one in copies)
+        record("proof.sent", actor=user, mailing=mailing, revision=revision.number, count=len(copies), list=name)
         _ask_for_hand_over(send)
     return send
+
+
+def _check(revision: Revision, choices: Choices, mark: str) -> None:
+    if not choices.variants or not set(choices.variants) <= set(range(len(subjects_of(revision)))):
+        raise Refused("Choose at least one of the subjects of this revision.")
+    if len(mark) > LONGEST_MARK:
+        raise Refused(f"The mark before the subject has at most {LONGEST_MARK} characters.")
+    if choices.planned_at is not None and not timezone.now() < choices.planned_at < timezone.now() + FURTHEST:
+        raise Refused(f"A test send is planned for a time to come, within {FURTHEST.days} days.")
+
+
+def _copy(send: TestSend, person: Person, reader: SampleReader | None, variant: int) -> TestCopy:
+    return TestCopy(
+        send=send,
+        address=person.address,
+        person=person.name,
+        devices=person.devices,
+        reader_name=reader.name if reader is not None else "",
+        values={name: str(value) for name, value in reader_values(reader).items()} if reader is not None else {},
+        variant=variant,
+        message_id=f"<{secrets.token_hex(12)}.{send.pk}@{IDENTITIES}>",
+    )
+
+
+def send_now(user: User, send: TestSend) -> None:
+    """Have a planned send go at once.
+
+    Raises:
+        NotAllowed, Refused: not permitted; released; it is not planned, or its time has come.
+    """
+    permit(user, "proof:send", send.mailing.workspace)
+    with open_mailing(send.mailing_id):
+        if not TestSend.objects.filter(pk=send.pk, planned_at__gt=timezone.now()).update(planned_at=None):
+            raise Refused("This test send does not wait for a time any more.")
+        _ask_for_hand_over(send, sooner=True)
 
 
 def send_again(user: User, copy: TestCopy) -> None:
@@ -247,6 +266,8 @@ def keep_arrival(delivery: Delivery) -> Arrival:
     """Keep what the Mailroom received, and tie it to the copy that it is, or that it reports on."""
     message_id, subject = _identity(delivery.content)
     report = _reported(delivery.content) or _came_back(delivery, subject)
+    if not report and delivery.sender:
+        _note_way_out(delivery)
     with transaction.atomic():
         arrival = Arrival.objects.create(
             sender=delivery.sender[:320],
@@ -294,6 +315,13 @@ def _came_back(delivery: Delivery, subject: str) -> dict[str, Any]:
     identities = [identity for recipient in delivery.recipients if (identity := identity_of(recipient))]
     copy = TestCopy.objects.filter(message_id__in=identities).first() if identities and not delivery.sender else None
     return {"reports_on": copy, "report": ReportKind.ANSWERED, "report_words": subject[:300]} if copy is not None else {}
+
+
+def _note_way_out(delivery: Delivery) -> None:
+    """A person's mail to the return address of a copy: only the exchanged unsubscribe address leads there."""
+    identities = [identity for recipient in delivery.recipients if (identity := identity_of(recipient))]
+    for copy in TestCopy.objects.filter(message_id__in=identities[:1]).exclude(send__base=""):
+        note(copy, "", WayOutPress.How.MAIL, came_from=delivery.sender)
 
 
 def _ask_to_compare(arrival: Arrival) -> None:

@@ -14,11 +14,10 @@ from django.views.decorators.http import require_GET, require_POST
 from jetwind.apps.blobs import store
 from jetwind.apps.proofs import services
 from jetwind.apps.proofs.arrived import Way, registry_levels, rows_of
-from jetwind.apps.proofs.models import Arrival, TestAddress, TestCopy, TestList, TestSend
-from jetwind.apps.proofs.reach import practice_boxes
+from jetwind.apps.proofs.models import Arrival, TestCopy, TestSend
 from jetwind.apps.review.selectors import station_address
 from jetwind.apps.ui.once import once
-from jetwind.apps.workspace.access import PersonRequest, asks, may
+from jetwind.apps.workspace.access import PersonRequest, asks
 from jetwind.core.arrivals import Compared
 from jetwind.core.message import Message, image_references, read_bytes
 from jetwind.core.source import Edit, splice
@@ -47,13 +46,16 @@ def decide_copy(request: PersonRequest, copy_id: int) -> HttpResponse:
 @asks(send="proof:send")
 @once
 def decide_send(request: PersonRequest, send_id: int) -> HttpResponse:
-    """Cancel the copies of a test send that wait, or send it again to those who lack it."""
+    """Cancel the copies of a test send that wait, have a planned one go now, or send it again to those who lack it."""
     found = get_object_or_404(
         TestSend.objects.select_related("revision", "mailing__workspace"), pk=send_id, mailing__workspace=request.workspace
     )
     if request.POST.get("do") == "cancel":
         stopped = services.cancel(request.user, found)
         messages.success(request, f"Cancelled: {stopped} of the copies.")
+    elif request.POST.get("do") == "now":
+        services.send_now(request.user, found)
+        messages.success(request, f"The test to “{found.list_name}” goes now.")
     else:
         again = services.send_to_lacking(request.user, found)
         messages.success(request, f"Sent again to those who lack it: {again} of the copies.")
@@ -135,49 +137,3 @@ def _arrival(request: PersonRequest, arrival_id: int) -> Arrival:
     if not services.concerns(found, request.workspace):
         raise Http404("no such arrival")
     return found
-
-
-@require_POST
-@asks(send="workspace:configure")
-@once
-def add_address(request: PersonRequest, list_id: int) -> HttpResponse:
-    """Put an address on a test list."""
-    test_list = get_object_or_404(TestList, pk=list_id, workspace=request.workspace)
-    added = services.add_address(request.user, test_list, request.POST.get("address", ""))
-    messages.success(request, f"{added.address} is on “{test_list.name}”.")
-    return redirect("test-lists")
-
-
-@require_POST
-@asks(send="workspace:configure")
-@once
-def remove_address(request: PersonRequest, address_id: int) -> HttpResponse:
-    """Take an address off a test list."""
-    entry = get_object_or_404(TestAddress, pk=address_id, list__workspace=request.workspace)
-    services.remove_address(request.user, entry)
-    return redirect("test-lists")
-
-
-@require_POST
-@asks(send="workspace:configure")
-@once
-def add_list(request: PersonRequest) -> HttpResponse:
-    """Make a test list."""
-    made = services.add_list(request.user, request.workspace, request.POST.get("name", ""))
-    messages.success(request, f"“{made.name}” is made; put addresses on it.")
-    return redirect("test-lists")
-
-
-@require_GET
-@asks("workspace:view")
-def test_lists(request: PersonRequest) -> HttpResponse:
-    """The test lists of the workspace."""
-    workspace = request.workspace
-    page = {
-        "lists": workspace.test_lists.prefetch_related("addresses").order_by("id"),
-        "workspace": workspace,
-        "boxes": practice_boxes(workspace),
-        "may_configure": may(request.user, "workspace:configure", workspace),
-        "section": "settings",
-    }
-    return render(request, "proofs/test_lists.html", page)

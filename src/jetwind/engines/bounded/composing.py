@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from datetime import datetime
+from typing import Any
 
+from jetwind.core.arrivals.composing import compose
 from jetwind.core.message import Message
-from jetwind.core.prose.composing import compose
 from jetwind.engines.bounded.helper import Budget, Holder
 
 #: One copy of a large newsletter takes a tenth of a second; a test send has up to fifty.
@@ -19,22 +18,14 @@ class BoundedComposer:
     def __init__(self, helper: Holder) -> None:
         self._helper = helper
 
-    def __call__(
-        self, *, values: Mapping[str, str], to: str, sender_address: str, subject_mark: str, message_id: str, date: datetime
-    ) -> bytes:
-        """The octets of a copy; see :func:`jetwind.core.message.compose`.
+    def __call__(self, **how: Any) -> bytes:
+        """The octets of a copy; the arguments are those of :func:`jetwind.core.arrivals.composing.compose`.
 
         Raises:
             PastBudget: it takes too long or needs too much memory.
         """
-        return self._helper.ask(
-            _compose, dict(values), to=to, sender_address=sender_address, subject_mark=subject_mark, message_id=message_id, date=date
-        )
+        return self._helper.ask(_compose, how)
 
 
-def _compose(
-    message: Message, values: dict[str, str], *, to: str, sender_address: str, subject_mark: str, message_id: str, date: datetime
-) -> bytes:
-    return compose(
-        message, values=values, to=to, sender_address=sender_address, subject_mark=subject_mark, message_id=message_id, date=date
-    )
+def _compose(message: Message, how: dict[str, Any]) -> bytes:
+    return compose(message, **how)

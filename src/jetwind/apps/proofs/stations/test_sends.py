@@ -10,8 +10,10 @@ from typing import Any
 from django.conf import settings
 from django.contrib import messages
 from django.contrib.postgres.expressions import ArraySubquery
+from django.core.exceptions import ValidationError
 from django.db.models import Count, F, Func, IntegerField, OuterRef, Prefetch, Subquery
 from django.db.models.functions import JSONObject
+from django.forms import DateTimeField
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect
 from django.urls import path
@@ -23,7 +25,7 @@ from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import revision_for
 from jetwind.apps.proofs import mail_servers, services
 from jetwind.apps.proofs.lanes import Lanes, lanes_of
-from jetwind.apps.proofs.models import Arrival, ArrivalShown, ReportKind, ReportShown, TestCopy, TestList, TestSend
+from jetwind.apps.proofs.models import Arrival, ArrivalShown, ReportKind, ReportShown, TestCopy, TestList, TestSend, WayOutPress
 from jetwind.apps.review.frame import Frame
 from jetwind.apps.review.selectors import station_address
 from jetwind.apps.review.station_page import StationPage
@@ -31,11 +33,13 @@ from jetwind.apps.ui.given import whole_number
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import PersonRequest, asks
-from jetwind.apps.workspace.models import SampleReader
+from jetwind.apps.workspace.models import SampleReader, Workspace
 
 _SLUG = "test-sends"
 #: For how long after the press an open page asks whether a copy has arrived; a mail that takes longer is seen when the page is opened again.
 _WATCHED = timedelta(minutes=15)
+#: Readers for whom everybody gets a copy each.
+MOST_READERS = 50
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,6 +47,9 @@ class Page:
     """The test sends of the revision with their lanes, the newest first, and whether a copy of the newest is still on its way."""
 
     sends: list[tuple[TestSend, Lanes]]
+    #: Subjects of the revision, and the mark that stands before them.
+    subjects: Sequence[str]
+    mark: str
     #: Lists to send to, with their length, and the sample readers.
     lists: Sequence[TestList]
     #: The name of the way by which a new test send goes out.
@@ -60,6 +67,8 @@ def page(request: PersonRequest, around: Frame) -> Page:
     chosen = Subquery(workspace.mail_servers.filter(is_chosen=True).values("name"))
     lists = list(workspace.test_lists.annotate(length=Count("addresses"), way_out=chosen).order_by("id"))
     return Page(
+        subjects=services.subjects_of(revision),
+        mark=services.usual_mark(revision),
         sends=[(send, lanes_of(send, send.copies.all())) for send in sends],
         lists=lists,
         way_out=(lists[0].way_out if lists else None) or mail_servers.way_out_name(),
@@ -71,6 +80,8 @@ def page(request: PersonRequest, around: Frame) -> Page:
 
 def _is_under_way(send: TestSend, copy: TestCopy) -> bool:
     """Whether a page that is open asks again: for a copy that is being handed over, and for a while for its arrival and its comparison."""
+    if send.is_planned:
+        return False
     if copy.state in (TestCopy.State.WAITING, TestCopy.State.ON_ITS_WAY):
         return True
     if copy.state != TestCopy.State.HANDED_OVER or timezone.now() - send.at > _WATCHED:
@@ -85,7 +96,11 @@ def _sends(revision: Revision) -> list[TestSend]:
     arrivals = Arrival.objects.filter(copy=OuterRef("pk")).order_by("-pk").values(row=JSONObject(pk="pk", at="at", differences=differences))
     reports = Arrival.objects.filter(reports_on=OuterRef("pk"), is_past=False).order_by("pk")
     told = reports.values(row=JSONObject(pk="pk", at="at", kind="report", status="report_status", words="report_words"))
-    copies = TestCopy.objects.annotate(arrival_rows=ArraySubquery(arrivals), report_rows=ArraySubquery(told))
+    presses = WayOutPress.objects.filter(copy=OuterRef("pk")).order_by("pk")
+    pressed = presses.values(row=JSONObject(at="at", how="how", place="place", client="client", came_from="came_from"))
+    copies = TestCopy.objects.annotate(
+        arrival_rows=ArraySubquery(arrivals), report_rows=ArraySubquery(told), press_rows=ArraySubquery(pressed)
+    )
     sends = list(revision.test_sends.select_related("by", "server").prefetch_related(Prefetch("copies", queryset=copies)))
     rows: list[Any] = [copy for send in sends for copy in send.copies.all()]
     for row in rows:
@@ -97,6 +112,7 @@ def _sends(revision: Revision) -> list[TestSend]:
             ReportShown(one["pk"], datetime.fromisoformat(one["at"]), ReportKind(one["kind"]), one["status"], one["words"])
             for one in row.report_rows
         ]
+        row.pressed = [WayOutPress(at=datetime.fromisoformat(one.pop("at")), **one) for one in row.press_rows]
     return sends
 
 
@@ -107,15 +123,48 @@ def send(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
     """Send a test."""
     revision = revision_for(request.user, mailing_id, number)
     workspace = revision.mailing.workspace
-    reader = SampleReader.objects.filter(pk=whole_number(request.POST, "reader"), workspace=workspace).first()
+    choices = _choices(request, workspace)
     if request.POST.get("to") == "me":
-        services.send_to_self(request.user, revision, reader)
+        services.send_to_self(request.user, revision, choices)
         messages.success(request, f"Revision {revision.number} goes to you, at {request.user.email}.")
     else:
         test_list = get_object_or_404(TestList, pk=whole_number(request.POST, "list"), workspace=workspace)
-        services.send_test(request.user, revision, test_list, reader)
-        messages.success(request, f"Revision {revision.number} goes to “{test_list.name}”, one message to each address.")
+        services.send_test(request.user, revision, test_list, choices)
+        messages.success(request, f"Revision {revision.number} goes to “{test_list.name}”, nobody sees another’s address.")
     return redirect(station_address(revision, _SLUG))
+
+
+def _choices(request: PersonRequest, workspace: Workspace) -> services.Choices:
+    """The choices of the form.
+
+    Raises:
+        Refused: the time cannot be read.
+    """
+    several = {int(one) for one in request.POST.getlist("readers")[:MOST_READERS] if one.isascii() and one.isdigit()}
+    chosen = request.POST.get("reader", "own")
+    number = whole_number(request.POST, "reader")
+    readers: tuple[SampleReader | None, ...] = tuple(workspace.readers.filter(pk__in=several or {number})[:MOST_READERS])
+    if not readers and chosen == "nobody":
+        readers = (None,)
+    variants = {int(one) for one in request.POST.getlist("variant")[:100] if one.isascii() and one.isdigit() and len(one) < 4}
+    return services.Choices(
+        readers=readers,
+        variants=tuple(sorted(variants)) or (0,),
+        mark=request.POST.get("mark"),
+        planned_at=_time(request.POST.get("at", "")),
+        base="" if request.POST.get("unchanged") == "on" else request.build_absolute_uri("/").rstrip("/"),
+    )
+
+
+def _time(text: str) -> datetime | None:
+    if not text.strip():
+        return None
+    try:
+        found = DateTimeField().clean(text)
+    except ValidationError:
+        raise Refused(f"“{text[:40]}” is not a time such as 2027-05-04 10:00; nothing was sent.") from None
+    assert isinstance(found, datetime)
+    return found
 
 
 @require_POST
