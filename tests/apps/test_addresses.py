@@ -14,7 +14,7 @@ from jetwind.apps.approvals.models import Release
 from jetwind.apps.blobs import store
 from jetwind.apps.links.models import LinkAnswer
 from jetwind.apps.previews.models import Render
-from jetwind.apps.proofs.models import Arrival, OwnMailServer, TestAddress, TestCopy, TestSend
+from jetwind.apps.proofs.models import Arrival, OwnMailServer, Reply, ReplyLink, ReplyPhoto, TestAddress, TestCopy, TestSend
 from jetwind.apps.workspace.access import NeededPermissions
 from jetwind.apps.workspace.addresses import Undeclared, _address, addresses, as_markdown
 from jetwind.apps.workspace.models import FieldSyntax, Membership
@@ -35,6 +35,7 @@ def things(house: Any) -> dict[str, Any]:
     """One thing of each kind in the house, by the names that paths use."""
     revision = taken_in(house)
     send = TestSend.objects.create(mailing=revision.mailing, revision=revision, list_name="x", mark="x", by=house.reviewer)
+    link = ReplyLink.objects.create(send=send, address="one@kiln.org", nonce="x", expires_at="2099-01-01T00:00Z")
     copy = TestCopy.objects.create(send=send, address="one@kiln.org", message_id="<x@y>", state="refused")
     arrival = Arrival.objects.create(copy=copy, octets=1, blob_sha256=store.keep(mail()))
     shown = {"state": "done", "blob_sha256": store.keep(picture()), "content_type": "image/png", "width": 8, "height": 8}
@@ -66,6 +67,10 @@ def things(house: Any) -> dict[str, Any]:
         "arrival_id": arrival.pk,
         "copy_id": copy.pk,
         "send_id": send.pk,
+        "link_id": link.pk,
+        "photo_id": ReplyPhoto.objects.create(
+            reply=Reply.objects.create(link=link, looks_right=True), blob_sha256=store.keep(picture()), width=8, height=8
+        ).pk,
         "server_id": OwnMailServer.objects.create(workspace=house.workspace, name="Quay", host="mail.kiln.org").pk,
         "list_id": house.test_list.pk,
         "address_id": TestAddress.objects.first().pk,  # type: ignore[union-attr]

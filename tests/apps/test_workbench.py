@@ -24,9 +24,9 @@ from jetwind.apps.links.services import ask_for_links
 from jetwind.apps.links.services import fetch_pictures as ask_for_pictures
 from jetwind.apps.previews.models import Render
 from jetwind.apps.previews.services import ask_for_renders, ask_for_renders_of_house
-from jetwind.apps.proofs import handing_over
+from jetwind.apps.proofs import handing_over, replies
 from jetwind.apps.proofs.models import TestCopy
-from jetwind.apps.proofs.services import keep_saved, send_test
+from jetwind.apps.proofs.services import Choices, keep_saved, send_test
 from jetwind.apps.review import answers
 from jetwind.apps.review.models import PictureWords
 from jetwind.apps.workspace.desk import Held, Workbench
@@ -101,7 +101,7 @@ def test_no_task_reads_a_message(house: Any, in_helpers: None, fake_browser: Any
     mailing = services.take_in(house.author, house.workspace, archive({"a.html": BODY, "pot.png": POT}), "a.zip")
     settings.DESK = "helpers"
     revision = selectors.numbered(Revision.objects.get().pk)
-    send = send_test(house.reviewer, revision, house.test_list, None)
+    send = send_test(house.reviewer, revision, house.test_list, Choices(asks=True, base="http://testserver"))
 
     def refuse(*given: Any, **more: Any) -> None:
         raise AssertionError("the worker works on a message")
@@ -121,6 +121,8 @@ def test_no_task_reads_a_message(house: Any, in_helpers: None, fake_browser: Any
     names = carry_out_all(seen)
     copy = send.copies.order_by("pk")[0]
     keep_saved(house.reviewer, revision, store.fetch(copy.copy_sha256))
+    link = send.reply_links.order_by("pk")[0]
+    reply = replies.answer(link, replies.Given(looks_right=False, words="Here", render=replies.render_for(link), left=50.0, top=1.0))
     ask_for_pictures(house.reviewer, revision)
     answers.ask_for_rechecks(house.workspace)
     jobs.defer("review.recheck_messages", mailing_ids=[mailing.pk])
@@ -134,6 +136,8 @@ def test_no_task_reads_a_message(house: Any, in_helpers: None, fake_browser: Any
     assert set(LinkAnswer.objects.values_list("address", flat=True)) >= {"https://kiln.org/shop", "https://pictures.kiln.org/bowl.png"}
     assert CurrentAnswers.objects.get().links
     assert set(send.copies.values_list("state", flat=True)) == {TestCopy.State.HANDED_OVER}
+    reply.refresh_from_db()
+    assert reply.mark is not None
     arrival = copy.arrivals.get()
     assert arrival.compared is not None
     assert arrival.compared["differences"] == []

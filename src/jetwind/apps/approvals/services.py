@@ -192,7 +192,12 @@ def clearance(walk: Walk, user: User, released_at: str) -> dict[str, Any]:
         "spam": {"score": walk.run.spam.get("score"), "band": walk.run.spam.get("band")},
         "sign_offs": [_signed(sign_off) for sign_off in revision.sign_offs.filter(voided_at=None).select_related("by")],
         "test_sends": [
-            {"by": send.by.shown_name, "at": send.at.isoformat(), "list": send.list_name, "copies": send.copies.count()}
+            {
+                "by": send.by.shown_name,
+                "at": send.at.isoformat(),
+                "list": send.list_name,
+                "copies": send.copies.filter(purpose="copy").count(),
+            }
             for send in revision.test_sends.select_related("by")
         ],
         "released": {"by": user.shown_name, "at": released_at},

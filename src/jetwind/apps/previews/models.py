@@ -85,14 +85,18 @@ class LossTrial(models.Model):
 
 
 class Mark(models.Model):
-    """A comment at an element of a message, set on a render. It is found again in later revisions by what the element is."""
+    """A comment at an element of a message, set on a render. It is found again in later revisions by what the element is.
+
+    ``said_by`` is the name of a recipient of a test copy who has no account; then there is no ``by``.
+    """
 
     mailing = models.ForeignKey(Mailing, on_delete=models.CASCADE, related_name="marks")
     revision = models.ForeignKey(Revision, on_delete=models.CASCADE, related_name="marks")
     profile = models.CharField(max_length=40)
     anchor = models.JSONField()
     comment = models.CharField(max_length=500)
-    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, blank=True, on_delete=models.PROTECT, related_name="+")
+    said_by = models.CharField(max_length=120, blank=True)
     at = models.DateTimeField(auto_now_add=True)
     settled_at = models.DateTimeField(null=True, blank=True)
     settled_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, null=True, blank=True, related_name="+")
@@ -102,3 +106,8 @@ class Mark(models.Model):
 
     def __str__(self) -> str:
         return f"{self.comment[:40]} at {self.anchor.get('tag', '?')}"
+
+    @property
+    def author(self) -> str:
+        """The name of the person who set it."""
+        return self.by.shown_name if self.by is not None else f"{self.said_by}, by the answer page"

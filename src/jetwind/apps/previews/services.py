@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import threading
 from collections.abc import Collection, Sequence
+from typing import Any
 
 from django.db import transaction
 from django.utils import timezone
@@ -175,6 +176,18 @@ def set_mark(user: User, revision: Revision, profile: str, element: int, comment
         mark = Mark.objects.create(mailing=mailing, revision=revision, profile=profile, anchor=anchor, comment=comment, by=user)
         record("mark.set", actor=user, mailing=mailing, revision=revision.number, comment=comment)
     return mark
+
+
+def mark_of_reply(revision: Revision, profile: str, anchor: dict[str, Any], comment: str, said_by: str) -> Mark:
+    """Set the mark that a recipient of a test copy asked for with a tap on a render.
+
+    Raises:
+        Refused: released.
+    """
+    with open_mailing(revision.mailing_id) as mailing:
+        return Mark.objects.create(
+            mailing=mailing, revision=revision, profile=profile, anchor=anchor, comment=comment[:500], said_by=said_by[:120]
+        )
 
 
 def settle_mark(user: User, mark: Mark) -> None:

@@ -47,7 +47,9 @@ def arrivals_for_checks(revision: Revision) -> dict[str, Any]:
 
 
 def _arrivals(revision_id: int) -> Arrivals:
-    """The newest comparison at each address: a later send to others makes no difference at this address undone."""
+    """The newest comparison of each copy of the newest send to each address: a later send to others undoes no difference at this address."""
     found = Arrival.objects.filter(copy__send__revision=revision_id, compared__isnull=False)
-    newest = found.order_by("copy__address", "-copy__send_id", "-pk").distinct("copy__address")
-    return Arrivals(tuple(Compared.from_json(compared) for compared in newest.values_list("compared", flat=True) if compared is not None))
+    sends = dict(found.order_by("copy__send_id").values_list("copy__address", "copy__send_id"))
+    newest = found.order_by("copy__address", "copy_id", "-pk").distinct("copy__address", "copy_id")
+    rows = newest.values_list("copy__address", "copy__send_id", "compared")
+    return Arrivals(tuple(Compared.from_json(row) for address, send, row in rows if row is not None and sends[address] == send))

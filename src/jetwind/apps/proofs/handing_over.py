@@ -23,10 +23,13 @@ from jetwind.apps.jobs import services as jobs
 from jetwind.apps.proofs import mail_servers
 from jetwind.apps.proofs.models import Arrival, TestCopy, TestSend
 from jetwind.apps.proofs.reach import is_allowed
+from jetwind.apps.proofs.replies import note_of
 from jetwind.apps.proofs.return_address import return_address
 from jetwind.apps.proofs.sealing import Unreadable
 from jetwind.apps.proofs.ways_out import own_ways_out
 from jetwind.apps.workspace.desk import Held
+from jetwind.core.arrivals.note import compose_note
+from jetwind.core.errors import JetwindError
 from jetwind.engines.bounded import COMPOSING, BoundedComposer, PastBudget
 from jetwind.engines.mail import Handover, HandoverOutcome, hand_over
 
@@ -101,16 +104,23 @@ def _carry_on(send: TestSend, copy: TestCopy, composer: BoundedComposer) -> None
         return
     returned = return_address(workspace.test_sender, copy)
     try:
-        content = composer(
-            values={**copy.values, "email": copy.address},
-            to=copy.address,
-            sender_address=workspace.test_sender,
-            subject_mark=send.mark,
-            message_id=copy.message_id,
-            date=timezone.now(),
-            variant=copy.variant,
-            own_ways_out=own_ways_out(send.base, copy, returned) if send.base else None,
+        content = (
+            _note(copy, workspace.test_sender)
+            if copy.purpose != TestCopy.Purpose.COPY
+            else composer(
+                values={**copy.values, "email": copy.address},
+                to=copy.address,
+                sender_address=workspace.test_sender,
+                subject_mark=send.mark,
+                message_id=copy.message_id,
+                date=timezone.now(),
+                variant=copy.variant,
+                own_ways_out=own_ways_out(send.base, copy, returned) if send.base and not send.leaves_addresses else None,
+            )
         )
+    except _NotAskedAnyMore:
+        TestCopy.objects.filter(pk=copy.pk, state=copy.state).update(state=TestCopy.State.CANCELLED, next_try_at=None)
+        return
     except PastBudget as past:
         _take(copy, Handover(HandoverOutcome.REFUSED, f"Not sent: the message cannot be filled for this copy, since {past}."))
         return
@@ -129,6 +139,17 @@ def _carry_on(send: TestSend, copy: TestCopy, composer: BoundedComposer) -> None
         return
     copy.state = TestCopy.State.ON_ITS_WAY
     _take(copy, hand_over(server, returned, copy.address, content))
+
+
+class _NotAskedAnyMore(JetwindError):
+    """The link of a note was withdrawn or has expired, or its person has answered meanwhile."""
+
+
+def _note(copy: TestCopy, sender: str) -> bytes:
+    note = note_of(copy)
+    if note is None:
+        raise _NotAskedAnyMore
+    return compose_note(note, to=copy.address, sender_address=sender, message_id=copy.message_id, date=timezone.now())
 
 
 def _wait_for_turn(send: TestSend) -> None:

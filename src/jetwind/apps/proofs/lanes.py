@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from datetime import datetime
 
+from jetwind.apps.proofs.looked import Asked, ReplyShown
 from jetwind.apps.proofs.models import ReportKind, TestCopy, TestSend
 
 #: The least seconds that an axis shows, so that a send of which nothing is known yet has an axis as well.
@@ -60,19 +61,20 @@ class Lanes:
         return sum(lane.copy.state in (TestCopy.State.REFUSED, TestCopy.State.CANCELLED) or _is_back(lane.copy) for lane in self.rows)
 
 
-def lanes_of(send: TestSend, copies: Iterable[TestCopy]) -> Lanes:
-    """The copies of a send on the axis from its start to the last thing that happened.
+def lanes_of(send: TestSend, copies: Iterable[TestCopy], asked: Iterable[Asked] = ()) -> Lanes:
+    """The copies of a send on the axis from its start to the last thing that happened; ``asked`` are the people with their answers.
 
     The axis is logarithmic: most copies arrive within seconds, and a bounce may come after hours.
     """
     copies = list(copies)
-    whole = max([*((at - send.at).total_seconds() for copy in copies for at in _times(copy)), _LEAST])
+    said = {one.address: one.replies for one in asked}
+    whole = max([*((at - send.at).total_seconds() for copy in copies for at in _times(copy, said.get(copy.address, []))), _LEAST])
 
     def left(seconds: float) -> float:
         return round(math.log1p(min(max(seconds, 0.0), whole)) / math.log1p(whole) * 100, 2)
 
     return Lanes(
-        [_lane(copy, lambda at: left((at - send.at).total_seconds())) for copy in copies],
+        [_lane(copy, said.get(copy.address, []), lambda at: left((at - send.at).total_seconds())) for copy in copies],
         [(left(seconds), words) for seconds, words in _TICKS if seconds <= whole],
     )
 
@@ -82,12 +84,12 @@ def _is_back(copy: TestCopy) -> bool:
     return copy.state == TestCopy.State.HANDED_OVER and any(report.kind == ReportKind.BOUNCED for report in copy.reported)
 
 
-def _times(copy: TestCopy) -> list[datetime]:
-    mails = [*(arrival.at for arrival in copy.arrived), *(report.at for report in copy.reported)]
+def _times(copy: TestCopy, replies: list[ReplyShown]) -> list[datetime]:
+    mails = [*(reply.at for reply in replies), *(arrival.at for arrival in copy.arrived), *(report.at for report in copy.reported)]
     return [at for at in (copy.first_try_at, copy.handed_over_at, *mails) if at is not None]
 
 
-def _lane(copy: TestCopy, left: Callable[[datetime], float]) -> Lane:
+def _lane(copy: TestCopy, replies: list[ReplyShown], left: Callable[[datetime], float]) -> Lane:
     moments = [Moment(0.0, "asked", "asked for")]
     if copy.state == TestCopy.State.REFUSED and copy.first_try_at is not None:
         moments.append(Moment(left(copy.first_try_at), "refused", "refused"))
@@ -101,6 +103,9 @@ def _lane(copy: TestCopy, left: Callable[[datetime], float]) -> Lane:
         kind = "differs" if arrival.differences else "arrived"
         moments.append(Moment(left(arrival.at), kind, "arrived with differences" if arrival.differences else "arrived"))
     moments.extend(Moment(left(report.at), _SHAPES[report.kind], report.kind.label) for report in copy.reported)
+    for reply in replies:
+        words = "answered: it looks right" if reply.looks_right else "answered: something is wrong"
+        moments.append(Moment(left(reply.at), "right" if reply.looks_right else "wrong", words))
     moments.sort(key=lambda moment: moment.left)
     goes_on = copy.state in (TestCopy.State.WAITING, TestCopy.State.ON_ITS_WAY, TestCopy.State.PUT_OFF)
     return Lane(copy, moments, moments[0].left, moments[-1].left - moments[0].left, moments[-1].left if goes_on else None)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 
 from django.conf import settings
 from django.core.validators import MaxValueValidator, MinValueValidator
@@ -12,6 +13,7 @@ from django.db.models import Q
 from django.utils import timezone
 
 from jetwind.apps.intake.models import Mailing, Revision
+from jetwind.apps.previews.models import Mark, Render
 from jetwind.apps.workspace.models import SampleReader, Workspace
 from jetwind.core.arrivals import said_of, status_in
 
@@ -100,8 +102,8 @@ class OwnMailServer(models.Model):
 class TestSend(models.Model):
     """A revision sent to a test list. Without ``server`` it goes by the installation's own way out.
 
-    Nothing goes before ``planned_at``. ``base`` is Jetwind's own address, under which the exchanged unsubscribe addresses lie; it is empty
-    where the message's own were sent unchanged.
+    Nothing goes before ``planned_at``. ``base`` is Jetwind's own address, under which the answer pages and the exchanged unsubscribe addresses
+    lie. ``leaves_addresses`` says that the message's own unsubscribe addresses were sent unchanged.
     """
 
     __test__ = False
@@ -112,9 +114,13 @@ class TestSend(models.Model):
     mark = models.CharField(max_length=40, blank=True)
     planned_at = models.DateTimeField(null=True, blank=True)
     base = models.CharField(max_length=200, blank=True)
+    leaves_addresses = models.BooleanField(default=False)
     server = models.ForeignKey(OwnMailServer, null=True, blank=True, on_delete=models.PROTECT, related_name="sends")
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField(auto_now_add=True)
+
+    #: The people who were asked, with their answers, where a page has asked for them along with the send.
+    asked: list[Any]
 
     class Meta:
         ordering = ["-id"]
@@ -166,7 +172,8 @@ class ReportShown:
 class TestCopy(models.Model):
     """One message of a test send: to exactly one address, for one sample reader, with one of the subjects.
 
-    ``variant`` is the number of the subject among those of the message, 0 for the first. ``person`` is the name of the recipient.
+    ``variant`` is the number of the subject among those of the message, 0 for the first. ``person`` is the name of the recipient. A note
+    with the link to the answer page goes the same way, and so does a reminder, whose ``variant`` counts the reminders.
     ``copy_sha256`` is the digest of the copy as it was handed over last; empty before.
     """
 
@@ -182,7 +189,13 @@ class TestCopy(models.Model):
         REFUSED = "refused", "refused"
         CANCELLED = "cancelled", "cancelled"
 
+    class Purpose(models.TextChoices):
+        COPY = "copy"
+        NOTE = "note"
+        REMINDER = "reminder"
+
     send = models.ForeignKey(TestSend, on_delete=models.CASCADE, related_name="copies")
+    purpose = models.CharField(max_length=10, choices=Purpose, default=Purpose.COPY)
     address = models.EmailField()
     person = models.CharField(max_length=120, blank=True)
     devices = models.CharField(max_length=200, blank=True)
@@ -206,7 +219,9 @@ class TestCopy(models.Model):
 
     class Meta:
         ordering = ["id"]
-        constraints = [models.UniqueConstraint("send", "address", "reader_name", "variant", name="one_copy_of_a_kind_an_address")]
+        constraints = [
+            models.UniqueConstraint("send", "purpose", "address", "reader_name", "variant", name="one_copy_of_a_kind_an_address")
+        ]
 
     def __str__(self) -> str:
         return f"copy to {self.address}"
@@ -215,6 +230,80 @@ class TestCopy(models.Model):
     def reason(self) -> str:
         """The status code of the server's answer in words; empty where there is none that is known."""
         return said_of(status_in(self.answer))
+
+
+class ReplyLink(models.Model):
+    """A link by which one recipient of one test send answers without an account. ``nonce`` is part of the signed token."""
+
+    send = models.ForeignKey(TestSend, on_delete=models.CASCADE, related_name="reply_links")
+    address = models.EmailField()
+    person = models.CharField(max_length=120, blank=True)
+    devices = models.CharField(max_length=200, blank=True)
+    nonce = models.CharField(max_length=32)
+    expires_at = models.DateTimeField()
+    withdrawn_at = models.DateTimeField(null=True, blank=True)
+    reminded_at = models.DateTimeField(null=True, blank=True)
+    reminders = models.PositiveSmallIntegerField(default=0)
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [models.UniqueConstraint("send", "address", name="one_reply_link_an_address")]
+
+    def __str__(self) -> str:
+        return f"link of {self.address}"
+
+    @property
+    def is_open(self) -> bool:
+        """Whether the person may still answer."""
+        return self.withdrawn_at is None and self.expires_at > timezone.now()
+
+    @property
+    def name(self) -> str:
+        """The person's name, or the address."""
+        return self.person or self.address
+
+    @property
+    def own_devices(self) -> list[str]:
+        """The person's devices, one by one, as the test list has them."""
+        return [device for part in self.devices.split(";") if (device := part.strip())]
+
+
+class Reply(models.Model):
+    """An answer of a recipient: whether the copy looks right, words, the device, and the place of a tap in per cent of ``render``."""
+
+    link = models.ForeignKey(ReplyLink, on_delete=models.CASCADE, related_name="replies")
+    looks_right = models.BooleanField()
+    words = models.TextField(max_length=2000, blank=True)
+    device = models.CharField(max_length=120, blank=True)
+    render = models.ForeignKey(Render, null=True, blank=True, on_delete=models.SET_NULL, related_name="+")
+    left = models.FloatField(null=True, blank=True)
+    top = models.FloatField(null=True, blank=True)
+    mark = models.ForeignKey(Mark, null=True, blank=True, on_delete=models.SET_NULL, related_name="+")
+    client = models.CharField(max_length=200, blank=True)
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["id"]
+
+    def __str__(self) -> str:
+        return f"answer of {self.link.address}"
+
+
+class ReplyPhoto(models.Model):
+    """A photo of an answer, made anew from its pixels."""
+
+    BLOBS = ("blob_sha256",)
+
+    reply = models.ForeignKey(Reply, on_delete=models.CASCADE, related_name="photos")
+    blob_sha256 = models.CharField(max_length=64)
+    width = models.PositiveIntegerField()
+    height = models.PositiveIntegerField()
+
+    class Meta:
+        ordering = ["id"]
+
+    def __str__(self) -> str:
+        return f"photo of {self.reply}"
 
 
 class WayOutPress(models.Model):

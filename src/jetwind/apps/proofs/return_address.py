@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import secrets
 
 from jetwind.apps.proofs.models import TestCopy
 
@@ -12,6 +13,11 @@ _IDENTITY = re.compile(rf"<([0-9a-f]{{24}}\.\d{{1,18}})@{re.escape(IDENTITIES)}>
 _RETURN = re.compile(r"[^@]*\+([0-9a-f]{24}\.\d{1,18})@[^@]*")
 #: Octets of the part before the @ (RFC 5321 §4.5.3.1.1).
 _LONGEST = 64
+
+
+def new_identity(send_id: int) -> str:
+    """A Message-ID for a new copy of a send."""
+    return f"<{secrets.token_hex(12)}.{send_id}@{IDENTITIES}>"
 
 
 def return_address(sender: str, copy: TestCopy) -> str:

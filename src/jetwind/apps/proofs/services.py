@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import secrets
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from email import message_from_bytes, policy
@@ -19,9 +18,10 @@ from jetwind.apps.blobs import store
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.stages import open_mailing
 from jetwind.apps.jobs import services as jobs
-from jetwind.apps.proofs.models import Arrival, ReportKind, TestCopy, TestList, TestSend, WayOutPress
+from jetwind.apps.proofs import replies
+from jetwind.apps.proofs.models import Arrival, ReplyLink, ReportKind, TestCopy, TestList, TestSend, WayOutPress
 from jetwind.apps.proofs.reach import is_allowed
-from jetwind.apps.proofs.return_address import IDENTITIES, identity_of
+from jetwind.apps.proofs.return_address import identity_of, new_identity
 from jetwind.apps.proofs.test_lists import MOST_ADDRESSES, Person
 from jetwind.apps.proofs.ways_out import note
 from jetwind.apps.ui.refusal import Refused
@@ -50,7 +50,8 @@ class Choices:
 
     ``readers`` are those for whom everybody gets a copy each, None among them for a copy of defaults only; with none at all, everybody gets
     the copy of the reader that the list names for the person. ``variants`` are numbers of subjects. ``mark`` None is the usual mark. Nothing
-    goes before ``planned_at``. ``base`` is Jetwind's own address, for the exchanged unsubscribe addresses; empty to send the message's own.
+    goes before ``planned_at``. ``base`` is Jetwind's own address, for answer pages and exchanged unsubscribe addresses; ``leaves_addresses`` sends
+    the message's own. ``asks`` has everybody get a note with a link to answer by.
     """
 
     readers: tuple[SampleReader | None, ...] = ()
@@ -58,6 +59,8 @@ class Choices:
     mark: str | None = None
     planned_at: datetime | None = None
     base: str = ""
+    leaves_addresses: bool = False
+    asks: bool = False
 
 
 def usual_mark(revision: Revision) -> str:
@@ -119,10 +122,15 @@ def _send(user: User, revision: Revision, name: str, people: list[Person], choic
             mark=mark,
             planned_at=choices.planned_at,
             base=choices.base[:200],
+            leaves_addresses=choices.leaves_addresses,
             server=workspace.mail_servers.filter(is_chosen=True).first(),
             by=user,
         )
         TestCopy.objects.bulk_create(_copy(send, *one) for one in copies)
+        if choices.asks:
+            links = [replies.link_for(send, person.address, person.name, person.devices) for person in people]
+            ReplyLink.objects.bulk_create(links)
+            TestCopy.objects.bulk_create(replies.note_copy(send, link, TestCopy.Purpose.NOTE) for link in links)
         record("proof.sent", actor=user, mailing=mailing, revision=revision.number, count=len(copies), list=name)
         _ask_for_hand_over(send)
     return send
@@ -146,7 +154,7 @@ def _copy(send: TestSend, person: Person, reader: SampleReader | None, variant: 
         reader_name=reader.name if reader is not None else "",
         values={name: str(value) for name, value in reader_values(reader).items()} if reader is not None else {},
         variant=variant,
-        message_id=f"<{secrets.token_hex(12)}.{send.pk}@{IDENTITIES}>",
+        message_id=new_identity(send.pk),
     )
 
 
@@ -161,6 +169,18 @@ def send_now(user: User, send: TestSend) -> None:
         if not TestSend.objects.filter(pk=send.pk, planned_at__gt=timezone.now()).update(planned_at=None):
             raise Refused("This test send does not wait for a time any more.")
         _ask_for_hand_over(send, sooner=True)
+
+
+def remind(user: User, send: TestSend) -> int:
+    """Write to everybody who was asked and has not answered; returns their number.
+
+    Raises:
+        NotAllowed, Refused: as :func:`replies.remind`.
+    """
+    with transaction.atomic():
+        reminders = replies.remind(user, send)
+        _ask_for_hand_over(send, sooner=True)
+    return len(reminders)
 
 
 def send_again(user: User, copy: TestCopy) -> None:
@@ -320,12 +340,12 @@ def _came_back(delivery: Delivery, subject: str) -> dict[str, Any]:
 def _note_way_out(delivery: Delivery) -> None:
     """A person's mail to the return address of a copy: only the exchanged unsubscribe address leads there."""
     identities = [identity for recipient in delivery.recipients if (identity := identity_of(recipient))]
-    for copy in TestCopy.objects.filter(message_id__in=identities[:1]).exclude(send__base=""):
+    for copy in TestCopy.objects.filter(message_id__in=identities[:1]).filter(send__leaves_addresses=False).exclude(send__base=""):
         note(copy, "", WayOutPress.How.MAIL, came_from=delivery.sender)
 
 
 def _ask_to_compare(arrival: Arrival) -> None:
-    if arrival.copy is not None:
+    if arrival.copy is not None and arrival.copy.purpose == TestCopy.Purpose.COPY:
         jobs.defer("proofs.compare_arrival", arrival_id=arrival.pk)
 
 
@@ -396,7 +416,11 @@ def keep_saved_file(user: User, revision: Revision, content: bytes) -> tuple[lis
 
 def _copy_of(revision: Revision, message_id: str, content: bytes) -> TestCopy | None:
     """The copy of a message that a mail is; the newest one to its recipient where its Message-ID was changed."""
-    copies = TestCopy.objects.filter(send__mailing=revision.mailing_id).exclude(copy_sha256="").select_related("send__revision")
+    copies = (
+        TestCopy.objects.filter(send__mailing=revision.mailing_id, purpose=TestCopy.Purpose.COPY)
+        .exclude(copy_sha256="")
+        .select_related("send__revision")
+    )
     if message_id and (found := copies.filter(message_id=message_id).first()) is not None:
         return found
     likely = list(copies.filter(send__revision=revision).order_by("-pk")[:MOST_ADDRESSES])

@@ -8,7 +8,8 @@ from jetwind.apps.jobs import services as jobs
 from jetwind.apps.proofs.comparing import compare_arrival
 from jetwind.apps.proofs.handing_over import hand_over_copies
 from jetwind.apps.proofs.mail_servers import carry_out_connection_test
-from jetwind.apps.proofs.models import Arrival, OwnMailServer, TestSend
+from jetwind.apps.proofs.models import Arrival, OwnMailServer, Reply, TestSend
+from jetwind.apps.proofs.replies import place
 
 
 @app.task(name="proofs.send_copies", priority=20)
@@ -26,6 +27,14 @@ def try_server(server_id: int, recipient: str, work_id: int) -> None:
         row = OwnMailServer.objects.select_related("workspace").get(pk=server_id)
         jobs.report(work_id, done=0, total=1, doing=f"tries {row.host}")
         carry_out_connection_test(row, recipient)
+
+
+@app.task(name="proofs.place_reply", priority=15)
+def place_reply(reply_id: int) -> None:
+    """Set the mark of an answer whose person tapped on a render."""
+    reply = Reply.objects.select_related("link__send__revision", "render").filter(pk=reply_id).first()
+    if reply is not None:
+        place(reply)
 
 
 @app.task(name="proofs.compare_arrival", priority=15)

@@ -2,11 +2,15 @@
 
 from django.urls import path
 
-from jetwind.apps.proofs import mail_server_views, test_list_views, views, way_out_views
+from jetwind.apps.proofs import mail_server_views, reply_views, test_list_views, views, way_out_views
 
 urlpatterns = [
     path("test-copies/<int:copy_id>/decide/", views.decide_copy, name="decide-copy"),
     path("test-sends/<int:send_id>/decide/", views.decide_send, name="decide-send"),
+    path("reply/<str:token>/", reply_views.reply, name="reply"),
+    path("reply/<str:token>/render/", reply_views.reply_render, name="reply-render"),
+    path("reply-photos/<int:photo_id>/", reply_views.reply_photo, name="reply-photo"),
+    path("reply-links/<int:link_id>/withdraw/", views.withdraw_link, name="withdraw-reply-link"),
     path("way-out/<str:token>/<str:place>/", way_out_views.way_out, name="way-out"),
     path("mailroom/", views.mailroom, name="mailroom"),
     path("mailroom/<int:arrival_id>/", views.arrival, name="arrival"),

@@ -12,9 +12,9 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from jetwind.apps.blobs import store
-from jetwind.apps.proofs import services
+from jetwind.apps.proofs import replies, services
 from jetwind.apps.proofs.arrived import Way, registry_levels, rows_of
-from jetwind.apps.proofs.models import Arrival, TestCopy, TestSend
+from jetwind.apps.proofs.models import Arrival, ReplyLink, TestCopy, TestSend
 from jetwind.apps.review.selectors import station_address
 from jetwind.apps.ui.once import once
 from jetwind.apps.workspace.access import PersonRequest, asks
@@ -53,6 +53,9 @@ def decide_send(request: PersonRequest, send_id: int) -> HttpResponse:
     if request.POST.get("do") == "cancel":
         stopped = services.cancel(request.user, found)
         messages.success(request, f"Cancelled: {stopped} of the copies.")
+    elif request.POST.get("do") == "remind":
+        reminded = services.remind(request.user, found)
+        messages.success(request, f"Reminded: {reminded} of the recipients.")
     elif request.POST.get("do") == "now":
         services.send_now(request.user, found)
         messages.success(request, f"The test to “{found.list_name}” goes now.")
@@ -60,6 +63,18 @@ def decide_send(request: PersonRequest, send_id: int) -> HttpResponse:
         again = services.send_to_lacking(request.user, found)
         messages.success(request, f"Sent again to those who lack it: {again} of the copies.")
     return redirect(station_address(found.revision, "test-sends"))
+
+
+@require_POST
+@asks(send="proof:send")
+@once
+def withdraw_link(request: PersonRequest, link_id: int) -> HttpResponse:
+    """Have the answer link of a recipient work no more."""
+    links = ReplyLink.objects.select_related("send__revision", "send__mailing__workspace")
+    link = get_object_or_404(links, pk=link_id, send__mailing__workspace=request.workspace)
+    replies.withdraw(request.user, link)
+    messages.success(request, f"The link of {link.address} works no more.")
+    return redirect(station_address(link.send.revision, "test-sends"))
 
 
 @require_GET

@@ -80,6 +80,36 @@ def smaller_copy(data: bytes) -> tuple[str, bytes] | None:
         return None
 
 
+#: The longer side of a photo that is made anew, in px.
+_LONGEST_PHOTO = 1_600
+
+
+def photo_anew(data: bytes) -> tuple[bytes, int, int] | None:
+    """A photo made anew from its pixels as JPEG, with its width and height; None where it does not open, or has too many pixels.
+
+    Nothing but pixels is carried over: no place, no name, no date (Exif), no colour profile, no thumbnail, and nothing behind the picture.
+    """
+    from PIL import Image, ImageOps
+
+    size = pixel_size(data)
+    if size is None or not 0 < size[0] * size[1] <= MOST_OPENED:
+        return None
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            with Image.open(io.BytesIO(data)) as opened:
+                opened.draft("RGB", (_LONGEST_PHOTO, _LONGEST_PHOTO))
+                turned = ImageOps.exif_transpose(opened).convert("RGBA")
+            turned.thumbnail((_LONGEST_PHOTO, _LONGEST_PHOTO))
+            ground = Image.new("RGB", turned.size, "white")
+            ground.paste(turned, mask=turned.getchannel("A"))
+            out = io.BytesIO()
+            ground.save(out, "JPEG", quality=85)
+            return out.getvalue(), ground.width, ground.height
+    except DECODING_FAILS:
+        return None
+
+
 #: The longer side of a copy that is read, in px, and the side up to which small letters are made larger.
 _LONGEST_READ, _SMALL = 2_400, 700
 

@@ -9,6 +9,7 @@ from jetwind.engines.bounded.lightening import (
     grey_copy_bounded,
     laid_over_bounded,
     lighter_bounded,
+    photo_bounded,
 )
 from jetwind.engines.bounded.listing import listing_bounded, shown_elsewhere_bounded
 from jetwind.engines.bounded.overview import OVERVIEW, overview_bounded
@@ -39,6 +40,7 @@ __all__ = [
     "listing_bounded",
     "looks_like_mail",
     "overview_bounded",
+    "photo_bounded",
     "prepare",
     "read_readers_bounded",
     "review_bounded",

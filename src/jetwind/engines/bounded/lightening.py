@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from jetwind.core.images.bounded import grey_copy
+from jetwind.core.images.bounded import grey_copy, photo_anew
 from jetwind.core.images.lighter import Candidate, Form, before_and_after, candidates, lighter
 from jetwind.engines.bounded.helper import Budget, Helper, Start
 
@@ -44,6 +44,16 @@ def candidates_bounded(data: bytes, shown: float, forms: frozenset[Form], *, sta
     """
     with Helper((data, shown, forms), _ALL, start) as helper:
         return helper.ask(_candidates)
+
+
+def photo_bounded(data: bytes, *, start: Start) -> tuple[bytes, int, int] | None:
+    """A photo made anew from its pixels, as :func:`photo_anew` makes it.
+
+    Raises:
+        PastBudget: it takes more than it may.
+    """
+    with Helper(data, _LIGHTENING, start) as helper:
+        return helper.ask(photo_anew)
 
 
 def _candidates(given: tuple[bytes, float, frozenset[Form]]) -> list[Candidate]:

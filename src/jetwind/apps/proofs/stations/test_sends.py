@@ -25,6 +25,7 @@ from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import revision_for
 from jetwind.apps.proofs import mail_servers, services
 from jetwind.apps.proofs.lanes import Lanes, lanes_of
+from jetwind.apps.proofs.looked import Matrix, asked_of, links_of_send, matrix_of
 from jetwind.apps.proofs.models import Arrival, ArrivalShown, ReportKind, ReportShown, TestCopy, TestList, TestSend, WayOutPress
 from jetwind.apps.review.frame import Frame
 from jetwind.apps.review.selectors import station_address
@@ -46,7 +47,7 @@ MOST_READERS = 50
 class Page:
     """The test sends of the revision with their lanes, the newest first, and whether a copy of the newest is still on its way."""
 
-    sends: list[tuple[TestSend, Lanes]]
+    sends: list[tuple[TestSend, Lanes, Matrix]]
     #: Subjects of the revision, and the mark that stands before them.
     subjects: Sequence[str]
     mark: str
@@ -69,7 +70,7 @@ def page(request: PersonRequest, around: Frame) -> Page:
     return Page(
         subjects=services.subjects_of(revision),
         mark=services.usual_mark(revision),
-        sends=[(send, lanes_of(send, send.copies.all())) for send in sends],
+        sends=[(send, lanes_of(send, send.copies.all(), send.asked), matrix_of(send.asked)) for send in sends],
         lists=lists,
         way_out=(lists[0].way_out if lists else None) or mail_servers.way_out_name(),
         readers=SAMPLE_READERS.of(revision),
@@ -98,10 +99,16 @@ def _sends(revision: Revision) -> list[TestSend]:
     told = reports.values(row=JSONObject(pk="pk", at="at", kind="report", status="report_status", words="report_words"))
     presses = WayOutPress.objects.filter(copy=OuterRef("pk")).order_by("pk")
     pressed = presses.values(row=JSONObject(at="at", how="how", place="place", client="client", came_from="came_from"))
-    copies = TestCopy.objects.annotate(
+    copies = TestCopy.objects.filter(purpose=TestCopy.Purpose.COPY).annotate(
         arrival_rows=ArraySubquery(arrivals), report_rows=ArraySubquery(told), press_rows=ArraySubquery(pressed)
     )
-    sends = list(revision.test_sends.select_related("by", "server").prefetch_related(Prefetch("copies", queryset=copies)))
+    sends = list(
+        revision.test_sends.annotate(link_rows=links_of_send())
+        .select_related("by", "server")
+        .prefetch_related(Prefetch("copies", queryset=copies))
+    )
+    for send in sends:
+        send.asked = asked_of(send.link_rows)
     rows: list[Any] = [copy for send in sends for copy in send.copies.all()]
     for row in rows:
         row.arrived = [
@@ -113,7 +120,7 @@ def _sends(revision: Revision) -> list[TestSend]:
             for one in row.report_rows
         ]
         row.pressed = [WayOutPress(at=datetime.fromisoformat(one.pop("at")), **one) for one in row.press_rows]
-    return sends
+    return [*sends]
 
 
 @require_POST
@@ -140,7 +147,7 @@ def _choices(request: PersonRequest, workspace: Workspace) -> services.Choices:
     Raises:
         Refused: the time cannot be read.
     """
-    several = {int(one) for one in request.POST.getlist("readers")[:MOST_READERS] if one.isascii() and one.isdigit()}
+    several = {int(one) for one in request.POST.getlist("readers")[:MOST_READERS] if one.isascii() and one.isdigit() and len(one) <= 18}
     chosen = request.POST.get("reader", "own")
     number = whole_number(request.POST, "reader")
     readers: tuple[SampleReader | None, ...] = tuple(workspace.readers.filter(pk__in=several or {number})[:MOST_READERS])
@@ -152,7 +159,9 @@ def _choices(request: PersonRequest, workspace: Workspace) -> services.Choices:
         variants=tuple(sorted(variants)) or (0,),
         mark=request.POST.get("mark"),
         planned_at=_time(request.POST.get("at", "")),
-        base="" if request.POST.get("unchanged") == "on" else request.build_absolute_uri("/").rstrip("/"),
+        base=request.build_absolute_uri("/").rstrip("/"),
+        leaves_addresses=request.POST.get("unchanged") == "on",
+        asks=request.POST.get("ask") == "on",
     )
 
 
