@@ -345,7 +345,8 @@ class TestCancelling:
         monkeypatch.setattr(handing_over.mail_servers, "turn_of", lambda *_: services.cancel(house.reviewer, send) and timezone.now())
         with pytest.raises(Refused):
             # The second copy finds nothing to cancel any more; the first one did not go.
-            handing_over._carry_on(send, send.copies.order_by("pk")[0], lambda **_: b"x")  # type: ignore[arg-type]
+            with handing_over._Writer(lambda **_: b"x") as writer:  # type: ignore[arg-type]
+                handing_over._carry_on(send.copies.order_by("pk")[0], writer, None)
             services.cancel(house.reviewer, send)
         assert post == []
         assert set(send.copies.values_list("state", flat=True)) == {"cancelled"}

@@ -11,11 +11,12 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import pytest
 
 from jetwind.engines.fetch import Endpoint, FakeResolver, Policy
-from jetwind.engines.mail import HandoverOutcome, MailServer, Reach, Security, Step, Tried, hand_over, steps_of
+from jetwind.engines.mail import HandoverOutcome, MailServer, OpenServer, Reach, Security, Step, Tried, hand_over, outbound, steps_of
 from jetwind.engines.practice import Directory, RunningPractice
 from jetwind.engines.practice.directory import DOMAIN, EXPIRED, MAIL, OTHER_NAME, SILENT, STRANGER, UNENCRYPTED
 from jetwind.engines.practice.mail import PASSWORD, USER
@@ -120,6 +121,73 @@ class TestHandOver:
         reach = Reach(Policy(frozenset(), PORTS), FakeResolver({"inside.kiln.org": ["203.0.113.9", "192.168.7.7"]}))
         answer = hand_over(MailServer(host, 587, timeout=2, reach=reach), "test@kiln.org", "one@kiln.org", mail())
         assert (answer.outcome, why in answer.answer) == (HandoverOutcome.REFUSED, True), answer
+
+
+class TestKeptConnection:
+    """Several messages by one connection."""
+
+    def test_one_connection_for_all(
+        self, field: tuple[RunningPractice, Directory], server: MailServer, monkeypatch: pytest.MonkeyPatch
+    ) -> None:
+        """Encrypted and signed in once; one that is refused in between keeps nobody else's from going."""
+        opened: list[MailServer] = []
+        begin = outbound.Connection.__init__
+        monkeypatch.setattr(outbound.Connection, "__init__", lambda self, one, *rest: (opened.append(one), begin(self, one, *rest))[1])
+        with OpenServer(server) as kept:
+            outcomes = [hand_over(kept, "a@kiln.org", to, mail()).outcome for to in ("b@kiln.org", "x" * 600 + "@kiln.org", "c@kiln.org")]
+        assert outcomes[0] is outcomes[2] is HandoverOutcome.TAKEN and outcomes[1] is not HandoverOutcome.TAKEN
+        assert field[0].web.mail is not None
+        assert [recipients for _, recipients, _ in field[0].web.mail.relay.taken[-2:]] == [["b@kiln.org"], ["c@kiln.org"]]
+        assert len(opened) <= 2
+
+    @pytest.mark.parametrize("how", ["421", "cut", "cut in DATA"])
+    def test_a_server_that_has_had_enough(self, how: str) -> None:
+        """Closed after a message: the next goes by a fresh connection, once; one that may have been taken is not sent again."""
+        taken: list[int] = []
+        listening = socket.create_server(("127.0.0.1", 0))
+
+        def serve() -> None:
+            for _ in range(2):
+                connection, _ = listening.accept()
+                with connection, connection.makefile("rwb") as both:
+                    _one_after_the_other(both, how, taken)
+
+        thread = threading.Thread(target=serve, daemon=True)
+        thread.start()
+        with OpenServer(MailServer("127.0.0.1", listening.getsockname()[1], timeout=5, patience=3)) as kept:
+            outcomes = [hand_over(kept, "a@kiln.org", "b@kiln.org", mail()).outcome for _ in range(2)]
+        listening.close()
+        second = HandoverOutcome.UNSURE if how == "cut in DATA" else HandoverOutcome.TAKEN
+        assert outcomes == [HandoverOutcome.TAKEN, second]
+        assert len(taken) == (1 if how == "cut in DATA" else 2)
+
+
+def _one_after_the_other(both: Any, how: str, taken: list[int]) -> None:
+    """Take a message, and then do as ``how`` says at the next one on the same connection."""
+
+    def says(line: bytes) -> None:
+        both.write(line + b"\r\n")
+        both.flush()
+
+    says(b"220 x")
+    is_second = False
+    while (asked := both.readline().upper()) and not asked.startswith(b"QUIT"):
+        if is_second and how == "421" and asked.startswith(b"MAIL"):
+            return says(b"421 4.3.2 enough")
+        if is_second and how == "cut" and asked.startswith(b"MAIL"):
+            return None
+        if not asked.startswith(b"DATA"):
+            says(b"250 x")
+            continue
+        says(b"354 go on")
+        if is_second and how == "cut in DATA":
+            return None
+        while both.readline() not in (b".\r\n", b""):
+            pass
+        taken.append(1)
+        says(b"250 taken")
+        is_second = True
+    return None
 
 
 class TestConnectionTest:

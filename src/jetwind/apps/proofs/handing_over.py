@@ -10,8 +10,11 @@ from __future__ import annotations
 import logging
 import time
 from collections.abc import Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import contextmanager
 from datetime import datetime, timedelta
+from itertools import zip_longest
+from typing import Any
 
 from django.conf import settings
 from django.db import connection
@@ -31,7 +34,7 @@ from jetwind.apps.workspace.desk import Held
 from jetwind.core.arrivals.note import compose_note
 from jetwind.core.errors import JetwindError
 from jetwind.engines.bounded import COMPOSING, BoundedComposer, PastBudget
-from jetwind.engines.mail import Handover, HandoverOutcome, hand_over
+from jetwind.engines.mail import Handover, HandoverOutcome, MailServer, OpenServer, hand_over
 
 logger = logging.getLogger(__name__)
 #: Half of the key of the lock on a copy; the other half is the copy's number.
@@ -42,6 +45,8 @@ AFTER_LOST = tuple(timedelta(seconds=seconds) for seconds in (2, 5, 15, 60, 300,
 AFTER_PUT_OFF = (timedelta(minutes=30), timedelta(minutes=30), timedelta(hours=2))
 #: The longest time that a worker stands still to keep the rate of a mail server; for a longer one it does other work.
 _LONGEST_WAIT = timedelta(seconds=2)
+#: How often a send tells how far it is, and asks whether it was cancelled, in seconds.
+_TOLD_EVERY_S = 0.3
 #: When it is given up (the same section: four to five days).
 GIVEN_UP_AFTER = timedelta(days=4)
 
@@ -56,14 +61,17 @@ def hand_over_copies(send: TestSend, work_id: int) -> None:
     if send.planned_at is not None and send.planned_at > timezone.now():
         raise jobs.PutOff(send.planned_at, "waits for its time")
     copies = list(send.copies.all())
-    with Held(message_numbered, send.revision_id, budget=COMPOSING) as held:
-        composer = BoundedComposer(held)
-        for number, copy in enumerate(copies):
-            jobs.report(work_id, done=number, total=len(copies), doing=copy.address)
+    told = 0.0
+    with Held(message_numbered, send.revision_id, budget=COMPOSING) as held, _Writer(BoundedComposer(held)) as writer:
+        for copy, following in zip_longest(copies, copies[1:]):
+            if time.monotonic() - told >= _TOLD_EVERY_S:
+                jobs.report(work_id, done=copies.index(copy), total=len(copies), doing=copy.address)
+                told = time.monotonic()
             with _locked(copy) as is_ours:
                 if is_ours:
-                    copy.refresh_from_db()
-                    _carry_on(send, copy, composer)
+                    # Read anew, with everything that may have changed since the send began: the state, the allowed domains, the server.
+                    copy = TestCopy.objects.select_related("send__mailing__workspace", "send__server", "send__revision").get(pk=copy.pk)
+                    _carry_on(copy, writer, following)
     jobs.report(work_id, done=len(copies), total=len(copies), doing="handed over")
     if later := [copy.next_try_at for copy in send.copies.filter(state=TestCopy.State.PUT_OFF) if copy.next_try_at]:
         raise jobs.PutOff(min(later), "waits to try again")
@@ -83,7 +91,73 @@ def _locked(copy: TestCopy) -> Iterator[bool]:
                 cursor.execute("select pg_advisory_unlock(%s, %s)", [_LOCK, copy.pk])
 
 
-def _carry_on(send: TestSend, copy: TestCopy, composer: BoundedComposer) -> None:
+class _Writer:
+    """Writes copies in a helper, the next one while the one before it is handed over, and keeps the connection to the server.
+
+    Use it as a context manager.
+    """
+
+    def __init__(self, composer: BoundedComposer) -> None:
+        self._composer = composer
+        self._pool = ThreadPoolExecutor(1, "writer")
+        self._ahead: tuple[dict[str, Any], Future[bytes]] | None = None
+        self._open: OpenServer | None = None
+
+    def __enter__(self) -> _Writer:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._pool.shutdown(cancel_futures=True)
+        self.leave()
+
+    def by(self, server: MailServer) -> OpenServer:
+        """A server whose connection is kept from copy to copy; another one where the settings were changed."""
+        if self._open is None or self._open.server != server:
+            self.leave()
+            self._open = OpenServer(server)
+        return self._open
+
+    def leave(self) -> None:
+        """Close the connection to the server."""
+        if self._open is not None:
+            self._open.close()
+
+    def begin(self, copy: TestCopy) -> None:
+        """Begin to write a copy."""
+        how = _how(copy)
+        self._ahead = how, self._pool.submit(self._composer, **how, date=timezone.now())
+
+    def written(self, copy: TestCopy) -> bytes:
+        """The octets of a copy; those that were begun, where nothing has changed since.
+
+        Raises:
+            PastBudget: it takes more than it may.
+        """
+        ahead, self._ahead = self._ahead, None
+        how = _how(copy)
+        if ahead is not None and ahead[0] == how:
+            return ahead[1].result()
+        return self._pool.submit(self._composer, **how, date=timezone.now()).result()
+
+
+def _how(copy: TestCopy) -> dict[str, Any]:
+    """Everything that the octets of a copy hang on, but for the time."""
+    send, sender = copy.send, copy.send.mailing.workspace.test_sender
+    is_exchanged = bool(send.base) and not send.leaves_addresses
+    return {
+        "values": {**copy.values, "email": copy.address},
+        "to": copy.address,
+        "sender_address": sender,
+        "subject_mark": send.mark,
+        "message_id": copy.message_id,
+        "variant": copy.variant,
+        "own_ways_out": own_ways_out(send.base, copy, return_address(sender, copy)) if is_exchanged else None,
+    }
+
+
+def _carry_on(copy: TestCopy, writer: _Writer, following: TestCopy | None) -> None:
+    """Hand a copy over where it is due; ``following`` is the copy after it, which is written meanwhile."""
+    send = copy.send
     if copy.state == TestCopy.State.ON_ITS_WAY:
         # Its worker died between the hand-over and the answer.
         _take(copy, Handover(HandoverOutcome.UNSURE, "Jetwind was interrupted before the answer came."))
@@ -102,22 +176,8 @@ def _carry_on(send: TestSend, copy: TestCopy, composer: BoundedComposer) -> None
     except Unreadable as failure:
         _take(copy, Handover(HandoverOutcome.REFUSED, f"Not sent: the password of the mail server cannot be read, since {failure}."))
         return
-    returned = return_address(workspace.test_sender, copy)
     try:
-        content = (
-            _note(copy, workspace.test_sender)
-            if copy.purpose != TestCopy.Purpose.COPY
-            else composer(
-                values={**copy.values, "email": copy.address},
-                to=copy.address,
-                sender_address=workspace.test_sender,
-                subject_mark=send.mark,
-                message_id=copy.message_id,
-                date=timezone.now(),
-                variant=copy.variant,
-                own_ways_out=own_ways_out(send.base, copy, returned) if send.base and not send.leaves_addresses else None,
-            )
-        )
+        content = writer.written(copy) if copy.purpose == TestCopy.Purpose.COPY else _note(copy, workspace.test_sender)
     except _NotAskedAnyMore:
         TestCopy.objects.filter(pk=copy.pk, state=copy.state).update(state=TestCopy.State.CANCELLED, next_try_at=None)
         return
@@ -129,6 +189,9 @@ def _carry_on(send: TestSend, copy: TestCopy, composer: BoundedComposer) -> None
         logger.exception("copy %s of the test send %s cannot be written", copy.pk, send.pk)
         _take(copy, Handover(HandoverOutcome.REFUSED, "Not sent: Jetwind failed to write this copy; the worker's log says how."))
         return
+    if following is not None and following.purpose == TestCopy.Purpose.COPY and following.state == TestCopy.State.WAITING:
+        following.send = send
+        writer.begin(following)
     _wait_for_turn(send)
     # Kept before it goes: whatever arrives is held against these very octets.
     copy.copy_sha256 = store.keep(content)
@@ -138,7 +201,7 @@ def _carry_on(send: TestSend, copy: TestCopy, composer: BoundedComposer) -> None
         # Somebody cancelled it meanwhile.
         return
     copy.state = TestCopy.State.ON_ITS_WAY
-    _take(copy, hand_over(server, returned, copy.address, content))
+    _take(copy, hand_over(writer.by(server), return_address(workspace.test_sender, copy), copy.address, content))
 
 
 class _NotAskedAnyMore(JetwindError):
@@ -183,7 +246,7 @@ def _take(copy: TestCopy, handover: Handover) -> None:
         copy.state = TestCopy.State.REFUSED
     else:
         _put_off(copy, outcome, now)
-    copy.save()
+    copy.save(update_fields=["state", "answer", "handed_over_at", "tries", "next_try_at"])
 
 
 def _put_off(copy: TestCopy, outcome: HandoverOutcome, now: datetime) -> None:

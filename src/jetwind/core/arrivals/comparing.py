@@ -18,7 +18,7 @@ from jetwind.core.links.addresses import parsed
 from jetwind.core.links.collect import Link, links, text_links
 from jetwind.core.message import Header, Message
 from jetwind.core.message.addresses import mailboxes
-from jetwind.core.prose.alignment import Sentence, align, html_sentences, text_sentences
+from jetwind.core.prose.alignment import Pair, Sentence, align, html_sentences, text_sentences
 from jetwind.core.prose.passages import collapse
 from jetwind.core.source import Span
 
@@ -27,6 +27,8 @@ __all__ = ["LIKENESS", "compare"]
 #: Characters of a word, a name or an address that a sentence quotes, and differences of one kind that are told.
 _QUOTED, _MOST = 60, 200
 _WORD = re.compile(r"\S+")
+#: Words of a sentence up to which one that is gone and one that came at its place are one change.
+_FEW_WORDS = 4
 _WEB = re.compile(r"(?:https?://|www\.|mailto:)\S+", re.IGNORECASE)
 #: The mark of a test send before a subject.
 _TEST_MARK = re.compile(r"\[Test r\d+\]\s*")
@@ -168,8 +170,8 @@ def _subject(copy: Message, arrival: Message) -> Iterator[Difference]:
 
 
 def _words(before: list[Sentence], after: list[Sentence], part: DifferencePart) -> Iterator[Difference]:
-    for pair in align(before, after):
-        one, other = (_plain(sentence) for sentence in (pair.html, pair.text))
+    for pair in _facing(align(before, after)):
+        one, other = (_plain(sentence, part) for sentence in (pair.html, pair.text))
         if one == other:
             continue
         if pair.html is None and pair.text is not None:
@@ -197,9 +199,33 @@ def _words(before: list[Sentence], after: list[Sentence], part: DifferencePart) 
             yield _changed(part, one, other, _at(pair.html.span), _at(pair.text.span))
 
 
-def _plain(sentence: Sentence | None) -> str:
-    """The words of a sentence; addresses are compared by themselves."""
-    return _WEB.sub("…", collapse(sentence.text)) if sentence is not None else ""
+def _facing(pairs: Sequence[Pair]) -> Iterator[Pair]:
+    """The pairs; a few words that are gone and a few that came at the same place face each other: they are one change."""
+    waits: Pair | None = None
+    for pair in pairs:
+        if waits is not None and pair.html is None and _is_short(pair.text):
+            yield Pair(waits.html, pair.text, 0.0)
+            waits = None
+            continue
+        if waits is not None:
+            yield waits
+        waits = pair if pair.text is None and _is_short(pair.html) else None
+        if waits is None:
+            yield pair
+    if waits is not None:
+        yield waits
+
+
+def _is_short(sentence: Sentence | None) -> bool:
+    return sentence is not None and len(sentence.words) <= _FEW_WORDS
+
+
+def _plain(sentence: Sentence | None, part: DifferencePart) -> str:
+    """The words of a sentence. Addresses of links and of the plain text are compared by themselves."""
+    if sentence is None:
+        return ""
+    words = collapse(sentence.text)
+    return words if part == "HTML" and not sentence.is_link else _WEB.sub("…", words)
 
 
 def _at(span: Span | None) -> tuple[int, int] | None:
@@ -355,14 +381,15 @@ def _added(picture: Shown) -> Difference:
 
 def _styles(copy: Message, arrival: Message) -> Iterator[Difference]:
     assert copy.document is not None and arrival.document is not None
+    sheets = [(element, text) for element in copy.document.elements("style") if (text := collapse(element.text))]
+    before = Counter(text for _, text in sheets)
     after = Counter(collapse(element.text) for element in arrival.document.elements("style"))
-    for element in copy.document.elements("style"):
-        text = collapse(element.text)
-        if not text:
+    # A sheet that is there on both sides stands for no other.
+    lost, after = before - after, after - before
+    for element, text in sheets:
+        if not lost[text]:
             continue
-        if after[text]:
-            after[text] -= 1
-            continue
+        lost[text] -= 1
         other = next(
             (one for one in after if after[one] and difflib.SequenceMatcher(None, one[:4_000], text[:4_000]).quick_ratio() > 0.6), ""
         )

@@ -4,7 +4,7 @@ from jetwind.engines.mail.boxes import BOXES, Box
 from jetwind.engines.mail.connection_test import Step, Tried, steps_of
 from jetwind.engines.mail.mailbox_file import mails_of
 from jetwind.engines.mail.mailroom import Delivery, Mailroom
-from jetwind.engines.mail.outbound import Handover, HandoverOutcome, MailServer, Reach, Security, hand_over
+from jetwind.engines.mail.outbound import Handover, HandoverOutcome, MailServer, OpenServer, Reach, Security, hand_over
 
 __all__ = [
     "BOXES",
@@ -14,6 +14,7 @@ __all__ = [
     "HandoverOutcome",
     "MailServer",
     "Mailroom",
+    "OpenServer",
     "Reach",
     "Security",
     "Step",

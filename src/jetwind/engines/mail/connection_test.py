@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import asyncio
 import smtplib
 import ssl
 from collections.abc import Iterator
@@ -15,7 +14,6 @@ from cryptography import x509
 from cryptography.x509.oid import ExtensionOID
 
 from jetwind.core.errors import JetwindError
-from jetwind.engines.fetch.connecting import Ways
 from jetwind.engines.mail.outbound import Connection, MailServer, reply, said
 
 #: Names of one certificate that are told, and characters of each.
@@ -88,7 +86,7 @@ def _walk(server: MailServer, sender: str, recipient: str, done: list[Tried]) ->
 def _found(server: MailServer) -> str:
     if server.reach is None:
         return f"{server.host} was named by the administrator of this installation."
-    found = asyncio.run(Ways(server.reach.policy, server.reach.resolver).endpoints(server.host, server.port))
+    found = server.reach.endpoints(server.host, server.port)
     return f"{server.host} is {', '.join(ip for ip, _ in found[:4])}."
 
 

@@ -9,6 +9,7 @@ import socket
 import ssl
 import time
 from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
 from dataclasses import dataclass, field
 from email.errors import HeaderParseError
@@ -25,6 +26,8 @@ _LONGEST_LINE = 4096
 #: Octets a second that a server takes at the least; a message that goes out more slowly is given up.
 _SLOWEST = 50_000
 _CONTROLS = re.compile(r"[\x00-\x1f\x7f-\x9f]+")
+#: Messages that go by one connection.
+_MOST_SENT = 50
 #: IP addresses of one name that are tried.
 _MOST_ADDRESSES = 4
 
@@ -48,6 +51,17 @@ class Reach:
     resolver: Resolver
     authorities: Sequence[str] = ()
 
+    def endpoints(self, host: str, port: int) -> list[tuple[str, int]]:
+        """The IP addresses and ports of a name, each of them judged.
+
+        Raises:
+            Refusal: one of them lies inside the network, or the port is not among those that are used.
+            OSError: there is no such name.
+        """
+        # In a thread of its own: the caller's may have a loop already.
+        with ThreadPoolExecutor(1, "names") as pool:
+            return pool.submit(asyncio.run, Ways(self.policy, self.resolver).endpoints(host, port)).result()
+
     def connect(self, host: str, port: int, timeout: float) -> socket.socket:
         """A connection to one of the addresses of a name, each of them judged before.
 
@@ -56,7 +70,7 @@ class Reach:
             OSError: there is no such name, or nobody answers within ``timeout`` seconds.
         """
         failure: OSError | None = None
-        for ip, at in asyncio.run(Ways(self.policy, self.resolver).endpoints(host, port))[:_MOST_ADDRESSES]:
+        for ip, at in self.endpoints(host, port)[:_MOST_ADDRESSES]:
             try:
                 return socket.create_connection((ip, at), timeout)
             except OSError as failed:
@@ -79,7 +93,7 @@ class MailServer:
     security: Security = Security.NONE
     user: str = ""
     password: str = field(default="", repr=False)
-    reach: Reach | None = None
+    reach: Reach | None = field(default=None, compare=False)
 
 
 class HandoverOutcome(StrEnum):
@@ -224,8 +238,62 @@ class Connection(smtplib.SMTP):
         return super().data(msg)
 
 
-def hand_over(server: MailServer, sender: str, recipient: str, content: bytes) -> Handover:
-    """Send one message to one recipient. Never raises for what a network or a server does.
+class OpenServer:
+    """A mail server with a connection that is kept from one message to the next. Use it as a context manager, in one thread."""
+
+    def __init__(self, server: MailServer) -> None:
+        self.server = server
+        self._connection: Connection | None = None
+        self._sent = 0
+
+    def __enter__(self) -> OpenServer:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.close()
+
+    @property
+    def is_kept(self) -> bool:
+        """Whether a connection is there that has carried a message."""
+        return self._connection is not None
+
+    def ready(self) -> Connection:
+        """A connection that is encrypted and signed in, the kept one or a fresh one.
+
+        Raises:
+            OSError, smtplib.SMTPException: there is none to be had.
+        """
+        if self._sent >= _MOST_SENT:
+            self.close()
+        if self._connection is None:
+            opened = Connection(self.server)
+            try:
+                opened.secure()
+                opened.sign_in()
+            except BaseException:
+                opened.__exit__()
+                raise
+            self._connection, self._sent = opened, 0
+        self._sent += 1
+        return self._connection
+
+    def begin_anew(self) -> None:
+        """Forget a transaction that the server did not take (RFC 5321 §4.1.1.5), and the connection where the server does not say yes."""
+        try:
+            if self._connection is not None and self._connection.rset()[0] != 250:
+                self.close()
+        except (OSError, smtplib.SMTPException):
+            self.close()
+
+    def close(self) -> None:
+        """Leave the server."""
+        connection, self._connection = self._connection, None
+        if connection is not None:
+            connection.__exit__()
+
+
+def hand_over(server: MailServer | OpenServer, sender: str, recipient: str, content: bytes) -> Handover:
+    """Send one message to one recipient, one transaction. Never raises for what a network or a server does.
 
     Raises:
         ValueError: an address holds a line break or more than one address.
@@ -233,27 +301,43 @@ def hand_over(server: MailServer, sender: str, recipient: str, content: bytes) -
     for address in (sender, recipient):
         if any(char in address for char in "\r\n,;<> ") or address.count("@") != 1:
             raise ValueError(f"not a single address: {address!r}")
-    failed = HandoverOutcome.LOST
+    if isinstance(server, OpenServer):
+        is_kept = server.is_kept
+        handover = _over(server, sender, recipient, content)
+        if is_kept and (handover.outcome is HandoverOutcome.LOST or handover.answer.startswith("421")):
+            # A server may close a connection that it has had for a while: what it did not take goes by a fresh one.
+            server.close()
+            handover = _over(server, sender, recipient, content)
+        return handover
+    with OpenServer(server) as opened:
+        return _over(opened, sender, recipient, content)
+
+
+def _over(opened: OpenServer, sender: str, recipient: str, content: bytes) -> Handover:
+    failed, at = HandoverOutcome.LOST, f"The mail server {opened.server.host}:{opened.server.port}"
     try:
-        with Connection(server) as connection:
-            connection.secure()
-            connection.sign_in()
-            words: bytes | str
-            code, words = connection.mail(sender)
-            if code == 250:
-                code, words = connection.rcpt(recipient)
-            if code in (250, 251):
-                # From here on the server may have the message, whatever becomes of the connection.
-                failed = HandoverOutcome.UNSURE
-                code, words = connection.data(content)
-            return _answered(code, words)
+        connection = opened.ready()
+        words: bytes | str
+        code, words = connection.mail(sender)
+        if code == 250:
+            code, words = connection.rcpt(recipient)
+        if code in (250, 251):
+            # From here on the server may have the message, whatever becomes of the connection.
+            failed = HandoverOutcome.UNSURE
+            code, words = connection.data(content)
+        if code != 250:
+            opened.begin_anew()
+        return _answered(code, words)
     except smtplib.SMTPResponseException as refused:
+        opened.close()
         return _answered(refused.smtp_code, refused.smtp_error)
     except (Refusal, ssl.SSLCertVerificationError, smtplib.SMTPNotSupportedError) as refused:
         # Waiting mends none of these.
-        return Handover(HandoverOutcome.REFUSED, f"The mail server {server.host}:{server.port} is not used: {said(refused)}")
+        opened.close()
+        return Handover(HandoverOutcome.REFUSED, f"{at} is not used: {said(refused)}")
     except (OSError, smtplib.SMTPException, HeaderParseError) as failure:
-        return Handover(failed, f"The mail server {server.host}:{server.port} could not be used: {said(failure)}")
+        opened.close()
+        return Handover(failed, f"{at} could not be used: {said(failure)}")
 
 
 def said(failure: BaseException) -> str:
