@@ -1,4 +1,4 @@
-"""The one safe way out: links, pictures and pages over HTTP, which cannot be turned inward."""
+"""The one safe way out: asks for links, pictures and pages over HTTP, and connects to no address inside the network."""
 
 from jetwind.engines.fetch.fetcher import Fetched, Fetcher, Patience, Wanted, fetch_all
 from jetwind.engines.fetch.policy import Policy, Refusal

@@ -1,4 +1,4 @@
-"""Bodies, read within limits: an inflating body is cut where it passes them."""
+"""Reading the body of an answer within limits: a body that unpacks to too much is cut at the limit."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ _CHARSET = re.compile(r"charset\s*=\s*[\"']?([\w.:-]{1,40})", re.IGNORECASE)
 
 @dataclass(frozen=True, slots=True)
 class Body:
-    """Octets of a body after its content coding, and whether more would have come."""
+    """The octets of a body, unpacked, and whether the server had more of them."""
 
     data: bytes
     is_cut: bool = False
@@ -25,10 +25,10 @@ def charset_of(content_type: str) -> str | None:
 
 
 async def read(chunks: AsyncIterator[bytes], coding: str, most: int) -> Body:
-    """A body up to ``most`` octets, sent or unpacked, whichever comes first (RFC 9110 §8.4: gzip and deflate; others are left as they are).
+    """Read a body up to ``most`` octets, counted both as sent and as unpacked (RFC 9110 §8.4: gzip and deflate; bodies in other codings are not unpacked).
 
     Raises:
-        zlib.error: what was sent is not what its coding says.
+        zlib.error: the body is not in the coding that its header names.
     """
     made = bytearray()
     sent = 0

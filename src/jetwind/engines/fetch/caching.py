@@ -1,4 +1,4 @@
-"""How long an answer may be taken for the present one (RFC 9111 §4.2), never less than an hour and never more than a day."""
+"""The time for which an answer counts as current (RFC 9111 §4.2): at least an hour, at most a day."""
 
 from __future__ import annotations
 

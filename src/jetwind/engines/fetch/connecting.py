@@ -1,4 +1,4 @@
-"""Connections that are only ever made to addresses that the policy lets through."""
+"""Connections to those addresses alone that the policy lets through."""
 
 from __future__ import annotations
 
@@ -15,9 +15,9 @@ from jetwind.engines.fetch.resolving import Endpoint, Resolver
 
 
 class Ways:
-    """Where connections may go: names are looked up once in a run and judged; what is connected to is judged again.
+    """The addresses to which connections may go. Each name is looked up once in a run, and its addresses are judged; every connection is judged again.
 
-    Between the two a name cannot be turned to another address, since the judged addresses are those that are connected to.
+    Nobody can turn a name to another address in between, since connections go to the judged addresses and not to the name.
     """
 
     def __init__(self, policy: Policy, resolver: Resolver) -> None:
@@ -72,13 +72,13 @@ class Ways:
 
 
 class JudgingResolver(AbstractResolver):
-    """The ways as aiohttp asks for them."""
+    """The resolver of aiohttp over these ways."""
 
     def __init__(self, ways: Ways) -> None:
         self._ways = ways
 
     async def resolve(self, host: str, port: int = 0, family: socket.AddressFamily = socket.AF_UNSPEC) -> list[ResolveResult]:
-        """As aiohttp wants it."""
+        """The judged addresses of a host, as aiohttp takes them."""
         return [
             ResolveResult(
                 hostname=host,
@@ -92,11 +92,11 @@ class JudgingResolver(AbstractResolver):
         ]
 
     async def close(self) -> None:
-        """Nothing is held."""
+        """Close the resolver, which holds nothing."""
 
 
 def connector(ways: Ways) -> aiohttp.TCPConnector:
-    """A connector whose every connection goes the judged ways."""
+    """A connector of aiohttp whose connections all go the judged ways."""
     return aiohttp.TCPConnector(
         resolver=JudgingResolver(ways),
         socket_factory=ways.open_socket,

@@ -47,7 +47,7 @@ _HTML = ("text/html", "application/xhtml+xml")
 
 @dataclass(frozen=True, slots=True)
 class Patience:
-    """How long is waited, in seconds: for a connection, for the first octet, for everything of one address, and before another try.
+    """The times that the fetcher waits, in seconds: for a connection, for the first octet, for the whole answer of one address, and before another try.
 
     After ``all`` seconds no further address is begun: fifty that hang must not keep a message for a quarter of an hour.
     """
@@ -63,7 +63,7 @@ class Patience:
 
 @dataclass(frozen=True, slots=True)
 class Wanted:
-    """An address to ask for, and as what. Without ``reads`` a page is only seen to be there."""
+    """An address to ask for, and the kind of thing expected there. Without ``reads`` the fetcher finds out that a page is there, and does not read it."""
 
     address: str
     kind: Kind = "link"
@@ -80,7 +80,7 @@ class Fetched:
 
 
 class _Ended(JetwindError):
-    """Asking ended with a problem."""
+    """Raised where asking for an address ends with a problem."""
 
     def __init__(self, problem: Problem, why: str) -> None:
         super().__init__(why)
@@ -89,7 +89,7 @@ class _Ended(JetwindError):
 
 @dataclass(slots=True)
 class _Asking:
-    """One address while it is asked for. ``spent`` are the seconds of its requests, without what it waited for its turn; ``aside`` are those
+    """The state of one address while the fetcher asks for it. ``spent`` are the seconds of its requests, without the wait for its turn; ``aside`` are those
 
     of requests that a reader's browser does not make: HEAD before GET, and tries before the last.
     """
@@ -100,7 +100,7 @@ class _Asking:
     aside: float = 0.0
 
     def set_aside(self) -> None:
-        """Take the last request out of the way that is told."""
+        """Count the last request as one that a reader's browser does not make."""
         self.aside += self.hops.pop().took_ms / 1000
 
 
@@ -147,7 +147,7 @@ class Fetcher:
             await self._session.close()
 
     async def fetch(self, wanted: Wanted) -> Fetched:
-        """The answer to one address. Never raises for what an address or a server does."""
+        """Return the answer to one address. No address and no server makes this raise."""
         asked_at = datetime.now(UTC)
         asking = _Asking(wanted)
         problem, why, told, body = await self._asked(asking)
@@ -198,7 +198,7 @@ class Fetcher:
         return problem, why, None, Body(b"")
 
     async def _followed(self, asking: _Asking) -> tuple[Mapping[str, str], Body]:
-        """Follow redirects to the end; the headers and the body of the last answer."""
+        """Follow redirects to the end, and return the headers and the body of the last answer."""
         at = parsed(asking.wanted.address)
         if at is None:
             raise _Ended("bad-redirect", "the address cannot be read")
@@ -221,9 +221,9 @@ class Fetcher:
             at = following
 
     async def _answered(self, asking: _Asking, at: Address) -> tuple[Mapping[str, str], Body]:
-        """One hop: HEAD, which counts as nobody's click; GET for a page that is to be read, a picture, or where HEAD is refused.
+        """Ask one hop: by HEAD, which no server counts as a click; by GET for a page that is to be read, for a picture, and where the server refuses HEAD.
 
-        Asked again where the server is busy or breaks off.
+        A server that is busy or breaks off is asked again.
         """
         method = "GET" if asking.wanted.kind == "picture" else "HEAD"
         tries = 1
@@ -256,7 +256,7 @@ class Fetcher:
             tries += 1
 
     def _pause(self, headers: Mapping[str, str], tries: int) -> float:
-        """Seconds before the next try: what Retry-After says, seconds or a date (RFC 9110 §10.2.3), as far as is waited at all."""
+        """The seconds before the next try: those of Retry-After, given in seconds or as a date (RFC 9110 §10.2.3), up to the longest pause."""
         said = headers.get("Retry-After", "").strip()
         wait = self.patience.pause * tries
         if said.isdecimal() and len(said) < 9:
@@ -334,13 +334,13 @@ def _ip_of(answer: aiohttp.ClientResponse) -> str:
 
 
 def _is_page(headers: Mapping[str, str]) -> bool:
-    """Whether what comes is a page: a film or an archive is seen to be there by its head, and not read."""
+    """Whether the answer is a page. Of a film or an archive the head shows that it is there, and the body is not read."""
     return headers.get("Content-Type", "").partition(";")[0].strip().lower() in _HTML
 
 
 @contextmanager
 def _failures_told() -> Iterator[None]:
-    """Turns what a connection can fail with into how asking ended."""
+    """Turn each exception of a connection into the problem with which asking ended."""
     try:
         yield
     except (_Ended, Refusal):
@@ -355,7 +355,7 @@ def _failures_told() -> Iterator[None]:
 
 
 def _ended(failure: Exception) -> _Ended:
-    """How asking ended, by what a connection failed with; the narrower classes of aiohttp come first."""
+    """The problem with which asking ended, by the exception of the connection; the narrower classes of aiohttp come first."""
     if isinstance(failure, aiohttp.ClientConnectorCertificateError):
         verdict = getattr(failure.certificate_error, "verify_message", "") or "it is refused"
         return _Ended("tls", f"its certificate is not valid: {verdict}")
@@ -371,7 +371,7 @@ def _ended(failure: Exception) -> _Ended:
 
 
 def _cause(failure: BaseException | None) -> Refusal | NoWayOut | None:
-    """A refusal, or that there is no way out, among the causes of a failure."""
+    """The refusal, or the missing way out of this machine, among the causes of a failure."""
     for _ in range(8):
         if failure is None or isinstance(failure, (Refusal, NoWayOut)):
             return failure
@@ -381,7 +381,7 @@ def _cause(failure: BaseException | None) -> Refusal | NoWayOut | None:
 
 
 async def fetch_each(fetcher: Fetcher, wanted: Sequence[Wanted], done: Callable[[Fetched], object]) -> None:
-    """Ask for all at once, as far as the limits of the fetcher go; ``done`` is told each as it comes."""
+    """Ask for all addresses at once, within the fetcher's limits, and call ``done`` with each answer when it comes."""
 
     async def one(thing: Wanted) -> None:
         done(await fetcher.fetch(thing))
@@ -392,7 +392,7 @@ async def fetch_each(fetcher: Fetcher, wanted: Sequence[Wanted], done: Callable[
 
 
 def fetch_all(make: Callable[[], Fetcher], wanted: Sequence[Wanted]) -> Generator[Fetched, None, None]:
-    """The same for a thread without a loop: answers as they come. A caller who stops taking them ends the rest."""
+    """The same for a thread without an event loop: yield the answers as they come. A caller that takes no further answer ends the other requests."""
     came: SimpleQueue[Fetched | BaseException | None] = SimpleQueue()
     loop = asyncio.new_event_loop()
 

@@ -1,4 +1,4 @@
-"""The addresses that may be asked for: schemes, ports, and no address that points inside the network."""
+"""The addresses that Jetwind may ask for, by scheme and port; none of them lies inside the network."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ DEFAULT_PORTS = {"http": 80, "https": 443}
 
 
 class Refusal(JetwindError, OSError):
-    """An address that is not asked for; the text says why, for people."""
+    """An address that Jetwind does not ask for; the text tells people why."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,7 +47,7 @@ class Policy:
             self.check_ip(host, port, ip)
 
     def check_ip(self, host: str, port: int, ip: IpAddress) -> None:
-        """Refuse an IP address that a host stands for, and that is to be connected to at a port.
+        """Refuse to connect to an IP address of a host at a port.
 
         Raises:
             Refusal: it is not of the public internet (RFC 6890), and the host is none that may lie inside, or not with this port.
@@ -109,5 +109,5 @@ def host_of(address: Address) -> str:
 
 
 def port_of(address: Address) -> int:
-    """The port that is connected to."""
+    """The port of an address, written or by its scheme."""
     return int(address.port) if address.port else DEFAULT_PORTS.get(address.scheme, 0)

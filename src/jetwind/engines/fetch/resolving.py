@@ -1,4 +1,4 @@
-"""Names to IP addresses: by the system, by the practice field's own directory, and by a fake."""
+"""Looking up the IP addresses of names: by the system, by the practice field's own directory, and by a fake."""
 
 from __future__ import annotations
 
@@ -19,14 +19,14 @@ _KNOWN_EVERYWHERE = "a.root-servers.net"
 
 
 class NoWayOut(JetwindError, OSError):
-    """Name servers that know no name at all: it is this machine that has no way out, and no name that is wrong."""
+    """Raised where the name servers know no name at all: then this machine has no way out, and the name is not to blame."""
 
 
 @dataclass(frozen=True, slots=True)
 class Endpoint:
     """An IP address that a name stands for. ``ports`` maps the port of an address to the one that really listens (practice field).
 
-    Where ``ports`` names any, the name has no other.
+    A name with such a table has no other ports.
     """
 
     ip: str
@@ -34,27 +34,27 @@ class Endpoint:
 
 
 class Resolver(Protocol):
-    """Looks names up."""
+    """The interface of a resolver of names."""
 
     async def resolve(self, host: str) -> Sequence[Endpoint]:
         """The endpoints of a name.
 
         Raises:
-            OSError: there is no such name, or nobody says.
+            OSError: there is no such name, or no name server answers.
         """
 
 
 class SystemResolver:
-    """The system's own, over ``getaddrinfo``."""
+    """The system's own resolver, by ``getaddrinfo``."""
 
     def __init__(self) -> None:
         self._knows_names: bool | None = None
 
     async def resolve(self, host: str) -> Sequence[Endpoint]:
-        """As the protocol says; a name that takes longer than five seconds is none.
+        """The endpoints of a name; a name for which no answer comes within five seconds counts as unknown.
 
         Raises:
-            NoWayOut: not even a name that everybody knows is known.
+            NoWayOut: the name servers do not even know a name that every name server knows.
         """
         try:
             found = await self._looked_up(host)
@@ -86,9 +86,9 @@ class SystemResolver:
 
 @dataclass(frozen=True)
 class PracticeResolver:
-    """Names of the practice field by its directory, everything else by another resolver.
+    """Finds names of the practice field in its directory, and all other names by another resolver.
 
-    ``domains`` are the practice field's; of them only the names in ``hosts`` exist. A host with None has nobody listening.
+    ``domains`` are those of the practice field; of their names only those in ``hosts`` exist.
     """
 
     domains: frozenset[str]
@@ -96,7 +96,7 @@ class PracticeResolver:
     others: Resolver = field(default_factory=SystemResolver)
 
     async def resolve(self, host: str) -> Sequence[Endpoint]:
-        """As the protocol says."""
+        """The endpoints of a name, as the protocol says."""
         name = host.rstrip(".").lower()
         if not any(name == domain or name.endswith(f".{domain}") for domain in self.domains):
             return await self.others.resolve(host)
@@ -106,14 +106,14 @@ class PracticeResolver:
 
 
 class FakeResolver:
-    """Names as a test gives them: for each a row of answers, one for each time it is asked, the last one from then on."""
+    """Gives the answers of a test: for each name a row of answers, one for each time that somebody asks, and the last one from then on."""
 
     def __init__(self, names: Mapping[str, Sequence[str | Endpoint]], *, then: Mapping[str, Sequence[Sequence[str]]] | None = None) -> None:
         self.names, self.then = names, dict(then or {})
         self.asked: list[str] = []
 
     async def resolve(self, host: str) -> Sequence[Endpoint]:
-        """As the protocol says."""
+        """The endpoints of a name, as the protocol says."""
         name = host.rstrip(".").lower()
         times = self.asked.count(name)
         self.asked.append(name)

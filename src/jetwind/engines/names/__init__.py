@@ -1,4 +1,4 @@
-"""Name records: of the DNS, of a zone file, of the practice field; and the sender's papers that rest on them."""
+"""Name records from the DNS, a zone file or the practice field, and the sender's papers, which rest on these records."""
 
 from jetwind.engines.names.asking import NoAnswer, NotingResolver, Resolver
 from jetwind.engines.names.dns import Dns

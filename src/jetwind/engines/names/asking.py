@@ -19,7 +19,7 @@ _MOST_RECORDS, _MOST_CHARACTERS = 40, 4_000
 
 
 class NoAnswer(JetwindError):
-    """Nobody answered for a name; the text says why."""
+    """Raised where no name server answers for a name; the text says why."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,7 +31,7 @@ class Records:
 
 
 class Resolver(Protocol):
-    """Gives records."""
+    """The interface of a resolver of name records."""
 
     name: str
 
@@ -39,13 +39,13 @@ class Resolver(Protocol):
         """The records of a name, aliases followed.
 
         Raises:
-            NoAnswer: nobody says.
+            NoAnswer: no name server answers.
         """
 
 
 @dataclass
 class NotingResolver:
-    """A resolver that notes each question: the same one is asked once."""
+    """A resolver that notes each question, and asks the same question once."""
 
     resolver: Resolver
     lookups: list[Lookup] = field(default_factory=list)
@@ -53,10 +53,10 @@ class NotingResolver:
     _known: dict[tuple[str, str], Records | NoAnswer] = field(default_factory=dict)
 
     def records(self, name: str, type: RecordType) -> Records:
-        """As the resolver says.
+        """The records of a name, by the resolver behind this one.
 
         Raises:
-            NoAnswer: nobody says, or too much was asked.
+            NoAnswer: no name server answers, or too many questions were asked.
         """
         key = (name.rstrip(".").lower(), type)
         if key in self._known:
@@ -78,10 +78,10 @@ class NotingResolver:
         return found
 
     def texts(self, name: str) -> list[str]:
-        """TXT records as text; octets beyond ASCII as U+FFFD.
+        """The TXT records of a name as text, with U+FFFD for each octet beyond ASCII.
 
         Raises:
-            NoAnswer: nobody says.
+            NoAnswer: no name server answers.
         """
         return [_shown(value) for value in self.records(name, "TXT").values]
 
@@ -91,7 +91,7 @@ class NotingResolver:
 
     @contextmanager
     def listing(self) -> Iterator[list[Lookup]]:
-        """Everything that is asked meanwhile."""
+        """The list of the questions that are asked while the block runs."""
         kept, self.lookups = self.lookups, []
         try:
             yield self.lookups

@@ -31,7 +31,7 @@ _ANY = (
 
 
 def verify(asked: NotingResolver, raw: bytes, count: int) -> tuple[Dkim, ...]:
-    """Each of the first signatures of a mail: whether it verifies, and why not."""
+    """Verify the first signatures of a mail; for each, whether it holds, and if not, why."""
     return tuple(_one(asked, raw, number) for number in range(min(count, MOST_SIGNATURES)))
 
 
@@ -89,7 +89,7 @@ def _without_services(record: str) -> str:
 
 
 def _field_sizes(raw: bytes) -> list[int]:
-    """How many octets each signature field of the header has, its folded lines among them."""
+    """The octets of each signature field of the header, its folded lines included."""
     head = re.split(rb"\r?\n\r?\n", raw[:4_000_000], maxsplit=1)[0]
     return [len(field) for field in re.split(rb"\r?\n(?![ \t])", head) if field[:15].lower() == b"dkim-signature:"]
 
@@ -99,7 +99,7 @@ def _text(value: bytes) -> str:
 
 
 def _listening() -> tuple[logging.Logger, list[str]]:
-    """A log for the library, which writes what is wrong with a key there and raises no exception; and the lines that it wrote."""
+    """A log for the library, and the lines in it: the library writes faults of a key to the log, and raises no exception for them."""
     heard: list[str] = []
 
     class Listener(logging.Handler):

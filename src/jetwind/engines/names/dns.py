@@ -16,7 +16,7 @@ PATIENCE_S = 5.0
 
 
 class Dns:
-    """Records over the network; answers are kept while this object lives."""
+    """Asks for records over the network, and keeps the answers as long as this object lives."""
 
     name = "DNS"
 
@@ -29,7 +29,7 @@ class Dns:
         self._resolver.cache = dns.resolver.LRUCache(1_000)
 
     def records(self, name: str, type: RecordType) -> Records:
-        """As the protocol says.
+        """The records of a name, as the protocol says.
 
         Raises:
             NoAnswer: no name server answers in time, or this machine has none.

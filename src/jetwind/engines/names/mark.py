@@ -1,4 +1,4 @@
-"""Whether the picture that a BIMI record names loads."""
+"""Finding out whether the picture that a BIMI record names can be loaded."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from jetwind.engines.names.sender import Loads
 
 
 def loading(fetcher: Callable[[], Fetcher]) -> Loads:
-    """Asks for a picture and says why it does not come; empty where it does."""
+    """A function that asks for a picture, and returns why it cannot be loaded; an empty text where it can."""
 
     def loads(address: str) -> str:
         for fetched in fetch_all(fetcher, [Wanted(address, "link")]):

@@ -22,7 +22,7 @@ _RETURN_PATH = re.compile(r"<(?P<address>[^<>\s]*@(?P<domain>[^<>\s@]+))>")
 
 
 def papers_of(message: Message, resolver: Resolver, signing: Signing = _SAYS_NOTHING, loads: Loads | None = None) -> Papers:
-    """Everything that name records say of a message's sender. ``loads`` tries BIMI's picture, where links are opened at all."""
+    """The papers of a message's sender, by its name records. ``loads`` tries to load the picture of BIMI; without it nobody tries."""
     domain = sender_domain(message)
     asked = NotingResolver(resolver)
     if not domain:
@@ -48,7 +48,7 @@ def signatures_of(message: Message, resolver: Resolver) -> tuple[Dkim, ...]:
 
 
 def _return_path(message: Message, signing: Signing, domain: str) -> tuple[str, str, str]:
-    """The domain that SPF is asked of, the address where one is known, and which identity it is (RFC 7208 §2.4)."""
+    """The domain whose SPF record counts, the address where one is known, and the identity that they are taken from (RFC 7208 §2.4)."""
     header = message.header("Return-Path")
     match = _RETURN_PATH.search(header.value) if header is not None else None
     if match is not None and not message.holds_field(match["address"]):

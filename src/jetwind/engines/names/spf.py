@@ -48,13 +48,13 @@ class _Query(spf.query):  # type: ignore[misc]
         return result
 
     def check_lookups(self) -> None:
-        """Count one (RFC 7208 §4.6.4)."""
+        """Count a look-up (RFC 7208 §4.6.4)."""
         self.lookups += 1
         if self.lookups > self._limit:
             raise spf.PermError(f"more than {self._limit} look-ups")
 
     def check1(self, record: str, domain: str, recursion: int) -> tuple[str, int, str]:
-        """One record, which may include others."""
+        """Evaluate one record, which may include others."""
         self._asked.depth = recursion
         try:
             result: tuple[str, int, str] = super().check1(record, domain, recursion)
@@ -64,7 +64,7 @@ class _Query(spf.query):  # type: ignore[misc]
 
 
 def evaluate(asked: NotingResolver, domain: str, host: str, *, sender: str = "", helo: str = "", identity: Any = "From") -> Spf:
-    """The verdict of a domain's record on a host; with none named, only whether there is a record and what is wrong with it.
+    """The verdict of a domain's record on a host. Without a host, it tells only whether there is a record, and its faults.
 
     ``sender`` is the whole address where it is known, for macros.
     """
@@ -88,7 +88,7 @@ def evaluate(asked: NotingResolver, domain: str, host: str, *, sender: str = "",
 
 
 def _whole_count(asked: NotingResolver, domain: str, sender: str) -> int:
-    """How many look-ups the record asks for when nothing in it matches."""
+    """The number of look-ups that the record asks for where no part of it matches."""
     with asked.listing():
         query = _Query(asked, _NOBODY, sender, domain, _FOLLOWED)
         with suppress(*_BROKEN):

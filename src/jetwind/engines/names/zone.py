@@ -24,12 +24,12 @@ _MOST_ALIASES = 10
 
 
 class UnusableZone(Unusable):
-    """A file that holds no name records; the text names the line."""
+    """Raised for a file that holds no name records; the text names the line."""
 
 
 @dataclass
 class Zone:
-    """Records by name and type. A name that it does not have does not exist; a type ``TIMEOUT`` stands for a server that never answers."""
+    """Name records by name and type. A name that is not in the zone does not exist; the type ``TIMEOUT`` stands for a server that never answers."""
 
     entries: dict[tuple[str, str], list[bytes | str | tuple[int, str]]]
     name: str = "zone file"
@@ -43,7 +43,7 @@ class Zone:
         """Records in master-file format. Names are absolute unless ``$ORIGIN`` says otherwise; a time to live may be left out.
 
         Raises:
-            UnusableZone: a line is none.
+            UnusableZone: a line is no record.
         """
         if len(text) > MOST_OCTETS:
             raise UnusableZone(f"it is longer than {MOST_OCTETS:,} characters")
@@ -81,7 +81,7 @@ class Zone:
             raise UnusableZone(why(failed)) from failed
 
     def records(self, name: str, type: RecordType) -> Records:
-        """As the protocol says.
+        """The records of a name, as the protocol says.
 
         Raises:
             NoAnswer: the zone says that nobody answers for this name.
@@ -118,10 +118,10 @@ class Practice:
     name = "practice field"
 
     def records(self, name: str, type: RecordType) -> Records:
-        """As the protocol says.
+        """The records of a name, as the protocol says.
 
         Raises:
-            NoAnswer: nobody says.
+            NoAnswer: no name server answers.
         """
         is_ours = any(name == domain or name.endswith(f".{domain}") for domain in self.domains)
         return (self.zone if is_ours else self.others).records(name, type)

@@ -1,4 +1,4 @@
-"""Certificates made at start: an authority of the practice field's own, good ones from it, and some that are wrong."""
+"""Certificates, made when the practice field starts: those of an authority of its own, a good one and some wrong ones."""
 
 from __future__ import annotations
 

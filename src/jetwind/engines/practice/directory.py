@@ -1,4 +1,4 @@
-"""Which names the practice field has, and how a fetcher finds them: an invented domain on this machine's loopback address."""
+"""The names of the practice field, and the way by which a fetcher finds them: invented domains on this machine's loopback address."""
 
 from __future__ import annotations
 
@@ -44,7 +44,7 @@ class Directory:
     authority: Path
 
     def resolver(self, others: Resolver | None = None) -> PracticeResolver:
-        """Finds the practice field's names here, all others where ``others`` finds them."""
+        """A resolver that finds the practice field's names on this machine, and leaves all other names to ``others``."""
         web = {80: self.http_port, 443: self.https_port}
         mail = {SUBMISSION: self.mail.starttls, SUBMISSIONS: self.mail.tls}
         names = [f"{name}.{DOMAIN}" if name else DOMAIN for name in SERVED]
@@ -57,7 +57,7 @@ class Directory:
         return PracticeResolver(frozenset({DOMAIN, OTHER_DOMAIN}), hosts, others or SystemResolver())
 
     def write(self, path: Path) -> None:
-        """Keep it in a file, for other programs of this machine."""
+        """Write the directory to a file, for other programs of this machine."""
         path.write_text(json.dumps([self.http_port, self.https_port, astuple(self.mail), str(self.authority)]))
 
     @classmethod
@@ -71,7 +71,7 @@ class Directory:
 
     @property
     def trusted_key(self) -> str:
-        """The key that a browser is told to trust, for it takes no authority; empty where there is none."""
+        """The key that a browser is told to trust, since it takes no authority; empty where there is none."""
         file = self.authority.with_name("trusted-key")
         return file.read_text() if file.exists() else ""
 

@@ -1,4 +1,4 @@
-"""Pictures of the practice field, drawn when first asked for."""
+"""Pictures of the practice field, each drawn at its first request."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ _GLAZES = {
 
 @lru_cache(maxsize=32)
 def pot(name: str, width: int = 600, height: int = 320) -> bytes:
-    """A pot on a shelf, in the glaze of its name: a PNG."""
+    """A PNG of a pot on a shelf, in the glaze of that name."""
     colour = _GLAZES.get(name, (120, 120, 120))
     picture = Image.new("RGB", (width, height), _PAPER)
     draw = ImageDraw.Draw(picture)
@@ -41,7 +41,7 @@ def pot(name: str, width: int = 600, height: int = 320) -> bytes:
 
 @lru_cache(maxsize=1)
 def pixel() -> bytes:
-    """One transparent pixel, as tracking pictures are: a GIF."""
+    """A GIF of one transparent pixel, like tracking pictures."""
     out = io.BytesIO()
     Image.new("P", (1, 1)).save(out, "GIF", transparency=0)
     return out.getvalue()
@@ -49,7 +49,7 @@ def pixel() -> bytes:
 
 @lru_cache(maxsize=1)
 def vast() -> bytes:
-    """Fifty million pixels of one colour in a few KB: a PNG."""
+    """A PNG of a few KB with fifty million pixels of one colour."""
     out = io.BytesIO()
     Image.new("1", (10_000, 5_000)).save(out, "PNG")
     return out.getvalue()

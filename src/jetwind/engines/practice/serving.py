@@ -244,7 +244,7 @@ _ANSWERS = frozenset(
 
 @lru_cache(maxsize=1)
 def _bomb() -> bytes:
-    """Twenty thousand octets that unpack to twenty million."""
+    """A body of twenty thousand octets that unpacks to twenty million."""
     return gzip.compress(b"<p>" + b"\0" * 20_000_000)
 
 
@@ -253,7 +253,7 @@ def _page(html: str | None, status: int = 200) -> web.Response:
 
 
 def _redirect(rest: list[str]) -> web.StreamResponse:
-    """``/redirect/STATUS/N``: N hops of that status, and then a page."""
+    """Answer ``/redirect/STATUS/N`` with N hops of that status, and then with a page."""
     status, hops = (int(part) if part.isdecimal() and len(part) < 4 else 0 for part in (*rest, "", "")[:2])
     if status not in _REDIRECTS:
         return _page(None)
