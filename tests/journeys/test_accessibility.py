@@ -3,13 +3,16 @@
 from typing import Any
 
 from axe_playwright_python.sync_playwright import Axe
+from django.utils import timezone
 
 from jetwind.apps.approvals.services import release, sign
 from jetwind.apps.blobs import store
 from jetwind.apps.intake.services import add_revision
 from jetwind.apps.links.answering import keep, keep_current
 from jetwind.apps.previews import services as previews
+from jetwind.apps.proofs import replies
 from jetwind.apps.proofs import services as proofs
+from jetwind.apps.proofs.models import OwnMailServer
 from jetwind.apps.review.selectors import walk_of
 from jetwind.apps.review.services import forbid_wording, require_wording
 from jetwind.core.checking.samples import answered
@@ -32,6 +35,18 @@ def _serious(page: Any, where: str, options: dict[str, Any] | None = None) -> li
         if violation["impact"] in ("serious", "critical")
         for node in violation["nodes"][:2]
     ]
+
+
+def asked(house: Any, revision: Any) -> str:
+    """A test send whose recipients were asked, one of whom answered, and a mail server that was tried; the path of an answer page."""
+    send = proofs.send_test(house.reviewer, revision, house.test_list, proofs.Choices(asks=True))
+    first, second = send.reply_links.order_by("pk")
+    replies.answer(first, replies.Given(looks_right=False, words="Too loud", device="phone"))
+    step = {"step": "name", "passed": True, "words": "mail.kiln.org is 192.0.2.7.", "reply": ""}
+    steps = [step, {**step, "step": "connection", "passed": False, "words": "Port 587 does not answer: Connection refused."}]
+    tested = {"recipient": "one@kiln.org", "steps": steps}
+    OwnMailServer.objects.create(workspace=house.workspace, name="Quay", host="mail.kiln.org", tested=tested, tested_at=timezone.now())
+    return replies.address_of(second)
 
 
 def test_main_screens(house: Any, sign_in: Any, fake_browser: FakeBrowser) -> None:
@@ -62,6 +77,7 @@ def test_main_screens(house: Any, sign_in: Any, fake_browser: FakeBrowser) -> No
     arrival = proofs.keep_arrival(Delivery("a@kiln.org", ("b@kiln.org",), mail()))
     found = walk_of(faulty).findings[0].record
     base = f"/mailings/{faulty.mailing_id}/r1/"
+    answer_page = asked(house, faulty)
     pages = [
         "/",
         "/readers/",
@@ -90,6 +106,10 @@ def test_main_screens(house: Any, sign_in: Any, fake_browser: FakeBrowser) -> No
         f"{base}appearance/compare/?view=map",
         f"/mailings/{faulty.mailing_id}/compare/",
         "/settings/test-lists/",
+        f"/settings/test-addresses/{house.test_list.addresses.first().pk}/",
+        "/settings/mail-servers/",
+        "/settings/mail-servers/new/",
+        answer_page,
         "/paste/",
     ]
     pages += (
