@@ -13,6 +13,7 @@ from jetwind.apps.accounts.permissions import Role, roles_for
 from jetwind.apps.approvals.models import Release
 from jetwind.apps.blobs import store
 from jetwind.apps.links.models import LinkAnswer
+from jetwind.apps.notices.models import Notice
 from jetwind.apps.previews.models import Render
 from jetwind.apps.proofs.models import Arrival, OwnMailServer, Reply, ReplyLink, ReplyPhoto, TestAddress, TestCopy, TestSend
 from jetwind.apps.workspace.access import NeededPermissions
@@ -68,6 +69,7 @@ def things(house: Any) -> dict[str, Any]:
         "copy_id": copy.pk,
         "send_id": send.pk,
         "link_id": link.pk,
+        "notice_id": Notice.objects.create(user=house.owner, mailing=revision.mailing, kind="bounced", path="/", at="2027-01-01T00:00Z").pk,
         "photo_id": ReplyPhoto.objects.create(
             reply=Reply.objects.create(link=link, looks_right=True), blob_sha256=store.keep(picture()), width=8, height=8
         ).pk,

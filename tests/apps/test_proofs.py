@@ -77,6 +77,43 @@ class TestSending:
         carry_out(send)
         assert len(post) == 2
 
+    def test_asked_for_again_meanwhile(self, house: Any, post: list[tuple[str, str, bytes]], monkeypatch: pytest.MonkeyPatch) -> None:
+        """A copy that somebody sends again while others are handed over goes in the same work, and one of its last moment in the next."""
+        revision = taken_in(house)
+        send = services.send_test(house.reviewer, revision, house.test_list)
+        first = send.copies.order_by("pk")[0]
+        TestCopy.objects.filter(pk=first.pk).update(state="refused")
+        hand_over = handing_over.hand_over
+        presses = [
+            lambda: services.send_again(house.reviewer, TestCopy.objects.select_related("send__mailing__workspace").get(pk=first.pk))
+        ]
+
+        def press(*given: Any) -> Handover:
+            if presses:
+                presses.pop()()
+            return hand_over(*given)
+
+        monkeypatch.setattr(handing_over, "hand_over", press)
+        carry_out(send)
+        assert [recipient for _, recipient, _ in post] == ["two@mail.kiln.org", "one@kiln.org"]
+        # Between the last look and the end of the work.
+        TestCopy.objects.filter(pk=first.pk).update(state="refused")
+        report = jobs.report
+
+        def report_and_press(work_id: int, *, doing: str, **more: Any) -> None:
+            report(work_id, doing=doing, **more)
+            if doing == "handed over" and TestCopy.objects.get(pk=first.pk).state == "refused":
+                TestCopy.objects.filter(pk=first.pk).update(state="waiting")
+
+        monkeypatch.setattr(handing_over.jobs, "report", report_and_press)
+        services.send_again(house.reviewer, TestCopy.objects.select_related("send__mailing__workspace").get(pk=first.pk))
+        TestCopy.objects.filter(pk=first.pk).update(state="refused")
+        carry_out(send)
+        assert len(post) == 2
+        assert Work.objects.filter(kind=services.SENDS, state__in=("waiting", "running")).count() == 1
+        carry_out(send)
+        assert len(post) == 3
+
     def test_the_page_shows_every_arrival(self, house: Any, post: list[tuple[str, str, bytes]], django_assert_max_num_queries: Any) -> None:
         """Each copy with its way, and ten questions to the database however many there are."""
         revision = taken_in(house)

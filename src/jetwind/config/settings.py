@@ -54,6 +54,7 @@ INSTALLED_APPS = [
     "jetwind.apps.accounts",
     "jetwind.apps.workspace",
     "jetwind.apps.intake",
+    "jetwind.apps.notices",
     "jetwind.apps.review",
     "jetwind.apps.previews",
     "jetwind.apps.proofs",

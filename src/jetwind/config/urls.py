@@ -17,6 +17,7 @@ urlpatterns = [
     path("health/", health, name="health"),
     path("", include("jetwind.apps.departures.urls")),
     path("", include("jetwind.apps.intake.urls")),
+    path("", include("jetwind.apps.notices.urls")),
     path("", include("jetwind.apps.approvals.urls")),
     path("", include("jetwind.apps.proofs.urls")),
     path("", include("jetwind.apps.links.urls")),

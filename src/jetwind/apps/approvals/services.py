@@ -7,6 +7,7 @@ import json
 from typing import Any
 
 from django.db.models import Prefetch
+from django.urls import reverse
 from django.utils import timezone
 
 from jetwind import __version__
@@ -17,6 +18,8 @@ from jetwind.apps.audit.services import record
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.intake.stages import locked_mailing, move, open_mailing
+from jetwind.apps.notices.models import Notice
+from jetwind.apps.notices.services import settle, tell
 from jetwind.apps.review.models import Excuse
 from jetwind.apps.review.selectors import Walk, in_force_for, walk_of
 from jetwind.apps.ui.refusal import Refused, refusing
@@ -30,19 +33,23 @@ LONGEST_COMMENT = 500
 def void_earlier(revision: Revision, user: User) -> None:
     """A new revision voids every sign-off of the mailing and takes its clearance back."""
     _void(revision.mailing, user, f"revision {revision.number} came in")
+    settle(revision.mailing, Notice.Kind.ASKED, Notice.Kind.SENT_BACK)
     move(revision.mailing, "new revision", user)
 
 
 def void_sent_back(revision: Revision, user: User) -> None:
     """Sending back voids the sign-offs."""
     _void(revision.mailing, user, f"revision {revision.number} was sent back")
+    settle(revision.mailing, Notice.Kind.ASKED)
 
 
 def _void(mailing: Mailing, user: User, reason: str) -> None:
     valid = SignOff.objects.filter(mailing=mailing, voided_at=None).select_related("revision")
     for number in sorted({sign_off.revision.number for sign_off in valid}):
         record("approval.voided", actor=user, mailing=mailing, revision=number, reason=reason)
+    signers = [one.by for one in valid.select_related("by") if one.by_id != user.pk]
     valid.update(voided_at=timezone.now(), voided_reason=reason[:200])
+    tell(signers, Notice.Kind.VOIDED, mailing, reason[:1].upper() + reason[1:] + ".", reverse("newest", args=[mailing.pk]))
 
 
 def history_of(mailing: Mailing) -> list[Revision]:
@@ -116,10 +123,26 @@ def sign(user: User, revision: Revision, comment: str = "") -> SignOff:
         )
         record("approval.signed", actor=user, mailing=mailing, revision=revision.number, content=revision.content_sha256)
         if is_enough(revision):
+            settle(mailing, Notice.Kind.ASKED)
             move(mailing, "cleared", user, revision=revision.number, content=revision.content_sha256)
         else:
             move(mailing, "signed", user)
+            settle(mailing, Notice.Kind.ASKED, user=user)
+            _ask_others(revision, user)
     return made
+
+
+def _ask_others(revision: Revision, user: User) -> None:
+    """Tell the approvers who may still sign that a message has a sign-off and needs another."""
+    mailing = revision.mailing
+    uploaded = Revision.objects.filter(mailing=mailing).values("uploaded_by")
+    signed = revision.sign_offs.filter(voided_at=None).values("by")
+    approvers = mailing.workspace.memberships.filter(roles__contains=[Role.APPROVER.value], deactivated_at=None)
+    others = approvers.exclude(user__in=uploaded).exclude(user__in=signed).select_related("user")
+    words = f"{user.shown_name} signed revision {revision.number}; it needs another sign-off."
+    tell(
+        [one.user for one in others], Notice.Kind.ASKED, mailing, words, reverse("station", args=[mailing.pk, revision.number, "sign-off"])
+    )
 
 
 def _as_it_is(revision: Revision) -> Revision:

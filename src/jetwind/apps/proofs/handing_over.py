@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import logging
 import time
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import contextmanager
 from datetime import datetime, timedelta
@@ -18,6 +18,7 @@ from typing import Any
 
 from django.conf import settings
 from django.db import connection
+from django.db.models import Q
 from django.utils import timezone
 
 from jetwind.apps.blobs import store
@@ -51,8 +52,10 @@ _TOLD_EVERY_S = 0.3
 GIVEN_UP_AFTER = timedelta(days=4)
 
 
-def hand_over_copies(send: TestSend, work_id: int) -> None:
-    """Hand over every copy that is due and has not been taken. Safe to run twice, and by two workers at once.
+def hand_over_copies(send: TestSend, work_id: int) -> set[int]:
+    """Hand over every copy that is due and has not been taken, and those that are asked for meanwhile. Safe to run twice, and by two workers.
+
+    Returns the numbers of the copies that another worker holds.
 
     Raises:
         Cancelled, GivenBack: somebody asked for it to stop; the worker is being stopped.
@@ -60,21 +63,38 @@ def hand_over_copies(send: TestSend, work_id: int) -> None:
     """
     if send.planned_at is not None and send.planned_at > timezone.now():
         raise jobs.PutOff(send.planned_at, "waits for its time")
-    copies = list(send.copies.all())
-    told = 0.0
+    done, told, elsewhere = 0, 0.0, set[int]()
     with Held(message_numbered, send.revision_id, budget=COMPOSING) as held, _Writer(BoundedComposer(held)) as writer:
-        for copy, following in zip_longest(copies, copies[1:]):
-            if time.monotonic() - told >= _TOLD_EVERY_S:
-                jobs.report(work_id, done=copies.index(copy), total=len(copies), doing=copy.address)
-                told = time.monotonic()
-            with _locked(copy) as is_ours:
-                if is_ours:
-                    # Read anew, with everything that may have changed since the send began: the state, the allowed domains, the server.
-                    copy = TestCopy.objects.select_related("send__mailing__workspace", "send__server", "send__revision").get(pk=copy.pk)
-                    _carry_on(copy, writer, following)
-    jobs.report(work_id, done=len(copies), total=len(copies), doing="handed over")
+        while copies := _due(send, elsewhere):
+            for number, (copy, following) in enumerate(zip_longest(copies, copies[1:])):
+                if time.monotonic() - told >= _TOLD_EVERY_S:
+                    jobs.report(work_id, done=done + number, total=done + len(copies), doing=copy.address)
+                    told = time.monotonic()
+                if not _tried(copy, writer, following):
+                    elsewhere.add(copy.pk)
+            done += len(copies)
+    jobs.report(work_id, done=done, total=done, doing="handed over")
     if later := [copy.next_try_at for copy in send.copies.filter(state=TestCopy.State.PUT_OFF) if copy.next_try_at]:
         raise jobs.PutOff(min(later), "waits to try again")
+    return elsewhere
+
+
+def _due(send: TestSend, elsewhere: Collection[int]) -> list[TestCopy]:
+    """The copies whose turn it is: those that wait, those that a dead worker left on their way, and those whose next try is due."""
+    waiting = Q(state__in=(TestCopy.State.WAITING, TestCopy.State.ON_ITS_WAY))
+    again = Q(state=TestCopy.State.PUT_OFF, next_try_at__lte=timezone.now())
+    return list(send.copies.filter(waiting | again).exclude(pk__in=elsewhere))
+
+
+def _tried(copy: TestCopy, writer: _Writer, following: TestCopy | None) -> bool:
+    """Carry on with a copy; False where another worker holds it, or where it waits after all."""
+    with _locked(copy) as is_ours:
+        if not is_ours:
+            return False
+        # Read anew, with everything that may have changed since the send began: the state, the allowed domains, the server.
+        found = TestCopy.objects.select_related("send__mailing__workspace", "send__server", "send__revision").get(pk=copy.pk)
+        _carry_on(found, writer, following)
+        return found.state not in (TestCopy.State.WAITING, TestCopy.State.ON_ITS_WAY)
 
 
 @contextmanager
@@ -180,6 +200,7 @@ def _carry_on(copy: TestCopy, writer: _Writer, following: TestCopy | None) -> No
         content = writer.written(copy) if copy.purpose == TestCopy.Purpose.COPY else _note(copy, workspace.test_sender)
     except _NotAskedAnyMore:
         TestCopy.objects.filter(pk=copy.pk, state=copy.state).update(state=TestCopy.State.CANCELLED, next_try_at=None)
+        copy.state = TestCopy.State.CANCELLED
         return
     except PastBudget as past:
         _take(copy, Handover(HandoverOutcome.REFUSED, f"Not sent: the message cannot be filled for this copy, since {past}."))
@@ -199,6 +220,7 @@ def _carry_on(copy: TestCopy, writer: _Writer, following: TestCopy | None) -> No
     waits = TestCopy.objects.filter(pk=copy.pk, state=copy.state)
     if not waits.update(copy_sha256=copy.copy_sha256, first_try_at=copy.first_try_at, state=TestCopy.State.ON_ITS_WAY):
         # Somebody cancelled it meanwhile.
+        copy.state = TestCopy.State.CANCELLED
         return
     copy.state = TestCopy.State.ON_ITS_WAY
     _take(copy, hand_over(writer.by(server), return_address(workspace.test_sender, copy), copy.address, content))

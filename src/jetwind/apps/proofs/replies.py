@@ -21,6 +21,8 @@ from jetwind.apps.blobs import store
 from jetwind.apps.intake.selectors import message_numbered
 from jetwind.apps.intake.stages import open_mailing
 from jetwind.apps.jobs import services as jobs
+from jetwind.apps.notices.models import Notice
+from jetwind.apps.notices.services import tell
 from jetwind.apps.previews.models import Render
 from jetwind.apps.previews.selectors import element_at
 from jetwind.apps.previews.services import mark_of_reply
@@ -145,6 +147,9 @@ def answer(link: ReplyLink, given: Given, photos: Sequence[bytes] = ()) -> Reply
         send = link.send
         verdict = "looks right" if given.looks_right else "something is wrong"
         record("proof.answered", actor=None, mailing=send.mailing, revision=send.revision.number, address=link.address, verdict=verdict)
+        words = f"{link.name}: {verdict}" + (f". {words}" if words else "")
+        path = reverse("station", args=[send.mailing_id, send.revision.number, "test-sends"])
+        tell([send.by], Notice.Kind.ANSWERED, send.mailing, words, path)
         if reply.left is not None:
             jobs.defer("proofs.place_reply", reply_id=reply.pk)
     return reply

@@ -7,7 +7,8 @@ from typing import Any
 
 from django.contrib.auth.decorators import login_not_required
 from django.http import Http404, HttpRequest, HttpResponse
-from django.shortcuts import get_object_or_404, render
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods
 
 from jetwind.apps.blobs import store
@@ -39,7 +40,7 @@ def reply(request: HttpRequest, token: str) -> HttpResponse:
         "devices": link.own_devices,
         "most_photos": services.MOST_PHOTOS,
         "wrong": "",
-        "done": None,
+        "done": link.replies.prefetch_related("photos").last() if "answered" in request.GET else None,
     }
     if request.method == "POST":
         photos = request.FILES.getlist("photo")
@@ -48,7 +49,8 @@ def reply(request: HttpRequest, token: str) -> HttpResponse:
                 raise Refused(f"An answer has room for {services.MOST_PHOTOS} photos.")
             given = _given(request, shown)
             # An input for files that nobody filled in sends an empty one.
-            page["done"] = services.answer(link, given, [photo.read() for photo in photos if photo.size])
+            services.answer(link, given, [photo.read() for photo in photos if photo.size])
+            return redirect(f"{reverse('reply', args=[token])}?answered=1")
         except Refused as refused:
             page["wrong"] = refused.sentence
     return render(request, "proofs/reply.html", page, status=400 if page["wrong"] else 200)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from email import message_from_bytes, policy
@@ -10,6 +11,7 @@ from typing import Any
 
 from django.db import transaction
 from django.db.models import Q
+from django.urls import reverse
 from django.utils import timezone
 
 from jetwind.apps.accounts.models import User
@@ -18,6 +20,8 @@ from jetwind.apps.blobs import store
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.stages import open_mailing
 from jetwind.apps.jobs import services as jobs
+from jetwind.apps.notices.models import Notice
+from jetwind.apps.notices.services import tell
 from jetwind.apps.proofs import replies
 from jetwind.apps.proofs.models import Arrival, ReplyLink, ReportKind, TestCopy, TestList, TestSend, WayOutPress
 from jetwind.apps.proofs.reach import is_allowed
@@ -282,6 +286,13 @@ def _ask_for_hand_over(send: TestSend, *, sooner: bool = False) -> None:
         jobs.hurry(work)
 
 
+def go_on(send: TestSend, elsewhere: Collection[int]) -> None:
+    """Have the copies of a send handed over that were asked for when its work came to its end; not those that another worker holds."""
+    with transaction.atomic():
+        if send.copies.filter(state=TestCopy.State.WAITING).exclude(pk__in=elsewhere).exists():
+            _ask_for_hand_over(send)
+
+
 def keep_arrival(delivery: Delivery) -> Arrival:
     """Keep what the Mailroom received, and tie it to the copy that it is, or that it reports on."""
     message_id, subject = _identity(delivery.content)
@@ -300,7 +311,19 @@ def keep_arrival(delivery: Delivery) -> Arrival:
             **report,
         )
         _ask_to_compare(arrival)
+        _tell_of_bounce(arrival)
     return arrival
+
+
+def _tell_of_bounce(arrival: Arrival) -> None:
+    """Tell the sender of a test that a copy came back."""
+    copy = arrival.reports_on
+    if copy is None or arrival.report != ReportKind.BOUNCED:
+        return
+    send = copy.send
+    path = reverse("station", args=[send.mailing_id, send.revision.number, "test-sends"])
+    words = f"The copy to {copy.address} came back" + (f": {arrival.reason}." if arrival.reason else ".")
+    tell([send.by], Notice.Kind.BOUNCED, send.mailing, words, path)
 
 
 def _identity(content: bytes) -> tuple[str, str]:
@@ -388,6 +411,7 @@ def keep_saved(user: User, revision: Revision, content: bytes) -> Arrival:
         )
         record("proof.arrival-kept", actor=user, mailing=revision.mailing, revision=copy.send.revision.number, address=copy.address)
         _ask_to_compare(arrival)
+        _tell_of_bounce(arrival)
     return arrival
 
 

@@ -10,14 +10,18 @@ from jetwind.apps.proofs.handing_over import hand_over_copies
 from jetwind.apps.proofs.mail_servers import carry_out_connection_test
 from jetwind.apps.proofs.models import Arrival, OwnMailServer, Reply, TestSend
 from jetwind.apps.proofs.replies import place
+from jetwind.apps.proofs.services import go_on
 
 
 @app.task(name="proofs.send_copies", priority=20)
 def send_copies(send_id: int, work_id: int) -> None:
-    """Hand over the copies of a test send."""
+    """Hand over the copies of a test send. A copy that somebody asked for in the moment of the end has the work begun once more."""
+    elsewhere: set[int] | None = None
     with jobs.carried_out(work_id):
         send = TestSend.objects.select_related("revision__mailing__workspace", "mailing__workspace", "server").get(pk=send_id)
-        hand_over_copies(send, work_id)
+        elsewhere = hand_over_copies(send, work_id)
+    if elsewhere is not None:
+        go_on(send, elsewhere)
 
 
 @app.task(name="proofs.try_server", priority=20)

@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
+from django.urls import reverse
 from django.utils import timezone
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import record
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.stages import locked_mailing, move, open_mailing, refuse_if_locked
+from jetwind.apps.notices.models import Notice
+from jetwind.apps.notices.services import tell
 from jetwind.apps.review.answers import PATIENT, ask_for_checks
 from jetwind.apps.review.models import Excuse, StationLook
 from jetwind.apps.review.questions import newest_run
@@ -228,3 +231,6 @@ def send_back(user: User, revision: Revision, comment: str) -> None:
             raise Refused(f"Revision {revision.number} is not the newest; look at the newest one first.")
         move(mailing, "sent back", user, revision=revision.number, comment=comment)
         follows().sent_back(revision, user)
+        if revision.uploaded_by_id != user.pk:
+            words = f"{user.shown_name}: {comment}"
+            tell([revision.uploaded_by], Notice.Kind.SENT_BACK, mailing, words, reverse("newest", args=[mailing.pk]))

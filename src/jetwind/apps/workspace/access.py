@@ -8,6 +8,7 @@ from functools import wraps
 from typing import Concatenate, Literal, ParamSpec, cast
 
 from django.conf import settings
+from django.db.models.functions import Coalesce
 from django.http import HttpRequest, HttpResponse
 from django_htmx.middleware import HtmxDetails
 
@@ -94,11 +95,15 @@ def _of_person(given: HttpRequest) -> PersonRequest:
     return request
 
 
+#: The number of things that wait for the person of a membership, as a column; an app above gives it.
+counts_unread: Callable[[], Coalesce] | None = None
+
+
 def memberships_of(user: User) -> list[Membership]:
     """The memberships in force of a person, the first joined first; looked up once a request."""
     if user.known_memberships is None:
         found = Membership.objects.select_related("workspace").filter(user_id=user.pk, deactivated_at=None).order_by("id")
-        user.known_memberships = list(found)
+        user.known_memberships = list(found.annotate(unread=counts_unread()) if counts_unread is not None else found)
     return user.known_memberships
 
 

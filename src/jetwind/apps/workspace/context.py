@@ -12,7 +12,7 @@ from jetwind.apps.workspace.access import membership_of, memberships_of
 
 
 def house(request: HttpRequest) -> dict[str, Any]:
-    """The workspaces of the person who is signed in, and the one they work in. It asks the database nothing that the page has not asked."""
+    """The workspaces of the person who is signed in, the one they work in, and how much waits for them there. It asks the database nothing that the page has not asked."""
     user = getattr(request, "user", None)
     if not isinstance(user, User):
         return {}
@@ -20,4 +20,9 @@ def house(request: HttpRequest) -> dict[str, Any]:
         here = membership_of(user)
     except NotAllowed:
         return {}
-    return {"workspaces": [one.workspace for one in memberships_of(user)], "own_workspace": here.workspace, "own_roles": here.roles}
+    return {
+        "workspaces": [one.workspace for one in memberships_of(user)],
+        "own_workspace": here.workspace,
+        "own_roles": here.roles,
+        "own_unread": getattr(here, "unread", 0),
+    }
