@@ -49,7 +49,7 @@ def quay(house: Any, standing: Any, settings: Any) -> Any:
 
 def kept(house: Any, password: str = PASSWORD, row: OwnMailServer | None = None, **given: Any) -> OwnMailServer:
     """A mail server that the operator kept."""
-    return mail_servers.keep(house.operator, house.workspace, GIVEN | given, password, row)
+    return mail_servers.keep(house.operator, house.workspace, GIVEN | given, password, row=row)
 
 
 def carry_out(send: TestSend) -> Work:

@@ -93,20 +93,28 @@ def _asked(row: Mapping[str, Any]) -> Asked:
     )
     replies = [
         ReplyShown(
-            link.name,
-            one["looks_right"],
-            one["words"],
-            one["device"],
-            datetime.fromisoformat(one["at"]),
-            one["profile"] or "",
-            one["left"],
-            one["top"],
-            one["photos"],
-            one["mark"] is not None,
+            name=link.name,
+            looks_right=one["looks_right"],
+            words=one["words"],
+            device=one["device"],
+            at=datetime.fromisoformat(one["at"]),
+            profile=one["profile"] or "",
+            left=one["left"],
+            top=one["top"],
+            photos=one["photos"],
+            is_marked=one["mark"] is not None,
         )
         for one in row["replies"]
     ]
-    return Asked(row["pk"], link.address, link.name, link.own_devices, link.is_open, row["reminders"], replies)
+    return Asked(
+        pk=row["pk"],
+        address=link.address,
+        name=link.name,
+        devices=link.own_devices,
+        is_open=link.is_open,
+        reminders=row["reminders"],
+        replies=replies,
+    )
 
 
 def matrix_of(people: Iterable[Asked]) -> Matrix:

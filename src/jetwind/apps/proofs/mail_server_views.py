@@ -58,7 +58,7 @@ def mail_server(request: PersonRequest, server_id: int | None = None) -> HttpRes
     form = MailServerForm(request.POST or None, instance=described, has_password=row is not None and bool(row.sealed_password))
 
     def keep(shown: Any) -> OwnMailServer:
-        return services.keep(request.user, workspace, form.given(), form.cleaned_data["password"], row, shown)
+        return services.keep(request.user, workspace, form.given(), form.cleaned_data["password"], row=row, before=shown)
 
     done = kept(request, form, keep)
     if done is not None:

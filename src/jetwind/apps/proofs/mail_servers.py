@@ -58,6 +58,7 @@ def keep(
     workspace: Workspace,
     given: Mapping[str, Any],
     password: str,
+    *,
     row: OwnMailServer | None = None,
     before: Mapping[str, Any] | None = None,
 ) -> OwnMailServer:

@@ -134,7 +134,7 @@ def close() -> None:
 
 def _given() -> Given:
     """The facts of this process that helpers need besides its environment."""
-    names = ("STORAGES", "HAS_MAILROOM", "PRACTICE_DIRECTORY", "ASKS_DNS", "MACHINE")
+    names = ("ALLOWED_HOSTS", "STORAGES", "HAS_MAILROOM", "PRACTICE_DIRECTORY", "ASKS_DNS", "MACHINE")
     return Given({**connection.settings_dict}, {name: getattr(settings, name) for name in names})
 
 
