@@ -14,7 +14,7 @@ import pytest
 
 from jetwind.core.arrivals.composing import OwnWaysOut, compose
 from jetwind.core.message import read_bytes
-from tests.factories import mail
+from tests.factories import GOOD_TEXT, mail
 from tests.references import newsletters
 
 OWN = OwnWaysOut("https://jetwind.example/way-out/1:x/header/", "https://jetwind.example/way-out/1:x/body/", "test+0a.1@kiln.org")
@@ -151,6 +151,18 @@ def test_real_newsletters() -> None:
         whole = " ".join(text_of(copy, kind) for kind in ("html", "plain") if copy.get_body((kind,)) is not None)
         assert not [target for target in targets if re.search(re.escape(target) + r"(?![\w/?=&])", unescape(whole))], name
     assert tried >= 3, tried
+
+
+def test_without_the_styles() -> None:
+    """A message whose styles take too long: its ways out are told by words, addresses and blocks alone; other links stay."""
+    html = (
+        '<html lang="en"><body><p><a href="https://kiln.org/sale">The sale</a></p>'
+        '<p>To unsubscribe, click <a href="https://kiln.org/a8f">here</a>.</p><p><a href="https://kiln.org/off">Unsubscribe</a></p></body></html>'
+    )
+    copy = copy_of(mail(html, GOOD_TEXT), replace(OWN, is_quick=True))
+    for kind in ("html", "plain"):
+        assert "kiln.org/sale" in text_of(copy, kind)
+        assert not re.search(r"kiln\.org/(a8f|off|leave)", text_of(copy, kind))
 
 
 def test_the_subject_that_was_chosen() -> None:

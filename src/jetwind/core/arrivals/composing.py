@@ -16,7 +16,7 @@ from urllib.parse import quote, unquote
 
 from jetwind.core.fields import fill
 from jetwind.core.links import Link, links, text_links
-from jetwind.core.links.way_out import ADDRESS_WORDS, list_unsubscribe_targets, ways_out
+from jetwind.core.links.way_out import ADDRESS_WORDS, likely_ways_out, list_unsubscribe_targets, ways_out
 from jetwind.core.message.model import Message, resource_key
 from jetwind.core.message.references import image_references
 from jetwind.core.message.write import encodable, one_line
@@ -35,12 +35,14 @@ _MEDIA_TYPE = re.compile(r"([A-Za-z0-9!#$%&'*+.^_`{|}~-]{1,64})/([A-Za-z0-9!#$%&
 class OwnWaysOut:
     """Addresses that stand in a copy in the place of the unsubscribe addresses, so that a test unsubscribes nobody.
 
-    ``header`` and ``body`` are pages, for the List-Unsubscribe header and for the links; ``mailbox`` is a mail address.
+    ``header`` and ``body`` are pages, for the List-Unsubscribe header and for the links; ``mailbox`` is a mail address. ``is_quick`` has the
+    links told without their styles, for messages whose styles take too long.
     """
 
     header: str
     body: str
     mailbox: str
+    is_quick: bool = False
 
     @property
     def mailto(self) -> str:
@@ -140,9 +142,9 @@ def _listed(value: str, own: OwnWaysOut) -> str:
     return ", ".join(f"<{own.mailto if kind == 'mailto' else own.header}>" for kind in kinds)
 
 
-def _leading_out(message: Message) -> Iterator[Link]:
+def _leading_out(message: Message, own: OwnWaysOut) -> Iterator[Link]:
     """Every link by which a reader may leave the list: the visible ones, and those that a style may show on another screen."""
-    told = list(ways_out(message))
+    told = list(likely_ways_out(message) if own.is_quick else ways_out(message))
     yield from told
     addresses = {link.address for link in told}
     for header in message.header_fields("List-Unsubscribe"):
@@ -170,7 +172,7 @@ def _text_to_send(message: Message, own: OwnWaysOut | None) -> str:
     if own is None:
         return source
     alone = message if message.html is None else replace(message, html=None)
-    return splice(source, [edit for link in _leading_out(alone) for edit in _exchanged(source, link, own)])
+    return splice(source, [edit for link in _leading_out(alone, own) for edit in _exchanged(source, link, own)])
 
 
 def _sender(name: str, address: str) -> str:
@@ -225,7 +227,7 @@ def _html_to_send(message: Message, own: OwnWaysOut | None) -> tuple[str, dict[s
         if content_id := content_ids.get(resource_key(reference.value)):
             edits.append(Edit(reference.span, f"cid:{content_id}"))
     if own is not None:
-        edits += [edit for link in _leading_out(message) for edit in _exchanged(message.html.text, link, own)]
+        edits += [edit for link in _leading_out(message, own) for edit in _exchanged(message.html.text, link, own)]
     if message.given_preview_text and not reading_of(message).lead_in:
         at = message.document.body.start_tag
         hidden = f'<div style="display:none;max-height:0;overflow:hidden">{escape(message.given_preview_text)}</div>'

@@ -47,6 +47,25 @@ def ways_out(message: Message) -> Iterator[Link]:
     return iter(message.shared(_WAYS_OUT, lambda: tuple(_ways_out(message))))
 
 
+def likely_ways_out(message: Message) -> Iterator[Link]:
+    """Links that may lead out of the list, told without working out what a reader sees: by their words, their address or their block.
+
+    This is for messages whose styles take too long. It tells more links than :func:`ways_out` does, such as a hidden one, or a neighbour.
+    """
+    words = phrase_pattern("phrases", "unsubscribe")
+    candidates = list(links(message) if message.html else text_links(message))
+    for number, link in enumerate(candidates):
+        if not link.address or link.address == "#" or link.scheme == "javascript":
+            continue
+        is_told = bool(words.search(link.name) or ADDRESS_WORDS.search(unquote(link.address)))
+        if not is_told and link.element is not None and number >= len(candidates) - _LAST:
+            is_told = _is_vague(link.name) and bool(words.search(_sentence(link.element)))
+        elif not is_told and link.element is None and message.text is not None and link.span is not None:
+            is_told = bool(words.search(message.text.text[max(0, link.span.start - 200) : link.span.end + 80]))
+        if is_told:
+            yield link
+
+
 def _ways_out(message: Message) -> Iterator[Link]:
     words, chooses = phrase_pattern("phrases", "unsubscribe"), phrase_pattern("phrases", "preferences")
     candidates = list(links(message) if message.html else text_links(message))
