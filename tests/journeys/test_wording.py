@@ -43,7 +43,13 @@ def test_brief_variants_plain_text_and_revisions(house: Any, sign_in: Any, start
     expect(reviewer.get_by_role("row", name="a fifth off").get_by_text("stands").first).to_be_visible()
     reviewer.get_by_label("Must not be said").fill("£24")
     reviewer.get_by_role("button", name="Forbid it").click()
-    expect(reviewer.get_by_role("link", name="“£24” is forbidden and stands in the HTML.")).to_be_visible(timeout=60_000)
+    # Where the checks of the change before ended just then, the page says that these are out of date, and a press has them run at once.
+    forbidden = reviewer.get_by_role("link", name="“£24” is forbidden and stands in the HTML.")
+    again = reviewer.get_by_role("button", name="Check again now")
+    expect(forbidden.or_(again).first).to_be_visible(timeout=60_000)
+    if again.is_visible():
+        again.click()
+    expect(forbidden).to_be_visible(timeout=60_000)
     reviewer.get_by_role("button", name="It is right").click()
     expect(reviewer.get_by_text("“wheell” is in the word list")).to_be_visible()
 
