@@ -11,43 +11,15 @@ from zoneinfo import ZoneInfo
 import pytest
 from django.utils import timezone
 
-from jetwind.apps.jobs import services as jobs
-from jetwind.apps.jobs.models import Work
-from jetwind.apps.proofs import handing_over, services, test_lists
+from jetwind.apps.proofs import services, test_lists
 from jetwind.apps.proofs.models import TestCopy, TestSend, WayOutPress
-from jetwind.apps.proofs.tasks import send_copies
 from jetwind.apps.proofs.ways_out import MOST_PRESSES
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.models import SampleReader
 from jetwind.core.message.envelope import Envelope
-from jetwind.engines.mail import Delivery, Handover, HandoverOutcome
-from tests.apps.helpers import page_of, taken_in
+from jetwind.engines.mail import Delivery
+from tests.apps.helpers import Post, handed_over, page_of, taken_in
 from tests.factories import GOOD_HTML, mail
-
-Post = list[tuple[str, str, bytes]]
-
-
-@pytest.fixture
-def post(monkeypatch: pytest.MonkeyPatch) -> Post:
-    """The way out, ending in a list and in the Mailroom's own service."""
-    sent: Post = []
-
-    def hand_over(server: Any, sender: str, recipient: str, content: bytes) -> Handover:
-        sent.append((sender, recipient, content))
-        services.keep_arrival(Delivery(sender, (recipient,), content))
-        return Handover(HandoverOutcome.TAKEN, "250 Kept")
-
-    monkeypatch.setattr(handing_over, "hand_over", hand_over)
-    return sent
-
-
-def carry_out(send: TestSend) -> Work:
-    """What the worker does."""
-    work = jobs.latest(services.SENDS, f"send:{send.pk}")
-    assert work is not None
-    send_copies.func(send_id=send.pk, work_id=work.pk)
-    work.refresh_from_db()
-    return work
 
 
 def subjects(post: Post) -> list[tuple[str, str]]:
@@ -77,7 +49,7 @@ class TestReadersAndSubjects:
             house.reviewer, entry, {"name": "One", "reader": SampleReader.objects.get(name="Bo").pk, "devices": "phone"}
         )
         send = services.send_test(house.reviewer, revision, house.test_list)
-        carry_out(send)
+        handed_over(send)
         assert subjects(post) == [("one@kiln.org", "[Test r1] Hello Bo"), ("two@mail.kiln.org", "[Test r1] Hello you")]
         copy = send.copies.order_by("pk")[0]
         assert (copy.person, copy.devices, copy.reader_name) == ("One", "phone", "Bo")
@@ -88,7 +60,7 @@ class TestReadersAndSubjects:
         send = services.send_test(
             house.reviewer, revision, house.test_list, services.Choices(readers=readers, variants=(0, 2), mark="(proof)")
         )
-        carry_out(send)
+        handed_over(send)
         assert sorted(subjects(post)[:4]) == [
             ("one@kiln.org", "(proof) Hello Bo"),
             ("one@kiln.org", "(proof) Hello you"),
@@ -108,7 +80,7 @@ class TestReadersAndSubjects:
         client.post(f"{address}send/", {"list": house.test_list.pk, "reader": "own", "readers": [bo.pk], "variant": ["2"], "mark": "x"})
         client.post(f"{address}send/", {"to": "me", "reader": bo.pk})
         for send in TestSend.objects.order_by("pk"):
-            carry_out(send)
+            handed_over(send)
         assert [subject for _, subject in subjects(post)] == ["Second"] * 2 + ["x Third for Bo"] * 2 + ["[Test r1] Hello Bo"]
         page = page_of(client.get(address))
         assert "as Bo subject 3" in page
@@ -153,12 +125,12 @@ class TestPlanned:
         """The work is put off until then; the page says when, and does not ask again every second."""
         at = timezone.now() + timedelta(hours=3)
         send = services.send_test(house.reviewer, revision, house.test_list, services.Choices(planned_at=at))
-        work = carry_out(send)
+        work = handed_over(send)
         assert (work.is_open, work.doing, post) == (True, "waits for its time", [])
         page = page_of(house.client(house.reviewer).get(f"/mailings/{revision.mailing_id}/r1/test-sends/"))
         assert "<b>goes " in page and "Send it now" in page and '<div id="sends" hx-get=' not in page
         TestSend.objects.update(planned_at=timezone.now() - timedelta(seconds=1))
-        carry_out(send)
+        handed_over(send)
         assert len(post) == 2
 
     def test_now_or_never(self, house: Any, post: Post, revision: Any) -> None:
@@ -169,9 +141,9 @@ class TestPlanned:
         assert "goes now" in client.post(f"/test-sends/{first.pk}/decide/", {"do": "now"}, follow=True).content.decode()
         assert "does not wait for a time" in client.post(f"/test-sends/{first.pk}/decide/", {"do": "now"}, follow=True).content.decode()
         client.post(f"/test-sends/{second.pk}/decide/", {"do": "cancel"})
-        carry_out(first)
+        handed_over(first)
         TestSend.objects.filter(pk=second.pk).update(planned_at=timezone.now())
-        carry_out(second)
+        handed_over(second)
         assert len(post) == 2
 
     def test_in_the_viewer_s_zone(self, house: Any, revision: Any) -> None:
@@ -190,7 +162,7 @@ class TestWayOut:
         """A copy that went out, and the addresses in its header and its HTML."""
         revision = taken_in(house, mail())
         house.client(house.reviewer).post(f"/mailings/{revision.mailing_id}/r1/test-sends/send/", {"list": house.test_list.pk})
-        carry_out(TestSend.objects.get())
+        handed_over(TestSend.objects.get())
         read = message_from_bytes(post[0][2], policy=policy.default)
         html = read.get_body(("html",)).get_content()  # type: ignore[union-attr]
         found = re.search(r'href="(http://testserver/way-out/[^"]+)"', html)
@@ -247,5 +219,5 @@ class TestWayOut:
         house.client(house.reviewer).post(
             f"/mailings/{revision.mailing_id}/r1/test-sends/send/", {"list": house.test_list.pk, "unchanged": "on"}
         )
-        carry_out(TestSend.objects.get())
+        handed_over(TestSend.objects.get())
         assert b"List-Unsubscribe: <https://www.kiln.org/leave>\r\n" in post[0][2]

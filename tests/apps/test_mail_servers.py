@@ -18,13 +18,13 @@ from jetwind.apps.jobs.models import Work
 from jetwind.apps.proofs import handing_over, mail_servers, services
 from jetwind.apps.proofs.models import OwnMailServer, TestCopy, TestSend
 from jetwind.apps.proofs.sealing import Unreadable, opened, seal
-from jetwind.apps.proofs.tasks import send_copies, try_server
+from jetwind.apps.proofs.tasks import try_server
 from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.engines.mail import Handover, HandoverOutcome
 from jetwind.engines.practice import RunningPractice
 from jetwind.engines.practice.directory import EXPIRED, MAIL
 from jetwind.engines.practice.mail import PASSWORD, USER
-from tests.apps.helpers import page_of, taken_in
+from tests.apps.helpers import handed_over, page_of, taken_in
 
 GIVEN = {"name": "Quay", "host": MAIL, "port": 587, "security": "starttls", "user": USER, "per_minute": None}
 
@@ -50,16 +50,6 @@ def quay(house: Any, standing: Any, settings: Any) -> Any:
 def kept(house: Any, password: str = PASSWORD, row: OwnMailServer | None = None, **given: Any) -> OwnMailServer:
     """A mail server that the operator kept."""
     return mail_servers.keep(house.operator, house.workspace, GIVEN | given, password, row=row)
-
-
-def carry_out(send: TestSend) -> Work:
-    """What the worker does."""
-    work = jobs.latest(services.SENDS, f"send:{send.pk}")
-    assert work is not None
-    send = TestSend.objects.get(pk=send.pk)
-    send_copies.func(send_id=send.pk, work_id=work.pk)
-    work.refresh_from_db()
-    return work
 
 
 class TestSealing:
@@ -220,7 +210,7 @@ class TestConnectionTest:
         settings.SECRET_KEY = "another"
         work = self.tried(quay, row)
         assert (work.state, work.problem[:23]) == (Work.State.FAILED, "Give the password again")
-        carry_out(send)
+        handed_over(send)
         answers = set(TestCopy.objects.values_list("state", flat=True)), TestCopy.objects.all()[0].answer
         assert answers[0] == {"refused"} and "the key of this installation was changed" in answers[1]
 
@@ -233,7 +223,7 @@ class TestSending:
         mail_servers.choose(quay.operator, quay.workspace, kept(quay))
         revision = taken_in(quay)
         send = services.send_test(quay.reviewer, revision, quay.test_list, None)
-        assert carry_out(send).state == Work.State.DONE
+        assert handed_over(send).state == Work.State.DONE
         assert [recipients for _, recipients, _ in standing[0].web.mail.relay.taken] == [["one@kiln.org"], ["two@mail.kiln.org"]]
         assert set(send.copies.values_list("state", flat=True)) == {"handed-over"}
         page = page_of(quay.client(quay.reviewer).get(f"/mailings/{revision.mailing_id}/r1/test-sends/"))
@@ -246,7 +236,7 @@ class TestSending:
         mail_servers.choose(quay.operator, quay.workspace, kept(quay))
         send = services.send_test(quay.reviewer, taken_in(quay), quay.test_list, None)
         monkeypatch.setattr(handing_over, "hand_over", lambda *_: Handover(HandoverOutcome.UNSURE, "cut"))
-        carry_out(send)
+        handed_over(send)
         assert set(send.copies.values_list("state", flat=True)) == {"unsure"}
 
     def test_a_server_with_copies_stays(self, quay: Any) -> None:
@@ -260,7 +250,7 @@ class TestSending:
         mail_servers.remove(quay.operator, row)
         mail_servers.remove(quay.operator, row)
         services.send_to_lacking(quay.reviewer, TestSend.objects.get(pk=send.pk))
-        carry_out(send)
+        handed_over(send)
         assert {(copy.state, "was removed" in copy.answer) for copy in send.copies.all()} == {("refused", True)}
 
 
@@ -271,13 +261,13 @@ class TestRate:
         """Two a minute: the first goes, the second when its turn has come; the worker does other work meanwhile."""
         mail_servers.choose(quay.operator, quay.workspace, kept(quay, per_minute=2))
         send = services.send_test(quay.reviewer, taken_in(quay), quay.test_list, None)
-        work = carry_out(send)
+        work = handed_over(send)
         assert (work.is_open, work.doing) == (True, "keeps to the rate of the mail server")
         assert len(standing[0].web.mail.relay.taken) == 1
         row = OwnMailServer.objects.get()
         assert row.next_at is not None and timedelta(seconds=20) < row.next_at - timezone.now() <= timedelta(seconds=30)
         OwnMailServer.objects.update(next_at=timezone.now())
-        assert carry_out(send).state == Work.State.DONE
+        assert handed_over(send).state == Work.State.DONE
         assert len(standing[0].web.mail.relay.taken) == 2
 
     @pytest.mark.django_db(transaction=True)
@@ -331,12 +321,12 @@ class TestCancelling:
         page = page_of(client.post(address, {"do": "cancel"}, follow=True))
         assert "Cancelled: 2 of the copies." in page and "Send again to the 2 people without a copy" in page
         assert "nothing to cancel" in client.post(address, {"do": "cancel"}, follow=True).content.decode()
-        carry_out(send)
+        handed_over(send)
         assert post == []
         page = page_of(client.post(address, {"do": "again"}, follow=True))
         assert "Cancel the 2 copies that wait" in page
         assert "Nobody is known to lack" in client.post(address, {"do": "again"}, follow=True).content.decode()
-        carry_out(send)
+        handed_over(send)
         assert post == ["one@kiln.org", "two@mail.kiln.org"]
 
     def test_while_it_is_written(self, house: Any, post: list[str], monkeypatch: pytest.MonkeyPatch) -> None:

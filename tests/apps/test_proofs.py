@@ -17,47 +17,25 @@ from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
 from jetwind.apps.proofs import handing_over, services, test_lists
 from jetwind.apps.proofs.models import Arrival, TestAddress, TestCopy, TestSend
-from jetwind.apps.proofs.tasks import send_copies
 from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.apps.workspace import domains
 from jetwind.apps.workspace.models import ProvenDomain, SampleReader, Workspace
 from jetwind.core.message import read_bytes
 from jetwind.engines.mail import Delivery, Handover, HandoverOutcome
-from tests.apps.helpers import taken_in
+from tests.apps.helpers import Post, handed_over, taken_in
 from tests.factories import GOOD_HTML, mail, package, picture
-
-
-@pytest.fixture
-def post(monkeypatch: pytest.MonkeyPatch) -> list[tuple[str, str, bytes]]:
-    """The way out, ending in a list and in the Mailroom's own service; the engine's SMTP has tests of its own."""
-    sent: list[tuple[str, str, bytes]] = []
-
-    def hand_over(server: Any, sender: str, recipient: str, content: bytes) -> Handover:
-        sent.append((sender, recipient, content))
-        services.keep_arrival(Delivery(sender, (recipient,), content))
-        return Handover(HandoverOutcome.TAKEN, "250 Kept")
-
-    monkeypatch.setattr(handing_over, "hand_over", hand_over)
-    return sent
-
-
-def carry_out(send: TestSend) -> None:
-    """What the worker does."""
-    work = jobs.latest(services.SENDS, f"send:{send.pk}")
-    assert work is not None
-    send_copies.func(send_id=send.pk, work_id=work.pk)
 
 
 class TestSending:
     """From the form to the arrival."""
 
-    def test_one_message_to_each_address(self, house: Any, post: list[tuple[str, str, bytes]]) -> None:
+    def test_one_message_to_each_address(self, house: Any, post: Post) -> None:
         """Marked, merged, each with one recipient, and found again by its Message-ID."""
         revision = taken_in(house, mail(Subject="For {{ first_name | default: 'you' }}", To="all@kiln.org, more@kiln.org"))
         send = services.send_test(
             house.reviewer, revision, house.test_list, services.Choices(readers=(SampleReader.objects.get(name="Bo"),))
         )
-        carry_out(send)
+        handed_over(send)
         # Each with a return address of its own.
         assert [(re.sub(r"\+[0-9a-f]{24}\.\d+@", "@", sender), recipient) for sender, recipient, _ in post] == [
             ("test@kiln.org", "one@kiln.org"),
@@ -70,14 +48,14 @@ class TestSending:
             assert arrived.subject == "[Test r1] For Bo"
         assert [arrival.copy.address for arrival in Arrival.objects.order_by("id")] == ["one@kiln.org", "two@mail.kiln.org"]  # type: ignore[union-attr]
 
-    def test_a_task_that_runs_twice_sends_once(self, house: Any, post: list[tuple[str, str, bytes]]) -> None:
+    def test_a_task_that_runs_twice_sends_once(self, house: Any, post: Post) -> None:
         """What was taken is not sent again."""
         send = services.send_test(house.reviewer, taken_in(house), house.test_list, None)
-        carry_out(send)
-        carry_out(send)
+        handed_over(send)
+        handed_over(send)
         assert len(post) == 2
 
-    def test_asked_for_again_meanwhile(self, house: Any, post: list[tuple[str, str, bytes]], monkeypatch: pytest.MonkeyPatch) -> None:
+    def test_asked_for_again_meanwhile(self, house: Any, post: Post, monkeypatch: pytest.MonkeyPatch) -> None:
         """A copy that somebody sends again while others are handed over goes in the same work, and one of its last moment in the next."""
         revision = taken_in(house)
         send = services.send_test(house.reviewer, revision, house.test_list)
@@ -94,7 +72,7 @@ class TestSending:
             return hand_over(*given)
 
         monkeypatch.setattr(handing_over, "hand_over", press)
-        carry_out(send)
+        handed_over(send)
         assert [recipient for _, recipient, _ in post] == ["two@mail.kiln.org", "one@kiln.org"]
         # Between the last look and the end of the work.
         TestCopy.objects.filter(pk=first.pk).update(state="refused")
@@ -108,17 +86,17 @@ class TestSending:
         monkeypatch.setattr(handing_over.jobs, "report", report_and_press)
         services.send_again(house.reviewer, TestCopy.objects.select_related("send__mailing__workspace").get(pk=first.pk))
         TestCopy.objects.filter(pk=first.pk).update(state="refused")
-        carry_out(send)
+        handed_over(send)
         assert len(post) == 2
         assert Work.objects.filter(kind=services.SENDS, state__in=("waiting", "running")).count() == 1
-        carry_out(send)
+        handed_over(send)
         assert len(post) == 3
 
-    def test_the_page_shows_every_arrival(self, house: Any, post: list[tuple[str, str, bytes]], django_assert_max_num_queries: Any) -> None:
+    def test_the_page_shows_every_arrival(self, house: Any, post: Post, django_assert_max_num_queries: Any) -> None:
         """Each copy with its way, and ten questions to the database however many there are."""
         revision = taken_in(house)
         for _ in range(3):
-            carry_out(services.send_test(house.reviewer, revision, house.test_list, None))
+            handed_over(services.send_test(house.reviewer, revision, house.test_list, None))
         client = house.client(house.reviewer)
         with django_assert_max_num_queries(10):
             page = client.get(f"/mailings/{revision.mailing_id}/r1/test-sends/").content.decode()
@@ -129,7 +107,7 @@ class TestSending:
         """The server's words stand beside the copy."""
         monkeypatch.setattr(handing_over, "hand_over", lambda *_: Handover(HandoverOutcome.REFUSED, "550 No such box"))
         revision = taken_in(house)
-        carry_out(services.send_test(house.reviewer, revision, house.test_list, None))
+        handed_over(services.send_test(house.reviewer, revision, house.test_list, None))
         assert set(TestCopy.objects.values_list("state", "answer")) == {("refused", "550 No such box")}
         assert "550 No such box" in house.client(house.author).get(f"/mailings/{revision.mailing_id}/r1/test-sends/").content.decode()
 
@@ -138,7 +116,7 @@ class TestSending:
         monkeypatch.setattr(handing_over, "hand_over", lambda *_: Handover(HandoverOutcome.TAKEN, "250 Kept"))
         revision = taken_in(house)
         send = services.send_test(house.reviewer, revision, house.test_list, None)
-        carry_out(send)
+        handed_over(send)
         address = f"/mailings/{revision.mailing_id}/r1/test-sends/"
         asks = '<div id="sends" hx-get='
         assert asks in house.client(house.reviewer).get(address).content.decode()
@@ -147,7 +125,7 @@ class TestSending:
         assert asks not in page
         assert "handed over, not arrived yet" in page
 
-    def test_to_oneself(self, house: Any, post: list[tuple[str, str, bytes]]) -> None:
+    def test_to_oneself(self, house: Any, post: Post) -> None:
         """One press, merged for the reader that is chosen; not where the own address is outside."""
         revision = taken_in(house)
         address = f"/mailings/{revision.mailing_id}/r1/test-sends/send/"
@@ -164,7 +142,7 @@ class TestSending:
         assert "You have no address yet" in client.post(address, {"to": "me"}, follow=True).content.decode()
         assert house.client(house.approver).post(address, {"to": "me"}).status_code == 403
 
-    def test_through_the_page(self, house: Any, post: list[tuple[str, str, bytes]]) -> None:
+    def test_through_the_page(self, house: Any, post: Post) -> None:
         """The form sends; an author may, an approver may not."""
         revision = taken_in(house)
         address = f"/mailings/{revision.mailing_id}/r1/test-sends/send/"
@@ -196,13 +174,13 @@ class TestAllowed:
         with pytest.raises(Refused, match=said):
             test_lists.add_person(house.reviewer, house.test_list, test_lists.Person(address))
 
-    def test_domains_withdrawn_after_the_list_was_made(self, house: Any, post: list[tuple[str, str, bytes]]) -> None:
+    def test_domains_withdrawn_after_the_list_was_made(self, house: Any, post: Post) -> None:
         """Refused as a whole before sending, and once more by the worker."""
         revision = taken_in(house)
         send = services.send_test(house.reviewer, revision, house.test_list, None)
         house.workspace.test_domains = ["mail.kiln.org"]
         house.workspace.save()
-        carry_out(TestSend.objects.select_related("revision__mailing__workspace", "mailing__workspace").get(pk=send.pk))
+        handed_over(TestSend.objects.select_related("revision__mailing__workspace", "mailing__workspace").get(pk=send.pk))
         assert [recipient for _, recipient, _ in post] == ["two@mail.kiln.org"]
         revision.mailing.workspace.refresh_from_db()
         with pytest.raises(Refused, match=r"one@kiln.org is outside .* nothing was sent"):
@@ -260,11 +238,11 @@ class TestOnce:
         house.test_list.addresses.last().delete()
         return services.send_test(house.reviewer, taken_in(house), house.test_list, None)
 
-    def carry_out(self, send: TestSend, monkeypatch: pytest.MonkeyPatch, server: Server) -> TestCopy:
+    def handed_over(self, send: TestSend, monkeypatch: pytest.MonkeyPatch, server: Server) -> TestCopy:
         """What the worker does."""
         monkeypatch.setattr(handing_over, "hand_over", server)
         with contextlib.suppress(Killed):
-            carry_out(send)
+            handed_over(send)
         return send.copies.get()
 
     def due(self, send: TestSend) -> None:
@@ -273,17 +251,17 @@ class TestOnce:
 
     def test_no_server_for_a_while(self, send: TestSend, monkeypatch: pytest.MonkeyPatch) -> None:
         """It is tried again soon, and not before; the work stays open until then."""
-        copy = self.carry_out(send, monkeypatch, Server(LOST))
+        copy = self.handed_over(send, monkeypatch, Server(LOST))
         assert (copy.state, copy.tries, copy.answer) == ("put-off", 1, "no server")
         work = jobs.latest(services.SENDS, f"send:{send.pk}")
         assert work is not None
         job = ProcrastinateJob.objects.get(pk=work.job_id)
         assert (work.state, work.doing, job.scheduled_at) == ("waiting", "waits to try again", copy.next_try_at)
         server = Server()
-        assert self.carry_out(send, monkeypatch, server).state == "put-off"
+        assert self.handed_over(send, monkeypatch, server).state == "put-off"
         assert server.taken == []
         self.due(send)
-        assert self.carry_out(send, monkeypatch, server).state == "handed-over"
+        assert self.handed_over(send, monkeypatch, server).state == "handed-over"
         assert server.taken == ["one@kiln.org"]
         work.refresh_from_db()
         assert work.state == "done"
@@ -293,7 +271,7 @@ class TestOnce:
         pauses = []
         for _ in range(80):
             self.due(send)
-            copy = self.carry_out(send, monkeypatch, Server(Handover(HandoverOutcome.PUT_OFF, "450 later")))
+            copy = self.handed_over(send, monkeypatch, Server(Handover(HandoverOutcome.PUT_OFF, "450 later")))
             if copy.state != "put-off":
                 break
             assert copy.next_try_at is not None
@@ -306,18 +284,18 @@ class TestOnce:
 
     def test_killed_before_the_answer(self, send: TestSend, monkeypatch: pytest.MonkeyPatch, settings: Any) -> None:
         """The Mailroom is asked: what it has is not sent again, what it has not is."""
-        copy = self.carry_out(send, monkeypatch, Server(Killed))
+        copy = self.handed_over(send, monkeypatch, Server(Killed))
         assert copy.state == "on-its-way"
         Arrival.objects.create(message_id=copy.message_id, octets=1, blob_sha256="0" * 64, copy=copy)
         server = Server()
-        assert self.carry_out(send, monkeypatch, server).state == "handed-over"
+        assert self.handed_over(send, monkeypatch, server).state == "handed-over"
         assert server.taken == []
         Arrival.objects.all().delete()
         TestCopy.objects.update(state="on-its-way")
         Work.objects.update(state="running")
-        assert self.carry_out(send, monkeypatch, server).state == "put-off"
+        assert self.handed_over(send, monkeypatch, server).state == "put-off"
         self.due(send)
-        assert self.carry_out(send, monkeypatch, server).state == "handed-over"
+        assert self.handed_over(send, monkeypatch, server).state == "handed-over"
         assert server.taken == ["one@kiln.org"]
 
     def test_another_server_cannot_be_asked(self, house: Any, send: TestSend, monkeypatch: pytest.MonkeyPatch, settings: Any) -> None:
@@ -325,7 +303,7 @@ class TestOnce:
         settings.HAS_MAILROOM = False
         server = Server(UNSURE)
         for _ in range(3):
-            copy = self.carry_out(send, monkeypatch, server)
+            copy = self.handed_over(send, monkeypatch, server)
         assert (copy.state, server.taken) == ("unsure", ["one@kiln.org"])
         client = house.client(house.reviewer)
         shown = client.get(f"/mailings/{send.mailing_id}/r1/test-sends/").content.decode()
@@ -337,7 +315,7 @@ class TestOnce:
             services.send_again(house.reviewer, copy)
         TestCopy.objects.update(state="unsure")
         client.post(f"/test-copies/{copy.pk}/decide/", {"do": "again"})
-        assert self.carry_out(send, monkeypatch, server).state == "handed-over"
+        assert self.handed_over(send, monkeypatch, server).state == "handed-over"
         assert server.taken == ["one@kiln.org", "one@kiln.org"]
         with pytest.raises(NotAllowed):
             services.send_again(house.approver, copy)
@@ -345,14 +323,14 @@ class TestOnce:
 
     def test_try_now(self, house: Any, send: TestSend, monkeypatch: pytest.MonkeyPatch) -> None:
         """A copy that waits for its time is hurried; the job that waited finds nothing left."""
-        self.carry_out(send, monkeypatch, Server(Handover(HandoverOutcome.PUT_OFF, "450 later")))
+        self.handed_over(send, monkeypatch, Server(Handover(HandoverOutcome.PUT_OFF, "450 later")))
         services.send_again(house.reviewer, send.copies.get())
         work = jobs.latest(services.SENDS, f"send:{send.pk}")
         assert work is not None
         assert ProcrastinateJob.objects.get(pk=work.job_id).scheduled_at is None
         server = Server()
         for _ in range(2):
-            assert self.carry_out(send, monkeypatch, server).state == "handed-over"
+            assert self.handed_over(send, monkeypatch, server).state == "handed-over"
         assert server.taken == ["one@kiln.org"]
 
 
@@ -419,7 +397,7 @@ class TestMailroom:
     def arrive(self, house: Any, raw: bytes) -> Arrival:
         """A test send of a message, arrived."""
         revision = taken_in(house, raw, "a.zip" if raw.startswith(b"PK") else "a.eml")
-        carry_out(services.send_test(house.reviewer, revision, house.test_list, None))
+        handed_over(services.send_test(house.reviewer, revision, house.test_list, None))
         found = Arrival.objects.first()
         assert found is not None
         return found

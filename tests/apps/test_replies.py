@@ -18,34 +18,16 @@ from PIL import Image
 
 from jetwind.apps.blobs import store
 from jetwind.apps.intake.selectors import message_of
-from jetwind.apps.jobs import services as jobs
 from jetwind.apps.previews.models import Mark, Render
 from jetwind.apps.previews.services import settle_mark
 from jetwind.apps.proofs import handing_over, replies, services, test_lists
 from jetwind.apps.proofs.looked import asked_of, links_of_send, matrix_of
 from jetwind.apps.proofs.models import Arrival, Reply, ReplyLink, ReplyPhoto, TestCopy, TestSend
-from jetwind.apps.proofs.tasks import place_reply, send_copies
+from jetwind.apps.proofs.tasks import place_reply
 from jetwind.apps.ui.refusal import Refused
 from jetwind.core.renders.measured import Block, Measured
-from jetwind.engines.mail import Delivery, Handover, HandoverOutcome
-from tests.apps.helpers import page_of, taken_in
+from tests.apps.helpers import Post, handed_over, page_of, taken_in
 from tests.factories import mail, picture
-
-Post = list[tuple[str, str, bytes]]
-
-
-@pytest.fixture
-def post(monkeypatch: pytest.MonkeyPatch) -> Post:
-    """The way out, ending in a list and in the Mailroom's own service."""
-    sent: Post = []
-
-    def hand_over(server: Any, sender: str, recipient: str, content: bytes) -> Handover:
-        sent.append((sender, recipient, content))
-        services.keep_arrival(Delivery(sender, (recipient,), content))
-        return Handover(HandoverOutcome.TAKEN, "250 Kept")
-
-    monkeypatch.setattr(handing_over, "hand_over", hand_over)
-    return sent
 
 
 @pytest.fixture
@@ -57,15 +39,8 @@ def asked(house: Any, post: Post) -> TestSend:
     address = f"/mailings/{revision.mailing_id}/r1/test-sends/send/"
     house.client(house.reviewer).post(address, {"list": house.test_list.pk, "ask": "on"})
     send = TestSend.objects.get()
-    carry_out(send)
+    handed_over(send)
     return send
-
-
-def carry_out(send: TestSend) -> None:
-    """What the worker does."""
-    work = jobs.latest(services.SENDS, f"send:{send.pk}")
-    assert work is not None
-    send_copies.func(send_id=send.pk, work_id=work.pk)
 
 
 def path_of(link: ReplyLink) -> str:
@@ -119,14 +94,14 @@ class TestNotes:
 
     def test_nobody_is_asked_who_was_not(self, house: Any, post: Post) -> None:
         """Without the tick there are no links and no notes."""
-        carry_out(services.send_test(house.reviewer, taken_in(house), house.test_list))
+        handed_over(services.send_test(house.reviewer, taken_in(house), house.test_list))
         assert (len(post), ReplyLink.objects.count()) == (2, 0)
 
     def test_withdrawn_before_it_went(self, house: Any, post: Post) -> None:
         """A note whose link works no more is not sent."""
         send = services.send_test(house.reviewer, taken_in(house), house.test_list, services.Choices(asks=True, base="http://testserver"))
         replies.withdraw(house.reviewer, first(send))
-        carry_out(send)
+        handed_over(send)
         assert len(post) == 3
         assert TestCopy.objects.get(purpose="note", address="one@kiln.org").state == "cancelled"
 
@@ -370,12 +345,20 @@ class TestReminding:
         assert "Remind the 1 person without an answer" in station(house, asked)
         assert "Reminded: 1 of the recipients." in client.post(address, {"do": "remind"}, follow=True).content.decode()
         assert "within the last hour" in client.post(address, {"do": "remind"}, follow=True).content.decode()
-        carry_out(asked)
+        handed_over(asked)
         assert [recipient for _, recipient, _ in post] == ["two@mail.kiln.org"]
         assert "has no answer of yours yet" in message_from_bytes(post[0][2], policy=policy.default).get_content()
         assert "reminded 1 time" in station(house, asked)
         ReplyLink.objects.update(reminded_at=timezone.now() - timedelta(hours=2))
         assert services.remind(house.reviewer, TestSend.objects.get(pk=asked.pk)) == 1
+
+    def test_answered_before_it_went(self, house: Any, asked: TestSend, post: Post) -> None:
+        """A reminder to somebody who has answered meanwhile does not go."""
+        services.remind(house.reviewer, asked)
+        Client().post(path_of(first(asked)), {"verdict": "right"})
+        del post[:]
+        handed_over(asked)
+        assert [recipient for _, recipient, _ in post] == ["two@mail.kiln.org"]
 
     def test_nobody_is_left(self, house: Any, asked: TestSend) -> None:
         """Everybody answered, or cannot any more."""

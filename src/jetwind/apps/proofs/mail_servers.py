@@ -185,7 +185,7 @@ def remove(user: User, row: OwnMailServer) -> None:
 
 
 def practice_servers() -> tuple[PracticeServer, ...]:
-    """The practice field's mail servers; none where no practice field stands."""
+    """The mail servers of the practice field; an empty tuple where this installation runs no practice field."""
     return SERVERS if settings.PRACTICE_DIRECTORY else ()
 
 

@@ -17,6 +17,6 @@ def is_allowed(address: str, workspace: Workspace) -> bool:
 def practice_boxes(workspace: Workspace) -> list[Box]:
     """The practice mailboxes that a workspace may send tests to.
 
-    There are none where another mail server than the Mailroom takes test sends.
+    The list is empty where the administrator named another mail server for test sends: then no Mailroom runs, and the boxes belong to it.
     """
     return [box for box in BOXES.values() if settings.HAS_MAILROOM and is_allowed(box.address, workspace)]

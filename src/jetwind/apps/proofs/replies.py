@@ -72,9 +72,10 @@ def link_of(token: str) -> ReplyLink | None:
 
 
 def note_of(copy: TestCopy) -> Note | None:
-    """What a note or a reminder says; None where its link was withdrawn or has expired."""
+    """The words of a note or a reminder; None where its link works no more, and for a reminder whose person has answered meanwhile."""
     link = ReplyLink.objects.select_related("send__revision__mailing", "send__by").filter(send=copy.send_id, address=copy.address).first()
-    if link is None or not link.is_open:
+    is_reminder = copy.purpose == TestCopy.Purpose.REMINDER
+    if link is None or not link.is_open or (is_reminder and link.replies.exists()):
         return None
     until = link.expires_at
     return Note(
@@ -83,7 +84,7 @@ def note_of(copy: TestCopy) -> Note | None:
         link.send.by.shown_name,
         address_of(link),
         f"{until.day} {until:%B %Y}",
-        is_reminder=copy.purpose == TestCopy.Purpose.REMINDER,
+        is_reminder=is_reminder,
     )
 
 
