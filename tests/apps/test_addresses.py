@@ -12,6 +12,8 @@ from django.urls import reverse
 from jetwind.apps.accounts.permissions import Role, roles_for
 from jetwind.apps.approvals.models import Release
 from jetwind.apps.blobs import store
+from jetwind.apps.comments.models import Thread
+from jetwind.apps.instructions.models import SendingBack
 from jetwind.apps.links.models import LinkAnswer
 from jetwind.apps.notices.models import Notice
 from jetwind.apps.previews.models import Render
@@ -51,6 +53,9 @@ def things(house: Any) -> dict[str, Any]:
         answer={"address": "https://kiln.org/", "asked_at": "2027-03-01T09:00:00+00:00"},
         landing={"desktop": store.keep(picture()), "phone": store.keep(picture())},
     )
+    thread = Thread.objects.create(mailing=revision.mailing, revision=revision, kind="station", station="links", named="x")
+    thread.comments.create(words="x", said_by="Una")
+    sending = SendingBack.objects.create(mailing=revision.mailing, revision=revision, words="x", by=house.reviewer)
     return {
         "answer_id": answer.pk,
         "width": "phone",
@@ -70,6 +75,11 @@ def things(house: Any) -> dict[str, Any]:
         "send_id": send.pk,
         "link_id": link.pk,
         "notice_id": Notice.objects.create(user=house.owner, mailing=revision.mailing, kind="bounced", path="/", at="2027-01-01T00:00Z").pk,
+        "thread_id": thread.pk,
+        "sending_back_id": sending.pk,
+        "instruction_id": sending.instructions.create(
+            number=1, level="note", station="links", what="x", blob_sha256=store.keep(picture())
+        ).pk,
         "photo_id": ReplyPhoto.objects.create(
             reply=Reply.objects.create(link=link, looks_right=True), blob_sha256=store.keep(picture()), width=8, height=8
         ).pk,

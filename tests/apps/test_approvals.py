@@ -11,13 +11,14 @@ from django.db import IntegrityError, connection, transaction
 from jetwind.apps.approvals import services
 from jetwind.apps.approvals.models import Release, SignOff
 from jetwind.apps.audit.models import LogEntry
+from jetwind.apps.instructions.services import send_back
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.selectors import revision_for
 from jetwind.apps.intake.services import Details, add_revision, change_details, set_measured_reader, set_syntax
 from jetwind.apps.jobs.models import Work
 from jetwind.apps.review.answers import check_now
 from jetwind.apps.review.selectors import walk_of
-from jetwind.apps.review.services import excuse, send_back
+from jetwind.apps.review.services import excuse
 from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.apps.workspace.models import FieldSyntax, SampleReader
 from tests.apps.helpers import taken_in

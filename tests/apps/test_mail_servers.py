@@ -12,10 +12,12 @@ import pytest
 from django.db import connection
 from django.utils import timezone
 
+from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.models import LogEntry
+from jetwind.apps.instructions.services import send_back
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
-from jetwind.apps.proofs import handing_over, mail_servers, services
+from jetwind.apps.proofs import handing_over, letters, mail_servers, services
 from jetwind.apps.proofs.models import OwnMailServer, TestCopy, TestSend
 from jetwind.apps.proofs.sealing import Unreadable, opened, seal
 from jetwind.apps.proofs.tasks import try_server
@@ -230,6 +232,19 @@ class TestSending:
         assert "; out by Quay" in page and "The messages go out by Quay." in page
         # Nobody waits for an arrival in the Mailroom: that server hands mail to whom it likes.
         assert "not arrived yet" not in page and '<div id="sends" hx-get=' not in page
+
+    def test_letters_go_by_it_too(self, quay: Any, standing: Any) -> None:
+        """A mail about what waits goes out by the server that the workspace chose, by real SMTP."""
+        mail_servers.choose(quay.operator, quay.workspace, kept(quay))
+        User.objects.filter(pk=quay.author.pk).update(email="a@kiln.org", proven_email="a@kiln.org", mailed="at-once")
+        send_back(quay.reviewer, taken_in(quay), "The price is wrong")
+        letter = letters.write_notices(quay.author.pk, quay.workspace.pk)
+        assert letter is not None
+        letters.send(letter.pk, jobs.latest(letters.LETTERS, f"letter:{letter.pk}").pk)  # type: ignore[union-attr]
+        letter.refresh_from_db()
+        assert letter.state == "handed-over"
+        [(_, recipients, content)] = standing[0].web.mail.relay.taken
+        assert recipients == ["a@kiln.org"] and b"The price is wrong" in content
 
     def test_no_answer_is_no_arrival(self, quay: Any, monkeypatch: pytest.MonkeyPatch) -> None:
         """The Mailroom is not asked for a copy that another server may have taken: a person is."""

@@ -9,6 +9,7 @@ import pytest
 from django.db import connection
 
 from jetwind.apps.approvals.services import sign
+from jetwind.apps.instructions.services import send_back
 from jetwind.apps.intake.models import Mailing
 from jetwind.apps.intake.services import add_revision
 from jetwind.apps.notices import services
@@ -16,7 +17,6 @@ from jetwind.apps.notices.models import Notice
 from jetwind.apps.proofs import replies
 from jetwind.apps.proofs.models import TestCopy
 from jetwind.apps.proofs.services import Choices, keep_arrival, send_test
-from jetwind.apps.review.services import send_back
 from jetwind.engines.mail import BOXES, Delivery
 from jetwind.engines.mail.boxes import written_about
 from tests.apps.helpers import checked, page_of, taken_in
@@ -94,7 +94,7 @@ class TestList:
         notice = Notice.objects.get()
         for _ in range(2):
             answer = client.post(f"/waiting/{notice.pk}/")
-            assert (answer.status_code, answer["Location"]) == (302, f"/mailings/{revision.mailing_id}/")
+            assert (answer.status_code, answer["Location"]) == (302, f"/instructions/{revision.sendings_back.get().pk}/")
         assert "Nothing waits" in page_of(client.get("/readers/"))
         assert "Sent back to you" in page_of(client.get("/waiting/"))
 

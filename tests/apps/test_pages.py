@@ -134,6 +134,7 @@ class TestAccess:
                 "review:look",
                 "review:excuse",
                 "review:send-back",
+                "comment:write",
                 "proof:send",
                 "approval:sign",
                 "approval:release",

@@ -1,4 +1,4 @@
-"""Renders: planned, taken once, cancelled, taken up again; the station, marks, comparisons, sheets and the audience."""
+"""Renders: planned, taken once, cancelled, taken up again; the station, comments, comparisons, sheets and the audience."""
 
 import io
 import re
@@ -12,6 +12,8 @@ from django.db import connection, transaction
 from PIL import Image
 
 from jetwind.apps.blobs import store
+from jetwind.apps.comments.models import Thread
+from jetwind.apps.comments.selectors import open_threads, placed
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.intake.services import add_revision, start_copy
@@ -20,7 +22,8 @@ from jetwind.apps.jobs.models import Work
 from jetwind.apps.previews import copies, modes, rendering, services
 from jetwind.apps.previews.models import Render
 from jetwind.apps.previews.rendering import progress_of
-from jetwind.apps.previews.selectors import marks_in, renders_for_checks
+from jetwind.apps.previews.selectors import renders_for_checks
+from jetwind.apps.previews.services import Pointed
 from jetwind.apps.previews.tasks import render_house, render_revision
 from jetwind.apps.workspace.models import Workspace
 from jetwind.apps.workspace.selectors import chosen_profiles
@@ -466,7 +469,7 @@ class TestAppearance:
         assert "Partly supported, not simulated" in page
 
     def test_pictures_are_for_the_team_only(self, house: Any, fake_browser: FakeBrowser) -> None:
-        """Another workspace's person finds nothing: no picture, no map, no sheet, no comparison, no mark."""
+        """Another workspace's person finds nothing: no picture, no map, no sheet, no comparison, no comment."""
         revision = taken_in(house, illustrated())
         render(revision)
         one, other = revision.renders.all()[:2]
@@ -481,7 +484,7 @@ class TestAppearance:
         for address in addresses:
             assert house.client(house.author).get(address).status_code == 200, address
             assert house.client(house.outsider).get(address).status_code == 404, address
-        posted = house.client(house.outsider).post(f"/mailings/{revision.mailing_id}/r1/renders/mark/", {"element": "0", "comment": "x"})
+        posted = house.client(house.outsider).post(f"/mailings/{revision.mailing_id}/r1/renders/comment/", {"element": "0", "words": "x"})
         assert posted.status_code == 404
 
     def test_progress_is_rows_that_a_page_reads(self, house: Any, fake_browser: FakeBrowser) -> None:
@@ -594,7 +597,7 @@ class TestModes:
         assert modes.in_words(shown, "shown+night") == "images shown, by night"
 
 
-class TestMarks:
+class TestCommentsOnRenders:
     """A comment that stays with the element."""
 
     def laid(self, house: Any, monkeypatch: pytest.MonkeyPatch) -> Any:
@@ -608,56 +611,64 @@ class TestMarks:
         render(revision)
         return revision
 
-    def test_set_where_somebody_clicked(self, house: Any, monkeypatch: pytest.MonkeyPatch) -> None:
-        """At the element under the point; shown with its comment; settled and gone."""
+    def test_where_somebody_clicked(self, house: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+        """At the element under the point, with the point in its box; drawn there, and in another profile too; settled and gone."""
         revision = self.laid(house, monkeypatch)
         client = house.client(house.reviewer)
         base = f"/mailings/{revision.mailing_id}/r1/"
-        client.post(f"{base}renders/mark/", {"profile": "desktop-pane", "x": "20", "y": "120", "comment": " Too  loud "})
-        mark = revision.marks.get()
-        assert (mark.anchor["tag"], mark.comment, mark.by) == ("h1", "Too loud", house.reviewer)
-        page = client.get(f"{base}appearance/?profile=desktop-pane").content.decode()
-        assert "Too loud" in page
-        assert "left: 0.000%; top: 10.000%; width: 50.000%; height: 5.000%" in page
-        client.post(f"{base}renders/mark/", {"settle": mark.pk, "profile": "desktop-pane"})
+        client.post(f"{base}renders/comment/", {"profile": "desktop-pane", "x": "100", "y": "120", "words": "Too loud\nhere"})
+        thread = Thread.objects.get()
+        assert thread.anchor is not None
+        assert (thread.anchor["tag"], thread.comments.get().words, thread.comments.get().by) == ("h1", "Too loud\nhere", house.reviewer)
+        assert (thread.kind, thread.profile, thread.left, thread.top) == ("point", "desktop-pane", 25.0, 40.0)
+        for profile in ("desktop-pane", "phone-upright"):
+            page = page_of(client.get(f"{base}appearance/?profile={profile}"))
+            assert "Too loud<br>here" in page
+            assert "left: 0.000%; top: 10.000%; width: 50.000%; height: 5.000%" in page
+            assert 'style="left: 12.500%; top: 12.000%">1</a>' in page
+        client.post(f"/comments/{thread.pk}/", {"do": "settle"})
         assert "Too loud" not in client.get(f"{base}appearance/?profile=desktop-pane").content.decode()
 
     def test_it_stays_with_the_element_in_the_next_revision(self, house: Any, monkeypatch: pytest.MonkeyPatch) -> None:
-        """Something is put before the heading; the mark is at the heading still. Where the heading is gone, it says so."""
+        """Something is put before the heading; the comment is at the heading still. Where the heading is gone, it says so."""
         revision = self.laid(house, monkeypatch)
-        services.set_mark(house.reviewer, revision, "desktop-pane", next(message_of(revision).document.elements("h1")).index, "Too loud")  # type: ignore[union-attr]
+        element = next(message_of(revision).document.elements("h1")).index  # type: ignore[union-attr]
+        services.comment_on(house.reviewer, revision, "desktop-pane", Pointed(element), "Too loud")
         moved = add_revision(
             house.author, revision.mailing, mail(GOOD_HTML.replace("<h1>", "<p>New words before it</p><h1 class='x'>")), "b.eml"
         )
-        (placed,) = marks_in(moved)
+        [found] = placed(open_threads(moved), message_of(moved), None)
         document = message_of(moved).document
         assert document is not None
-        assert placed.element == next(document.elements("h1")).index
+        assert (found.element, found.gone) == (next(document.elements("h1")).index, "")
         gone = add_revision(house.author, revision.mailing, mail("<p>Quite another message about the opening hours</p>"), "c.eml")
-        (placed,) = marks_in(gone)
-        assert placed.element is None
+        [found] = placed(open_threads(gone), message_of(gone), None)
+        assert found.element is None
         render(gone)
         page = house.client(house.reviewer).get(f"/mailings/{revision.mailing_id}/r3/appearance/?profile=desktop-pane").content.decode()
-        assert "its element is not in this revision" in page
+        assert "Its place is gone in this revision." in page
 
     @pytest.mark.parametrize(
         ("given", "said"),
         [
-            ({"x": "20", "y": "120", "comment": ""}, "Say in a few words"),
-            ({"x": "20", "y": "120", "comment": "x" * 501}, "501 characters"),
-            ({"x": "700", "y": "900", "comment": "here"}, "nothing of the message at this place"),
-            ({"x": "", "y": "", "comment": "here"}, "choose a place from the list"),
-            ({"element": "99999", "comment": "here"}, "nothing of the message at this place"),
+            ({"x": "20", "y": "120", "words": ""}, "Say in a few words"),
+            ({"x": "20", "y": "120", "words": "x" * 2001}, "2,001 characters"),
+            ({"x": "700", "y": "900", "words": "here"}, "nothing of the message at this place"),
+            ({"x": "", "y": "", "words": "here"}, "choose a place from the list"),
+            ({"x": "nan", "y": "nan", "words": "here"}, "nothing of the message at this place"),
+            ({"x": "1e999", "y": "0", "words": "here"}, "nothing of the message at this place"),
+            ({"element": "99999", "words": "here"}, "nothing of the message at this place"),
+            ({"profile": "none", "element": "1", "words": "here"}, "Choose a profile first"),
         ],
     )
     def test_refused_with_a_sentence(self, house: Any, monkeypatch: pytest.MonkeyPatch, given: dict[str, str], said: str) -> None:
-        """Nothing is kept."""
+        """Nothing is kept, and the words stand there again."""
         revision = self.laid(house, monkeypatch)
-        answer = house.client(house.reviewer).post(
-            f"/mailings/{revision.mailing_id}/r1/renders/mark/", {"profile": "desktop-pane", **given}, follow=True
-        )
-        assert said in answer.content.decode()
-        assert not revision.marks.exists()
+        address = f"/mailings/{revision.mailing_id}/r1/renders/comment/"
+        page = house.client(house.reviewer).post(address, {"profile": "desktop-pane", **given}, follow=True).content.decode()
+        assert said in page
+        assert f">{given['words']}</textarea>" in page
+        assert not Thread.objects.exists()
 
 
 class TestComparison:

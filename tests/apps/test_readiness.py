@@ -6,6 +6,7 @@ from typing import Any
 import pytest
 
 from jetwind.apps.accounts.permissions import Role
+from jetwind.apps.comments.models import Thread
 from jetwind.apps.departures.selectors import leaving
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.jobs.models import Work
@@ -21,7 +22,7 @@ SLUGS = [station.slug for station in STATIONS]
 PRINTS = ["a", "b", "c", "d"]
 READY = {
     "stage": "under-review", "is_checked": True, "is_busy": False, "unlooked": 0,
-    "stops": 0, "fixes": 0, "notes": 0, "looked": WALKED, "clear": WALKED,
+    "stops": 0, "fixes": 0, "notes": 0, "looked": WALKED, "clear": WALKED, "comments": 0,
 }  # fmt: skip
 
 
@@ -30,6 +31,8 @@ READY = {
     [
         ({}, 5, "waits for sign-offs", Role.APPROVER),
         ({"looked": WALKED - 1, "clear": WALKED - 1}, 4, "1 station not looked at", Role.REVIEWER),
+        ({"comments": 1, "looked": 3, "clear": 3}, 1, "1 open comment", Role.REVIEWER),
+        ({"comments": 3}, 5, "3 open comments", Role.REVIEWER),
         ({"looked": 3, "clear": 3}, 1, f"{WALKED - 3} stations not looked at", Role.REVIEWER),
         ({"stops": 1}, 3, "1 open stop", Role.REVIEWER),
         ({"stops": 2, "looked": 0, "clear": 0}, 0, "2 open stops", Role.REVIEWER),
@@ -50,7 +53,7 @@ def test_the_rule(changed: dict[str, Any], stripes: int, holding: str, turn: Rol
 
 @pytest.mark.django_db
 def test_lists_and_one_message_agree(house: Any, monkeypatch: pytest.MonkeyPatch) -> None:
-    """150 messages in states drawn by lot: findings, faults told together, excuses of every kind, looks, work, stages."""
+    """150 messages in states drawn by lot: findings, faults told together, excuses of every kind, looks, work, comments, stages."""
     model = taken_in(house)
     # Circumstances play no part here, and finding them out takes most of the time.
     context = context_of(model)
@@ -58,6 +61,8 @@ def test_lists_and_one_message_agree(house: Any, monkeypatch: pytest.MonkeyPatch
     monkeypatch.setattr(selectors, "machines_of", lambda revision: ())
     for seed in range(150):
         draw = random.Random(seed)
+        house.workspace.comments_hold = bool(seed % 2)
+        house.workspace.save(update_fields=["comments_hold"])
         revision = _drawn(house, model, draw)
         [row] = leaving([revision.mailing_id])
         found = walk_of(Revision.objects.select_related("mailing__workspace").get(pk=revision.pk))
@@ -97,6 +102,12 @@ def _drawn(house: Any, model: Revision, draw: random.Random) -> Revision:
     StationLook.objects.bulk_create(StationLook(revision=newest, station=slug, by=house.reviewer) for slug in looked)
     if draw.random() < 0.3:
         Work.objects.create(kind="checks", subject=f"revision:{newest.pk}", state=draw.choice(Work.State.values))
+    for _ in range(draw.randrange(3)):
+        settled = mailing.created_at if draw.random() < 0.4 else None
+        thread = Thread.objects.create(
+            mailing=mailing, revision=draw.choice(revisions), kind="station", station="links", named="Links", settled_at=settled
+        )
+        thread.comments.create(words="Here", said_by="Una")
     # A released message takes no findings, so the stage comes last.
     Mailing.objects.filter(pk=mailing.pk).update(stage=draw.choice(Mailing.Stage.values))
     return newest

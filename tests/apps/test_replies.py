@@ -17,9 +17,10 @@ from django.utils import timezone
 from PIL import Image
 
 from jetwind.apps.blobs import store
+from jetwind.apps.comments.models import Comment, Thread
+from jetwind.apps.comments.services import settle
 from jetwind.apps.intake.selectors import message_of
-from jetwind.apps.previews.models import Mark, Render
-from jetwind.apps.previews.services import settle_mark
+from jetwind.apps.previews.models import Render
 from jetwind.apps.proofs import handing_over, replies, services, test_lists
 from jetwind.apps.proofs.looked import asked_of, links_of_send, matrix_of
 from jetwind.apps.proofs.models import Arrival, Reply, ReplyLink, ReplyPhoto, TestCopy, TestSend
@@ -284,7 +285,7 @@ class TestLinks:
 
 
 class TestTap:
-    """A place on the render becomes a mark at the element there."""
+    """A place on the render becomes a comment at the element there."""
 
     @pytest.fixture
     def shown(self, asked: TestSend) -> Render:
@@ -305,8 +306,8 @@ class TestTap:
             measured=Measured(400, 800, 400, 600, blocks=(block,)).as_json(),
         )
 
-    def test_it_lands_as_a_mark(self, house: Any, asked: TestSend, shown: Render) -> None:
-        """With the person's name and words, at the element, once; it goes along to later revisions as other marks do, and is settled like them."""
+    def test_it_lands_as_a_comment(self, house: Any, asked: TestSend, shown: Render) -> None:
+        """With the person's name and words, at the element, once; it is answered, carried on and settled as other comments are."""
         path = path_of(first(asked))
         assert Client().get(f"{path}render/").content == store.fetch(shown.blob_sha256)
         Client().post(path, {"verdict": "wrong", "words": "Too loud", "left": "50", "top": "4"})
@@ -314,16 +315,29 @@ class TestTap:
         assert (reply.render, reply.left, reply.top) == (shown, 50.0, 4.0)
         place_reply.func(reply_id=reply.pk)
         place_reply.func(reply_id=reply.pk)
-        mark = Mark.objects.get()
-        assert (mark.comment, mark.author, mark.anchor["tag"]) == ("Too loud", "Una, by the answer page", "h1")
-        assert "marked there" in station(house, asked)
-        settle_mark(house.reviewer, mark)
+        thread, comment = Thread.objects.get(), Comment.objects.get()
+        assert thread.anchor is not None
+        assert (comment.words, comment.said_by, thread.anchor["tag"], thread.kind) == ("Too loud", "Una", "h1", "point")
+        assert (thread.left, round(thread.top or 0, 1)) == (50.0, 53.3)
+        assert f"/comments/{thread.pk}/" in station(house, asked)
+        page = page_of(house.client(house.reviewer).get(f"/mailings/{asked.mailing_id}/r1/appearance/"))
+        assert "<b>Una</b>, by the answer page" in page
+        settle(house.reviewer, thread)
 
     def test_beside_everything(self, asked: TestSend, shown: Render) -> None:
-        """A tap where nothing is keeps its place and sets no mark."""
+        """A tap where nothing of the message is keeps its place; the comment is about the station."""
         Client().post(path_of(first(asked)), {"verdict": "wrong", "words": "Here", "left": "50", "top": "99"})
         place_reply.func(reply_id=Reply.objects.get().pk)
-        assert not Mark.objects.exists()
+        assert (Thread.objects.get().kind, Thread.objects.get().station) == ("station", "test-sends")
+
+    def test_without_a_tap(self, house: Any, asked: TestSend) -> None:
+        """Words alone are a comment about the station; that everything looks right is none."""
+        Client().post(path_of(first(asked)), {"verdict": "right"})
+        place_reply.func(reply_id=Reply.objects.get().pk)
+        assert not Thread.objects.exists()
+        Client().post(path_of(first(asked)), {"verdict": "wrong", "words": "The button\nis cut off"})
+        place_reply.func(reply_id=Reply.objects.latest("pk").pk)
+        assert (Thread.objects.get().station, Comment.objects.get().words) == ("test-sends", "The button\nis cut off")
 
     @pytest.mark.parametrize(
         ("left", "top"), [("nan", "1"), ("inf", "1"), ("-1", "1"), ("101", "1"), ("x", "1"), ("1", ""), ("1e999", "1")]

@@ -279,26 +279,3 @@ class TestExcuses:
         client.post(f"/mailings/{revision.mailing_id}/r1/excuse/{print_}/", {"reason": "no", "back": back})
         for address in (f"/mailings/{revision.mailing_id}/r1/access/?finding={other}", back):
             assert ">no</textarea>" not in client.get(address).content.decode()
-
-
-class TestSendBack:
-    """To the author, with a word."""
-
-    def test_stage_and_comment(self, house: Any) -> None:
-        """Sent back; a new revision brings it under review again."""
-        revision = taken_in(house)
-        services.send_back(house.reviewer, revision, "the price is last year's")
-        revision.mailing.refresh_from_db()
-        assert revision.mailing.stage == "sent-back"
-        add_revision(house.author, revision.mailing, mail(Subject="New"), "b.eml")
-        revision.mailing.refresh_from_db()
-        assert revision.mailing.stage == "under-review"
-
-    def test_only_the_newest_and_only_with_a_comment(self, house: Any) -> None:
-        """Both are said."""
-        revision = taken_in(house)
-        with pytest.raises(Refused, match="Say in a sentence"):
-            services.send_back(house.reviewer, revision, " ")
-        add_revision(house.author, revision.mailing, mail(Subject="New"), "b.eml")
-        with pytest.raises(Refused, match="is not the newest"):
-            services.send_back(house.reviewer, revision, "look again")

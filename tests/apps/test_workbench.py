@@ -13,7 +13,9 @@ from django.utils import timezone
 from procrastinate.contrib.django import app
 from procrastinate.contrib.django.models import ProcrastinateJob
 
+from jetwind.apps.accounts.models import User
 from jetwind.apps.blobs import store
+from jetwind.apps.instructions.services import Chosen, send_back
 from jetwind.apps.intake import models, selectors, services
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.jobs import services as jobs
@@ -24,8 +26,8 @@ from jetwind.apps.links.services import ask_for_links
 from jetwind.apps.links.services import fetch_pictures as ask_for_pictures
 from jetwind.apps.previews.models import Render
 from jetwind.apps.previews.services import ask_for_renders, ask_for_renders_of_house
-from jetwind.apps.proofs import handing_over, replies
-from jetwind.apps.proofs.models import TestCopy
+from jetwind.apps.proofs import handing_over, letters, replies
+from jetwind.apps.proofs.models import Letter, TestCopy
 from jetwind.apps.proofs.services import Choices, keep_saved, send_test
 from jetwind.apps.review import answers
 from jetwind.apps.review.models import PictureWords
@@ -99,6 +101,11 @@ def test_no_task_reads_a_message(house: Any, in_helpers: None, fake_browser: Any
     Wire.objects.filter(workspace=house.workspace).update(links="always", pictures="always")
     settings.DESK = "here"
     mailing = services.take_in(house.author, house.workspace, archive({"a.html": BODY, "pot.png": POT}), "a.zip")
+    User.objects.filter(pk=house.author.pk).update(email="a@kiln.org", proven_email="a@kiln.org", mailed="at-once")
+    house.author.refresh_from_db()
+    sending = send_back(
+        house.reviewer, Revision.objects.select_related("mailing__workspace", "uploaded_by").get(), "Mind the pot", Chosen(by_mail=True)
+    )
     settings.DESK = "helpers"
     revision = selectors.numbered(Revision.objects.get().pk)
     send = send_test(house.reviewer, revision, house.test_list, Choices(asks=True, base="http://testserver"))
@@ -110,6 +117,7 @@ def test_no_task_reads_a_message(house: Any, in_helpers: None, fake_browser: Any
         monkeypatch.setattr(place, name, refuse)
     monkeypatch.setattr(answering, "fetch_all", answered)
     monkeypatch.setattr(answering, "MOST_LANDINGS", 0)
+    monkeypatch.setattr(letters, "hand_over", lambda *given: Handover(HandoverOutcome.TAKEN, "250 Kept"))
     monkeypatch.setattr(handing_over, "hand_over", lambda *given: Handover(HandoverOutcome.TAKEN, "250 Kept"))
     jobs.start("reading", f"revision:{revision.pk}", doing="", enqueue=lambda number: jobs.defer(
         "review.read_pictures", revision_id=revision.pk, work_id=number
@@ -136,8 +144,10 @@ def test_no_task_reads_a_message(house: Any, in_helpers: None, fake_browser: Any
     assert set(LinkAnswer.objects.values_list("address", flat=True)) >= {"https://kiln.org/shop", "https://pictures.kiln.org/bowl.png"}
     assert CurrentAnswers.objects.get().links
     assert set(send.copies.values_list("state", flat=True)) == {TestCopy.State.HANDED_OVER}
+    assert set(Letter.objects.values_list("state", flat=True)) == {Letter.State.HANDED_OVER}
+    assert Letter.objects.count() == 2 and sending.words == "Mind the pot"
     reply.refresh_from_db()
-    assert reply.mark is not None
+    assert reply.thread is not None
     arrival = copy.arrivals.get()
     assert arrival.compared is not None
     assert arrival.compared["differences"] == []

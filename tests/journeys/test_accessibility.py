@@ -7,6 +7,10 @@ from django.utils import timezone
 
 from jetwind.apps.approvals.services import release, sign
 from jetwind.apps.blobs import store
+from jetwind.apps.comments.models import Thread
+from jetwind.apps.comments.services import Place, say
+from jetwind.apps.instructions.services import Chosen, send_back, tick
+from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.services import add_revision
 from jetwind.apps.links.answering import keep, keep_current
 from jetwind.apps.previews import services as previews
@@ -78,6 +82,11 @@ def test_main_screens(house: Any, sign_in: Any, fake_browser: FakeBrowser) -> No
     found = walk_of(faulty).findings[0].record
     base = f"/mailings/{faulty.mailing_id}/r1/"
     answer_page = asked(house, faulty)
+    said = say(house.author, faulty, Place(Thread.Kind.FINDING, found.station, found.sentence, fingerprint=found.fingerprint), "Why?")
+    say(house.author, Revision.objects.get(mailing=faulty.mailing_id, number=2), Place(Thread.Kind.SUBJECT, "envelope", "“G”"), "Shorter?")
+    newest = Revision.objects.select_related("mailing__workspace", "uploaded_by").get(mailing=faulty.mailing_id, number=2)
+    back = send_back(house.reviewer, newest, "Mend it", Chosen({one.record.fingerprint for one in walk_of(newest).findings}, {said.pk}))
+    tick(house.author, back.instructions.all()[0], is_done=True)
     pages = [
         "/",
         "/readers/",
@@ -110,6 +119,10 @@ def test_main_screens(house: Any, sign_in: Any, fake_browser: FakeBrowser) -> No
         "/settings/mail-servers/",
         "/settings/mail-servers/new/",
         answer_page,
+        f"{base}comments/",
+        f"{base.replace('r1', 'r2')}send-back/",
+        f"/instructions/{back.pk}/",
+        "/waiting/",
         "/paste/",
     ]
     pages += (

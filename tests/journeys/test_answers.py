@@ -7,8 +7,9 @@ from typing import Any
 
 from playwright.sync_api import Browser, expect
 
+from jetwind.apps.comments.models import Comment
 from jetwind.apps.intake.services import take_in
-from jetwind.apps.previews.models import Mark, Render
+from jetwind.apps.previews.models import Render
 from jetwind.apps.proofs import replies
 from jetwind.apps.proofs.models import Arrival, Reply, ReplyLink, TestAddress, TestCopy
 from jetwind.apps.workspace.models import SampleReader
@@ -110,10 +111,10 @@ def test_from_the_form_to_an_answer(house: Any, sign_in: Any, chromium: Browser,
     assert page.evaluate("localStorage.length") == 0
     phone.close()
 
-    # The reviewer sees who, on what, the words, the photo, and the mark at the heading.
+    # The reviewer sees who, on what, the words, the photo, and the comment at the heading.
     reply = Reply.objects.get()
-    wait_until(lambda: Mark.objects.exists(), "the mark")
-    assert (Mark.objects.get().comment, reply.photos.count()) == ("The heading is too loud", 1)
+    wait_until(lambda: Comment.objects.exists(), "the comment")
+    assert (Comment.objects.get().words, reply.photos.count()) == ("The heading is too loud", 1)
     reviewer.goto(station)
     row = reviewer.get_by_role("row", name="Una")
     expect(row).to_contain_text("something is wrong")

@@ -6,15 +6,15 @@ from typing import Any
 
 from playwright.sync_api import expect
 
+from jetwind.apps.comments.models import Thread
 from jetwind.apps.jobs.models import Work
-from jetwind.apps.previews.models import Mark
 from tests.apps.helpers import taken_in
 from tests.factories import GOOD_HTML, mail, picture
 from tests.journeys.conftest import wait_until
 
 
-def test_from_the_contact_sheet_to_a_mark(house: Any, sign_in: Any, start_worker: Any) -> None:
-    """Odd one out, one render large and turned, a mark by a click, two compared with a wiper and a map, the sheet as PDF."""
+def test_from_the_contact_sheet_to_a_comment(house: Any, sign_in: Any, start_worker: Any) -> None:
+    """Odd one out, one render large and turned, a comment by a click, two compared with a wiper and a map, the sheet as PDF."""
     html = GOOD_HTML.replace("<h1>", '<img src="cid:a" alt="Bowl" width="300" height="150"><div style="display:flex"><h1>').replace(
         "</h1>", "</h1><p>Beside it, as long as there is a flexible box.</p></div>"
     )
@@ -41,7 +41,7 @@ def test_from_the_contact_sheet_to_a_mark(house: Any, sign_in: Any, start_worker
     page.get_by_role("button", name="Turned").click()
     expect(page.get_by_role("img", name="The message in Phone, upright, turned")).to_be_visible(timeout=60_000)
 
-    # A click on the heading opens the form; the mark stands at the heading.
+    # A click on the heading opens the form; the comment stands at the heading.
     page.goto(page.url.split("?")[0] + "?profile=desktop-pane")
     shot = page.get_by_role("img", name="The message in Desktop, standards engine")
     place = shot.bounding_box()
@@ -50,11 +50,12 @@ def test_from_the_contact_sheet_to_a_mark(house: Any, sign_in: Any, start_worker
     block = next(one for one in heading.of("text") if one.size > 20)
     scale = place["width"] / heading.width
     shot.click(position={"x": (block.x + 10) * scale, "y": (block.y + block.height / 2) * scale}, force=True)
-    dialog = page.get_by_role("dialog", name="Set a mark")
-    dialog.get_by_label("Comment").fill("Too close to the picture")
-    dialog.get_by_role("button", name="Set the mark").click()
-    expect(page.locator("a.mark")).to_contain_text("Mark 1")
-    assert Mark.objects.get().anchor["tag"] == "h1"
+    dialog = page.get_by_role("dialog", name="Comment at a place")
+    dialog.get_by_label("Comment", exact=True).fill("Too close to the picture")
+    dialog.get_by_role("button", name="Comment").click()
+    expect(page.get_by_role("link", name="Comment 1: Too close to the picture")).to_be_visible()
+    thread = Thread.objects.get()
+    assert thread.anchor is not None and thread.anchor["tag"] == "h1"
 
     # Two renders: scrolling one scrolls the other, the wiper uncovers, the map is a picture.
     page.get_by_text("Compare and save").click()

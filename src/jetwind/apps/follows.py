@@ -15,6 +15,7 @@ from jetwind.apps.audit.services import verified
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.links.services import open_links_of_new_revision
+from jetwind.apps.notices.services import mail_daily
 from jetwind.apps.previews.services import ask_for_renders, ask_for_renders_of_house
 from jetwind.apps.review.answers import ask_for_checks, ask_for_rechecks, recheck_alike, recheck_copies, recheck_planned
 from jetwind.apps.workspace.models import Workspace
@@ -60,9 +61,10 @@ def settings_changed(workspace: Workspace) -> None:
 def time_passed(since: datetime, until: datetime) -> None:
     """A worker has looked at the clock: planned times have passed, and perhaps a day has begun, with which rulebooks begin and end.
 
-    Every hour the log is verified, and work of long ago is forgotten.
+    In the morning of its people, those who want so are mailed what waits for them. Every hour the log is verified, and work of long ago is forgotten.
     """
     recheck_planned(since, until)
+    mail_daily(since, until)
     if (since.date(), since.hour) != (until.date(), until.hour) or verified() is None:
         jobs.defer("audit.verify_log")
         jobs.defer("jobs.sweep")

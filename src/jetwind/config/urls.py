@@ -21,6 +21,7 @@ urlpatterns = [
     path("", include("jetwind.apps.approvals.urls")),
     path("", include("jetwind.apps.proofs.urls")),
     path("", include("jetwind.apps.links.urls")),
+    path("", include("jetwind.apps.instructions.urls")),
     path("", include("jetwind.apps.previews.urls")),
     path("", include("jetwind.apps.workspace.urls")),
     path("", include("jetwind.apps.review.urls")),

@@ -24,8 +24,9 @@ class OwnForm(forms.ModelForm):
 
     class Meta:
         model = User
-        fields = ["first_name", "last_name", "email", "time_zone", "theme"]
-        labels = {"email": "E-mail address", "theme": "Look"}
+        fields = ["first_name", "last_name", "email", "time_zone", "theme", "mailed"]
+        labels = {"email": "E-mail address", "theme": "Look", "mailed": "Mail about what waits for me"}
+        help_texts = {"mailed": "It goes to your e-mail address once that is known to be yours."}
 
 
 class SignInForm(AuthenticationForm):

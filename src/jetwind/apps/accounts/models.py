@@ -24,7 +24,15 @@ class User(AbstractUser):
         LIGHT = "light", "Light"
         DARK = "dark", "Dark"
 
+    class Mailed(models.TextChoices):
+        NEVER = "never", "Never"
+        DAILY = "daily", "Once a day, in the morning"
+        AT_ONCE = "at-once", "At once"
+
     time_zone = models.CharField(max_length=60, default="UTC", validators=[validate_zone])
+    #: How often the person is mailed about what waits, and the address of Jetwind that such mail leads to.
+    mailed = models.CharField(max_length=8, choices=Mailed, default=Mailed.NEVER)
+    mailed_from = models.CharField(max_length=200, blank=True)
     theme = models.CharField(max_length=10, choices=Theme, default=Theme.SYSTEM)
     #: The last address that is known to be the person's: a mail reached them there, or the administrator of the installation vouched for it.
     proven_email = models.EmailField(blank=True)

@@ -25,6 +25,7 @@ PERMISSIONS: dict[str, frozenset[Role]] = {
     "review:look": frozenset({Role.REVIEWER, Role.APPROVER}),
     "review:excuse": frozenset({Role.REVIEWER, Role.APPROVER}),
     "review:send-back": frozenset({Role.REVIEWER, Role.APPROVER}),
+    "comment:write": frozenset({Role.AUTHOR, Role.REVIEWER, Role.APPROVER, Role.OPERATOR}),
     "proof:send": frozenset({Role.REVIEWER, Role.AUTHOR}),
     "approval:sign": frozenset({Role.REVIEWER, Role.APPROVER}),
     "approval:release": frozenset({Role.OPERATOR}),

@@ -70,7 +70,7 @@ def count_failure(request: HttpRequest, name: str) -> None:
     user_login_failed.send(sender=__name__, credentials={"username": name}, request=request)
 
 
-OWN = ("first_name", "last_name", "email", "time_zone", "theme")
+OWN = ("first_name", "last_name", "email", "time_zone", "theme", "mailed")
 
 
 def shown_own(user: User) -> dict[str, str]:
@@ -78,8 +78,10 @@ def shown_own(user: User) -> dict[str, str]:
     return {name: getattr(user, name) for name in OWN}
 
 
-def change_own(user: User, wanted: Mapping[str, str], shown: Mapping[str, str] | None = None) -> list[str]:
-    """Change name, address, time zone or theme of oneself, merged into what another window of one's own changed. Returns what changed.
+def change_own(user: User, wanted: Mapping[str, str], shown: Mapping[str, str] | None = None, *, site: str = "") -> list[str]:
+    """Change what one's own page shows, merged into what another window of one's own changed. Returns what changed.
+
+    ``site`` is the address of Jetwind at which the person is; mail about what waits leads there.
 
     Raises:
         Refused: another window changed the same otherwise.
@@ -90,6 +92,9 @@ def change_own(user: User, wanted: Mapping[str, str], shown: Mapping[str, str] |
         changed = [name for name, value in kept.items() if getattr(locked, name) != value]
         for name in changed:
             setattr(locked, name, kept[name])
+        if site and locked.mailed != User.Mailed.NEVER and locked.mailed_from != site:
+            locked.mailed_from = site[:200]
+            locked.save(update_fields=["mailed_from"])
         if changed:
             locked.save(update_fields=changed)
             record("account.changed", actor=user, fields=", ".join(name.replace("_", " ") for name in changed))

@@ -74,7 +74,12 @@ def own(request: HttpRequest) -> HttpResponse:
     form = OwnForm(request.POST if request.method == "POST" and not is_password else None, instance=person)
     password = OwnPasswordForm(request.user, request.POST if is_password else None)
     person_here = request.user
-    if kept(request, form, lambda shown: services.change_own(person_here, form.cleaned_data, shown), is_sent=not is_password) is not None:
+    site = request.build_absolute_uri("/").rstrip("/")
+
+    def keep(shown: Any) -> list[str]:
+        return services.change_own(person_here, form.cleaned_data, shown, site=site)
+
+    if kept(request, form, keep, is_sent=not is_password) is not None:
         messages.success(request, "Your details are kept.")
         return redirect("own")
     if is_password and password.is_valid():

@@ -77,6 +77,8 @@ def blockers(walk: Walk, history: list[Revision]) -> list[str]:
         )
     if walk.stops:
         found.append("1 stop is open." if walk.stops == 1 else f"{walk.stops} stops are open.")
+    if open_comments := walk.holding_comments:
+        found.append("1 comment is open." if open_comments == 1 else f"{open_comments} comments are open.")
     return found
 
 

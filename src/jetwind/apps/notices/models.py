@@ -18,6 +18,8 @@ class Notice(models.Model):
         VOIDED = "voided", "Your sign-off is void"
         ANSWERED = "answered", "A test copy was answered"
         BOUNCED = "bounced", "A test copy came back"
+        MENTIONED = "mentioned", "A comment for you"
+        COMMENTED = "commented", "Your comment was answered"
 
     user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="notices")
     mailing = models.ForeignKey(Mailing, on_delete=models.CASCADE, related_name="notices")
@@ -27,6 +29,8 @@ class Notice(models.Model):
     #: How many things of this kind wait there.
     times = models.PositiveSmallIntegerField(default=1)
     at = models.DateTimeField()
+    #: When a mail told the person of it.
+    mailed_at = models.DateTimeField(null=True, blank=True)
     read_at = models.DateTimeField(null=True, blank=True)
 
     class Meta:

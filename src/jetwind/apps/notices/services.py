@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from datetime import datetime
+from zoneinfo import ZoneInfo
 
 from django.db import transaction
 from django.db.models import Count, F, OuterRef, QuerySet, Subquery
@@ -11,11 +13,14 @@ from django.utils import timezone
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.intake.models import Mailing
+from jetwind.apps.jobs import services as jobs
 from jetwind.apps.notices.models import Notice
 from jetwind.apps.workspace.models import Workspace
 
 #: Notices that the list shows.
 SHOWN = 100
+#: The task that mails a person what waits, and the hour of the person's day at which it is asked for once a day.
+MAIL_NOTICES, MORNING = "proofs.mail_notices", 7
 
 
 def tell(people: Iterable[User], kind: Notice.Kind, mailing: Mailing, words: str, path: str) -> None:
@@ -28,6 +33,8 @@ def tell(people: Iterable[User], kind: Notice.Kind, mailing: Mailing, words: str
         with transaction.atomic():
             defaults = {"words": words, "at": timezone.now(), "mailing": mailing}
             _, is_new = Notice.objects.get_or_create(user=person, kind=kind, path=path[:200], read_at=None, defaults=defaults)
+            if is_new and person.mailed == User.Mailed.AT_ONCE:
+                jobs.defer(MAIL_NOTICES, user_id=person.pk, workspace_id=mailing.workspace_id)
             if not is_new:
                 waiting = Notice.objects.filter(user=person, kind=kind, path=path[:200], read_at=None)
                 waiting.update(words=words, at=timezone.now(), times=F("times") + 1)
@@ -54,6 +61,23 @@ def settle(mailing: Mailing, *kinds: Notice.Kind, user: User | None = None) -> N
     """Take things of a message off all lists, or off one person's: they wait for nobody any more."""
     waiting = Notice.objects.filter(mailing=mailing, kind__in=kinds, read_at=None)
     (waiting.filter(user=user) if user is not None else waiting).update(read_at=timezone.now())
+
+
+def mail_daily(since: datetime, until: datetime) -> None:
+    """Have everybody mailed who wants that once a day, whose morning lies between two moments, and for whom something new waits."""
+    new = Notice.objects.filter(user__mailed=User.Mailed.DAILY, read_at=None, mailed_at=None)
+    for number, zone, workspace in new.values_list("user", "user__time_zone", "mailing__workspace").distinct():
+        morning = until.astimezone(ZoneInfo(zone)).replace(hour=MORNING, minute=0, second=0, microsecond=0)
+        if since < morning <= until:
+            jobs.defer(MAIL_NOTICES, user_id=number, workspace_id=workspace)
+
+
+def to_mail(user: User, workspace: Workspace) -> list[Notice]:
+    """What waits for a person and no mail has told of, taken for told from now on, in the caller's transaction."""
+    found = Notice.objects.select_for_update(no_key=True, of=("self",)).select_related("mailing")
+    new = list(found.filter(user=user, mailing__workspace=workspace, read_at=None, mailed_at=None).order_by("at", "pk")[:SHOWN])
+    Notice.objects.filter(pk__in=[one.pk for one in new]).update(mailed_at=timezone.now())
+    return new
 
 
 def unread_of_membership() -> Coalesce:

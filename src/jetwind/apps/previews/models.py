@@ -1,11 +1,10 @@
-"""Renders of a revision, what was found out from them, and the marks that people set on them."""
+"""Renders of a revision, and what was found out from them."""
 
 from __future__ import annotations
 
-from django.conf import settings
 from django.db import models
 
-from jetwind.apps.intake.models import Mailing, Revision
+from jetwind.apps.intake.models import Revision
 from jetwind.core.renders.measured import Measured
 
 
@@ -82,32 +81,3 @@ class LossTrial(models.Model):
 
     def __str__(self) -> str:
         return f"losses that show on {self.revision}"
-
-
-class Mark(models.Model):
-    """A comment at an element of a message, set on a render. It is found again in later revisions by what the element is.
-
-    ``said_by`` is the name of a recipient of a test copy who has no account; then there is no ``by``.
-    """
-
-    mailing = models.ForeignKey(Mailing, on_delete=models.CASCADE, related_name="marks")
-    revision = models.ForeignKey(Revision, on_delete=models.CASCADE, related_name="marks")
-    profile = models.CharField(max_length=40)
-    anchor = models.JSONField()
-    comment = models.CharField(max_length=500)
-    by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, blank=True, on_delete=models.PROTECT, related_name="+")
-    said_by = models.CharField(max_length=120, blank=True)
-    at = models.DateTimeField(auto_now_add=True)
-    settled_at = models.DateTimeField(null=True, blank=True)
-    settled_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, null=True, blank=True, related_name="+")
-
-    class Meta:
-        ordering = ["id"]
-
-    def __str__(self) -> str:
-        return f"{self.comment[:40]} at {self.anchor.get('tag', '?')}"
-
-    @property
-    def author(self) -> str:
-        """The name of the person who set it."""
-        return self.by.shown_name if self.by is not None else f"{self.said_by}, by the answer page"

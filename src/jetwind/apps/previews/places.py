@@ -1,13 +1,13 @@
-"""Where findings and marks lie on a render."""
+"""Where findings and comments lie on a render."""
 
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from jetwind.apps.previews.models import Mark
-from jetwind.apps.previews.selectors import PlacedMark
+from jetwind.apps.comments.selectors import PlacedThread, ReadThread
 from jetwind.apps.review.selectors import ShownFinding
 from jetwind.core.markup import Document, Element
 from jetwind.core.renders.measured import Measured
@@ -39,7 +39,7 @@ def share(part: float, whole: float) -> float:
     return round(100 * part / whole, 3) if whole else 0
 
 
-def _box(document: Document, layout: Measured, element: Element) -> Box | None:
+def box_of(document: Document, layout: Measured, element: Element) -> Box | None:
     """Where an element is: its own block, else what it holds, else the nearest block around it."""
     if element.tag in ("html", "head", "body", "style"):
         return None
@@ -66,7 +66,7 @@ def pins_on(findings: list[ShownFinding], document: Document, layout: Measured, 
         wanted = data.get("elements") or found.record.elements
         known = [index for index in wanted if 0 <= index < len(document.all_elements)]
         is_chosen = chosen == found.record.fingerprint
-        boxes = [box for index in known if (box := _box(document, layout, document.all_elements[index])) and box[1] < layout.height]
+        boxes = [box for index in known if (box := box_of(document, layout, document.all_elements[index])) and box[1] < layout.height]
         if boxes:
             placed.append((found, boxes[0], boxes[1:] if is_chosen else []))
     # Numbered as the eye goes down the picture; pins that share a place have their numbers one below the other.
@@ -108,23 +108,38 @@ def on_picture(box: Box, layout: Measured) -> Box:
     )
 
 
-def marks_on(marks: list[PlacedMark], document: Document, layout: Measured) -> list[tuple[int, Mark, float, float, float, float]]:
-    """Open marks with their number and place in percent of the picture."""
-    shown: list[tuple[int, Mark, float, float, float, float]] = []
-    for placed in marks:
-        if placed.element is None:
+@dataclass(frozen=True, slots=True)
+class PlacedComments:
+    """A thread of comments on a render: the box of its element, and its point there where it has one, in percent of the picture."""
+
+    number: int
+    thread: ReadThread
+    box: Box
+    point: tuple[float, float] | None
+
+    @property
+    def at(self) -> tuple[float, float]:
+        """Where its number stands: at the point, or at the upper left of the box."""
+        return self.point or self.box[:2]
+
+
+def comments_on(threads: Sequence[PlacedThread], document: Document, layout: Measured) -> list[PlacedComments]:
+    """Threads with their number in the list and their place on a render."""
+    shown: list[PlacedComments] = []
+    for number, placed in enumerate(threads, 1):
+        if placed.element is None or (box := box_of(document, layout, document.all_elements[placed.element])) is None:
             continue
-        box = _box(document, layout, document.all_elements[placed.element])
-        if box is not None:
-            x, y, width, height = box
-            shown.append(
-                (
-                    len(shown) + 1,
-                    placed.mark,
-                    share(max(x, 0), layout.width),
-                    share(y, layout.height),
-                    share(width, layout.width),
-                    share(height, layout.height),
-                )
-            )
+        x, y, width, height = box
+        left, top = placed.thread.left, placed.thread.top
+        point = None
+        if left is not None and top is not None:
+            point = (share(x + width * left / 100, layout.width), share(y + height * top / 100, layout.height))
+        at = (share(max(x, 0), layout.width), share(y, layout.height), share(width, layout.width), share(height, layout.height))
+        shown.append(PlacedComments(number, placed.thread, at, point))
     return shown
+
+
+def within(box: Box | None, x: float, y: float) -> tuple[float, float]:
+    """Where a point lies in a box, in per cent of its width and height, kept inside it."""
+    left, top, width, height = box or (x, y, 1, 1)
+    return min(max(share(x - left, width), 0), 100), min(max(share(y - top, height), 0), 100)

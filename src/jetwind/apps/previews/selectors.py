@@ -1,4 +1,4 @@
-"""Reading renders: for the checks, for the station, and marks where they stand now."""
+"""Reading renders: for the checks, for the station, and what lies at a point of one."""
 
 from __future__ import annotations
 
@@ -9,14 +9,12 @@ from dataclasses import dataclass
 from typing import Any
 
 from jetwind.apps.intake.models import Revision
-from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.previews.as_whom import as_whom
 from jetwind.apps.previews.known import LOSS_TRIED, OWN_RENDERS
-from jetwind.apps.previews.models import LossTrial, Mark, Render
+from jetwind.apps.previews.models import LossTrial, Render
 from jetwind.apps.previews.modes import OWN
 from jetwind.apps.workspace.selectors import chosen_profiles
 from jetwind.core.checking.circumstance import Later
-from jetwind.core.markup.anchor import Anchor, find
 from jetwind.core.profiles import profiles
 from jetwind.core.renders import Render as Rendered
 from jetwind.core.renders import Renders
@@ -99,29 +97,6 @@ def told(render: Render, source: SourceText | None) -> list[Told]:
 
 
 _ORDER = {"dropped": 0, "altered": 1, "added": 2}
-
-
-@dataclass(frozen=True, slots=True)
-class PlacedMark:
-    """A mark and where it stands in a revision: the element's index, or None where the element is gone."""
-
-    mark: Mark
-    element: int | None
-
-
-def marks_in(revision: Revision) -> list[PlacedMark]:
-    """The open marks of a mailing, each at its element in this revision."""
-    marks = [
-        mark
-        for mark in revision.mailing.marks.select_related("by", "revision")
-        if mark.settled_at is None and mark.revision.number <= revision.number
-    ]
-    document = message_of(revision).document if marks else None
-    placed: list[PlacedMark] = []
-    for mark in marks:
-        element = find(Anchor.from_json(mark.anchor), document) if document is not None else None
-        placed.append(PlacedMark(mark, element.index if element is not None else None))
-    return placed
 
 
 def element_at(layout: Measured, x: float, y: float) -> int | None:

@@ -2,24 +2,22 @@
 
 from __future__ import annotations
 
-import json
 import threading
 from collections.abc import Collection, Sequence
-from typing import Any
+from dataclasses import dataclass
 
 from django.db import transaction
-from django.utils import timezone
 
 from jetwind.apps.accounts.models import User
-from jetwind.apps.audit.services import record
+from jetwind.apps.comments.models import Thread
+from jetwind.apps.comments.services import Place, anchored, say
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import message_of, newest_open, numbered
-from jetwind.apps.intake.stages import open_mailing
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.machines import best_for
 from jetwind.apps.jobs.models import Work
 from jetwind.apps.previews.as_whom import AsWhom, as_whom, whom_of
-from jetwind.apps.previews.models import Mark, Render
+from jetwind.apps.previews.models import Render
 from jetwind.apps.previews.modes import OWN, needed
 from jetwind.apps.previews.selectors import renders_for_checks
 from jetwind.apps.review.questions import is_slow, machines_of
@@ -28,7 +26,7 @@ from jetwind.apps.workspace.access import permit
 from jetwind.apps.workspace.desk import SECONDS_OF_A_HOUSE, Workbench, at_the_workbench
 from jetwind.apps.workspace.models import Workspace
 from jetwind.apps.workspace.selectors import chosen_profiles
-from jetwind.core.markup.anchor import anchor_of
+from jetwind.core.markup import Document, Element
 from jetwind.core.profiles import profiles
 from jetwind.engines.browser import Browser, Captures
 
@@ -156,47 +154,39 @@ def is_behind(revision: Revision, answered: Sequence[str]) -> bool:
     return chosen_profiles(workspace) != list(answered) or waiting.exists()
 
 
-def set_mark(user: User, revision: Revision, profile: str, element: int, comment: str) -> Mark:
-    """Set a mark with a comment at an element.
+@dataclass(frozen=True, slots=True)
+class Pointed:
+    """The element of a render that somebody pointed at, and where in its box, in per cent; no place where it was chosen from a list."""
+
+    element: int
+    left: float | None = None
+    top: float | None = None
+
+
+def comment_on(user: User, revision: Revision, profile: str, pointed: Pointed, words: str, told: Collection[int] = ()) -> Thread:
+    """Begin a thread at an element, or at a point of a render.
 
     Raises:
-        NotAllowed, Refused: not permitted; released; no such element; no comment.
+        NotAllowed, Refused: no such element; as :func:`jetwind.apps.comments.services.say`.
     """
-    permit(user, "review:look", revision.mailing.workspace)
-    comment = " ".join(comment.replace("\0", "").split())
-    if not comment:
-        raise Refused("Say in a few words what the mark is about.")
-    if len(comment) > 500:
-        raise Refused(f"The comment has {len(comment)} characters; there is room for 500.")
     document = message_of(revision).document
-    if document is None or not 0 <= element < len(document.all_elements):
+    if document is None or not 0 <= pointed.element < len(document.all_elements):
         raise Refused("There is nothing of the message at this place; click on a text, a picture or a button.")
-    with open_mailing(revision.mailing_id) as mailing:
-        anchor = json.loads(json.dumps(anchor_of(document.all_elements[element], document).as_json()).replace("\\u0000", ""))
-        mark = Mark.objects.create(mailing=mailing, revision=revision, profile=profile, anchor=anchor, comment=comment, by=user)
-        record("mark.set", actor=user, mailing=mailing, revision=revision.number, comment=comment)
-    return mark
+    return say(user, revision, place_at(document, profile, pointed), words, told)
 
 
-def mark_of_reply(revision: Revision, profile: str, anchor: dict[str, Any], comment: str, said_by: str) -> Mark:
-    """Set the mark that a recipient of a test copy asked for with a tap on a render.
-
-    Raises:
-        Refused: released.
-    """
-    with open_mailing(revision.mailing_id) as mailing:
-        return Mark.objects.create(
-            mailing=mailing, revision=revision, profile=profile, anchor=anchor, comment=comment[:500], said_by=said_by[:120]
-        )
+def place_at(document: Document, profile: str, pointed: Pointed) -> Place:
+    """The place of an element, or of a point in its box, as a thread keeps it."""
+    element = document.all_elements[pointed.element]
+    kind = Thread.Kind.ELEMENT if pointed.left is None else Thread.Kind.POINT
+    anchor = anchored(element, document)
+    return Place(kind, "appearance", described(element), anchor=anchor, profile=profile[:40], left=pointed.left, top=pointed.top)
 
 
-def settle_mark(user: User, mark: Mark) -> None:
-    """Say that what a mark asks for is done.
-
-    Raises:
-        NotAllowed, Refused: not permitted; released.
-    """
-    permit(user, "review:look", mark.mailing.workspace)
-    with open_mailing(mark.mailing_id):
-        if Mark.objects.filter(pk=mark.pk, settled_at=None).update(settled_at=timezone.now(), settled_by=user):
-            record("mark.settled", actor=user, mailing=mark.mailing, comment=mark.comment)
+def described(element: Element) -> str:
+    """An element in a few words: what it is and what it says."""
+    words = " ".join(element.text.split())
+    if element.tag == "img":
+        words = element.get("alt") or element.get("src") or ""
+    kind = {"a": "Link", "img": "Picture", "h1": "Heading", "h2": "Heading", "h3": "Heading"}.get(element.tag, "Text")
+    return f"{kind} “{words[:50]}{'…' if len(words) > 50 else ''}”"

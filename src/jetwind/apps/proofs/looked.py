@@ -30,7 +30,8 @@ class ReplyShown:
     left: float | None
     top: float | None
     photos: list[int]
-    is_marked: bool
+    #: The number of the thread that it began.
+    thread: int | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,7 +67,7 @@ class Matrix:
 def links_of_send() -> ArraySubquery:
     """The links of each send of a query with their answers, one JSON object for each."""
     photos = ReplyPhoto.objects.filter(reply=OuterRef("pk")).order_by("pk").values("pk")
-    names = ("looks_right", "words", "device", "at", "left", "top", "mark")
+    names = ("looks_right", "words", "device", "at", "left", "top", "thread")
     said = (
         Reply.objects.filter(link=OuterRef("pk"))
         .order_by("pk")
@@ -102,7 +103,7 @@ def _asked(row: Mapping[str, Any]) -> Asked:
             left=one["left"],
             top=one["top"],
             photos=one["photos"],
-            is_marked=one["mark"] is not None,
+            thread=one["thread"],
         )
         for one in row["replies"]
     ]

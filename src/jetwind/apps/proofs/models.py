@@ -12,8 +12,9 @@ from django.db import models
 from django.db.models import Q
 from django.utils import timezone
 
+from jetwind.apps.comments.models import Thread
 from jetwind.apps.intake.models import Mailing, Revision
-from jetwind.apps.previews.models import Mark, Render
+from jetwind.apps.previews.models import Render
 from jetwind.apps.workspace.models import SampleReader, Workspace
 from jetwind.core.arrivals import said_of, status_in
 
@@ -278,7 +279,7 @@ class Reply(models.Model):
     render = models.ForeignKey(Render, null=True, blank=True, on_delete=models.SET_NULL, related_name="+")
     left = models.FloatField(null=True, blank=True)
     top = models.FloatField(null=True, blank=True)
-    mark = models.ForeignKey(Mark, null=True, blank=True, on_delete=models.SET_NULL, related_name="+")
+    thread = models.ForeignKey(Thread, null=True, blank=True, on_delete=models.SET_NULL, related_name="+")
     client = models.CharField(max_length=200, blank=True)
     at = models.DateTimeField(auto_now_add=True)
 
@@ -287,6 +288,11 @@ class Reply(models.Model):
 
     def __str__(self) -> str:
         return f"answer of {self.link.address}"
+
+    @property
+    def is_comment(self) -> bool:
+        """Whether it says more than that everything looks right."""
+        return not self.looks_right or bool(self.words) or self.left is not None
 
 
 class ReplyPhoto(models.Model):
@@ -304,6 +310,33 @@ class ReplyPhoto(models.Model):
 
     def __str__(self) -> str:
         return f"photo of {self.reply}"
+
+
+class Letter(models.Model):
+    """A mail of Jetwind's own to a person of the house, on its way by the mail server of the workspace."""
+
+    BLOBS = ("blob_sha256",)
+
+    class State(models.TextChoices):
+        WAITING = "waiting"
+        ON_ITS_WAY = "on-its-way"
+        HANDED_OVER = "handed-over"
+        REFUSED = "refused"
+        UNSURE = "unsure"
+
+    workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="+")
+    to = models.EmailField()
+    blob_sha256 = models.CharField(max_length=64)
+    state = models.CharField(max_length=12, choices=State, default=State.WAITING)
+    answer = models.CharField(max_length=500, blank=True)
+    tries = models.PositiveSmallIntegerField(default=0)
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["id"]
+
+    def __str__(self) -> str:
+        return f"letter to {self.to}"
 
 
 class WayOutPress(models.Model):

@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import json
 import secrets
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import timedelta
-from typing import Any
 
 from django.conf import settings
 from django.core.signing import BadSignature, Signer
@@ -18,21 +16,24 @@ from django.utils import timezone
 from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import record
 from jetwind.apps.blobs import store
+from jetwind.apps.comments.models import Thread
+from jetwind.apps.comments.services import Place, say_from_outside
 from jetwind.apps.intake.selectors import message_numbered
 from jetwind.apps.intake.stages import open_mailing
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.notices.models import Notice
 from jetwind.apps.notices.services import tell
 from jetwind.apps.previews.models import Render
+from jetwind.apps.previews.places import box_of, within
 from jetwind.apps.previews.selectors import element_at
-from jetwind.apps.previews.services import mark_of_reply
+from jetwind.apps.previews.services import Pointed, place_at
 from jetwind.apps.proofs.models import Reply, ReplyLink, ReplyPhoto, TestCopy, TestSend
 from jetwind.apps.proofs.return_address import new_identity
+from jetwind.apps.ui.given import typed_lines
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
 from jetwind.apps.workspace.desk import Held
 from jetwind.core.arrivals.note import Note
-from jetwind.core.markup.anchor import anchor_of
 from jetwind.core.message import Message
 from jetwind.core.renders.measured import Measured
 from jetwind.engines.bounded import COMPOSING, PastBudget, photo_bounded
@@ -118,7 +119,7 @@ def answer(link: ReplyLink, given: Given, photos: Sequence[bytes] = ()) -> Reply
     Raises:
         Refused: the link works no more; nothing is said; too many answers, photos or words; a photo that cannot be opened.
     """
-    words, device = _line_ends(given.words), " ".join(given.device.split())
+    words, device = typed_lines(given.words), " ".join(given.device.split())
     if not given.looks_right and not words and given.left is None and not photos:
         raise Refused("Say in a few words what is wrong, tap on the place, or add a photo.")
     if len(words) > LONGEST_WORDS:
@@ -151,15 +152,9 @@ def answer(link: ReplyLink, given: Given, photos: Sequence[bytes] = ()) -> Reply
         words = f"{link.name}: {verdict}" + (f". {words}" if words else "")
         path = reverse("station", args=[send.mailing_id, send.revision.number, "test-sends"])
         tell([send.by], Notice.Kind.ANSWERED, send.mailing, words, path)
-        if reply.left is not None:
+        if reply.is_comment:
             jobs.defer("proofs.place_reply", reply_id=reply.pk)
     return reply
-
-
-def _line_ends(text: str) -> str:
-    """The words of a person: printable, with their line ends."""
-    lines = ("".join(char if char.isprintable() else " " for char in line).strip() for line in text.splitlines())
-    return "\n".join(lines).strip()
 
 
 def _made_anew(photo: bytes, number: int) -> tuple[bytes, int, int]:
@@ -175,37 +170,37 @@ def _made_anew(photo: bytes, number: int) -> tuple[bytes, int, int]:
 
 
 def place(reply: Reply) -> None:
-    """Set a mark at the element that a person tapped on, with the person's words. Safe to run twice."""
-    render = reply.render
-    if render is None or reply.mark_id is not None or reply.left is None or reply.top is None:
-        return
-    layout = Measured.from_json(render.measured)
-    element = element_at(layout, reply.left / 100 * layout.width, reply.top / 100 * layout.height)
-    if element is None:
+    """Begin a thread of comments with a person's words: at the element that the person tapped on, else at the station. Safe to run twice."""
+    if reply.thread_id is not None or not reply.is_comment:
         return
     revision = reply.link.send.revision
-    with Held(message_numbered, revision.pk, budget=COMPOSING) as held:
-        anchor = held.ask(_anchor, element)
-    if anchor is None:
-        return
-    words = " ".join(reply.words.split()) or ("looks right" if reply.looks_right else "something is wrong here")
+    found = Place(Thread.Kind.STATION, "test-sends", "the station Test sends")
+    render = reply.render
+    if render is not None and reply.left is not None and reply.top is not None:
+        layout = Measured.from_json(render.measured)
+        x, y = reply.left / 100 * layout.width, reply.top / 100 * layout.height
+        element = element_at(layout, x, y)
+        if element is not None:
+            with Held(message_numbered, revision.pk, budget=COMPOSING) as held:
+                found = held.ask(_place_of_tap, layout, render.profile, element, (x, y)) or found
+    words = reply.words or ("looks right" if reply.looks_right else "something is wrong here")
     with transaction.atomic():
         locked = Reply.objects.select_for_update(no_key=True, of=("self",)).get(pk=reply.pk)
-        if locked.mark_id is None:
+        if locked.thread_id is None:
             try:
-                locked.mark = mark_of_reply(revision, render.profile, anchor, words, reply.link.name)
+                locked.thread = say_from_outside(revision, found, words, reply.link.name)
             except Refused:
-                # The message was released meanwhile: the answer stays beside its copy, and sets no mark.
+                # The message was released meanwhile, or takes no more threads: the answer stays beside its copy.
                 return
-            locked.save(update_fields=["mark"])
+            locked.save(update_fields=["thread"])
 
 
-def _anchor(message: Message, element: int) -> dict[str, Any] | None:
+def _place_of_tap(message: Message, layout: Measured, profile: str, element: int, at: tuple[float, float]) -> Place | None:
     document = message.document
     if document is None or not 0 <= element < len(document.all_elements):
         return None
-    told = json.dumps(anchor_of(document.all_elements[element], document).as_json()).replace("\\u0000", "")
-    return dict(json.loads(told))
+    box = box_of(document, layout, document.all_elements[element])
+    return place_at(document, profile, Pointed(element, *within(box, *at)))
 
 
 def waited_for(send: TestSend) -> list[ReplyLink]:

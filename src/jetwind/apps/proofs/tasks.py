@@ -4,7 +4,10 @@ from __future__ import annotations
 
 from procrastinate.contrib.django import app
 
+from jetwind.apps.instructions.services import MAIL_INSTRUCTIONS
 from jetwind.apps.jobs import services as jobs
+from jetwind.apps.notices.services import MAIL_NOTICES
+from jetwind.apps.proofs import letters
 from jetwind.apps.proofs.comparing import compare_arrival
 from jetwind.apps.proofs.handing_over import hand_over_copies
 from jetwind.apps.proofs.mail_servers import carry_out_connection_test
@@ -33,9 +36,28 @@ def try_server(server_id: int, recipient: str, work_id: int) -> None:
         carry_out_connection_test(row, recipient)
 
 
+@app.task(name=MAIL_NOTICES, priority=15)
+def mail_notices(user_id: int, workspace_id: int) -> None:
+    """Write to a person about what waits in a workspace."""
+    letters.write_notices(user_id, workspace_id)
+
+
+@app.task(name=MAIL_INSTRUCTIONS, priority=15)
+def mail_instructions(sending_back_id: int) -> None:
+    """Write to an author what is to be changed."""
+    letters.write_instructions(sending_back_id)
+
+
+@app.task(name=letters.SEND, priority=15)
+def send_letter(letter_id: int, work_id: int) -> None:
+    """Hand a letter over."""
+    with jobs.carried_out(work_id):
+        letters.send(letter_id, work_id)
+
+
 @app.task(name="proofs.place_reply", priority=15)
 def place_reply(reply_id: int) -> None:
-    """Set the mark of an answer whose person tapped on a render."""
+    """Begin the thread of comments that an answer asks for."""
     reply = Reply.objects.select_related("link__send__revision", "render").filter(pk=reply_id).first()
     if reply is not None:
         place(reply)

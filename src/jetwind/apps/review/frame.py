@@ -12,6 +12,7 @@ from urllib.parse import urlencode
 
 from django.http import HttpRequest
 
+from jetwind.apps.comments.selectors import PlacedThread, open_threads, people_of, placed
 from jetwind.apps.intake.known import NEWEST_NUMBER
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.selectors import message_of
@@ -20,7 +21,7 @@ from jetwind.apps.jobs.models import Work
 from jetwind.apps.review.answers import CHECKS, crashed_checks
 from jetwind.apps.review.known import WORKS
 from jetwind.apps.review.models import CheckRun, FindingRecord
-from jetwind.apps.review.selectors import ShownFinding, StationState, Walk, station_address, walk_of
+from jetwind.apps.review.selectors import ShownFinding, StationState, Walk, known_fingerprints, station_address, walk_of
 from jetwind.apps.ui.given import whole_number
 from jetwind.apps.workspace.access import PersonRequest, permissions_of
 from jetwind.apps.workspace.selectors import options_of
@@ -34,18 +35,21 @@ from jetwind.core.spam import SpamSum
 
 @dataclass(frozen=True, slots=True)
 class Gauge:
-    """One measure in the strip. ``share`` from 0 to 1 draws a bar; None draws none."""
+    """One measure in the strip. ``share`` from 0 to 1 draws a bar; None draws none. ``address`` is that of the page that tells more."""
 
     label: str
     value: str
     share: float | None = None
+    address: str = ""
 
 
 #: Where a refused reason waits for the page that shows it again.
 KEPT_REASON = "kept_reason"
+#: Where refused words of a comment wait likewise, with the thread that they are for: "new", or "thread-" and its number.
+KEPT_WORDS = "kept_words"
 
-#: More gauges, from apps above.
-gauges: list[Callable[[Walk], Gauge]] = []
+#: More gauges, from apps above; one that has nothing to tell gives None.
+gauges: list[Callable[[Walk], Gauge | None]] = []
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,6 +72,7 @@ class Permitted:
     may_send_back: bool
     may_change: bool
     may_copy: bool
+    may_comment: bool
 
     @classmethod
     def of(cls, allowed: frozenset[str], mailing: Mailing) -> Permitted:
@@ -80,6 +85,7 @@ class Permitted:
             may_send_back=is_open and "review:send-back" in allowed,
             may_change=is_open and "mailing:change" in allowed,
             may_copy="mailing:copy" in allowed,
+            may_comment=is_open and "comment:write" in allowed,
         )
 
 
@@ -111,6 +117,7 @@ class Frame:
     permitted: Permitted
     keys: Keys
     kept_reason: str
+    comments: CommentsPane
     here: str
     test_address: str
 
@@ -149,7 +156,7 @@ def frame(request: PersonRequest, revision: Revision, slug: str) -> Frame:
         findings=[(found, _address(revision, slug, {**kept, "finding": found.record.fingerprint})) for found in state.findings],
         chosen=replace(chosen, record=chosen.record.at_place(at)) if chosen else None,
         sheet=sheet_of(message, chosen, at, address) if chosen else None,
-        gauges=[*_gauges(walk, message), *(make(walk) for make in gauges)],
+        gauges=[*_gauges(walk, message), *filter(None, (make(walk) for make in gauges))],
         work=works.get(CHECKS),
         works=works,
         crashed=crashed_checks(walk.run) if walk.run else [],
@@ -160,8 +167,52 @@ def frame(request: PersonRequest, revision: Revision, slug: str) -> Frame:
         permitted=Permitted.of(allowed, revision.mailing),
         keys=_keys(revision, walk, state, chosen, kept),
         kept_reason=_kept_reason(request, chosen),
+        comments=_comments(request, walk, state, chosen, message=message, allowed=allowed),
         here=station_address(revision, slug),
         test_address=station_address(revision, "test-sends"),
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class CommentsPane:
+    """What is said at a station. ``own`` are its threads, those about the selected finding first; ``open`` counts all of the message.
+
+    ``about`` are the things that a new comment may be about, each with its value in the form. ``kept`` are refused words with their thread.
+    """
+
+    own: list[PlacedThread]
+    open: int
+    about: list[tuple[str, str]]
+    people: list[tuple[int, str]]
+    may_settle_all: bool
+    kept: tuple[str, str] | None
+
+    @property
+    def new_words(self) -> str:
+        """The refused words of a new comment."""
+        return self.kept[1] if self.kept is not None and self.kept[0] == "new" else ""
+
+
+def _comments(
+    request: PersonRequest, walk: Walk, state: StationState, chosen: ShownFinding | None, *, message: Message, allowed: frozenset[str]
+) -> CommentsPane:
+    threads = open_threads(walk.revision)
+    named = {chosen.record.fingerprint, chosen.record.cause, *chosen.record.members} - {""} if chosen is not None else set()
+    own = [thread for thread in threads if thread.station == state.slug or thread.fingerprint in named]
+    own.sort(key=lambda thread: thread.fingerprint not in named)
+    about = [("station", f"the station {state.name}")]
+    if state.slug == "envelope":
+        about.insert(0, ("subject", "the subject"))
+    if chosen is not None:
+        about.insert(0, (chosen.record.fingerprint, "the selected finding"))
+    kept = request.session.pop(KEPT_WORDS) if KEPT_WORDS in request.session else None
+    return CommentsPane(
+        own=placed(own, message, known_fingerprints(walk)),
+        open=len(threads),
+        about=about,
+        people=people_of(walk.revision),
+        may_settle_all="review:look" in allowed,
+        kept=(str(kept[0]), str(kept[1])) if kept is not None else None,
     )
 
 
@@ -243,7 +294,7 @@ class Sheet:
 _PARTS = {"html": "HTML", "text": "plain text"}
 
 
-def _place_in_words(finding: FindingRecord, number: int) -> tuple[str, str]:
+def place_in_words(finding: FindingRecord, number: int) -> tuple[str, str]:
     record, fault = finding.at_place(number), finding.fault_at(number)
     words = f"{_PARTS.get(record.part, record.part)} {record.name}".strip()
     where = f"{words}, line {record.line}, column {record.column}" if record.line else words
@@ -254,7 +305,7 @@ def sheet_of(message: Message, finding: ShownFinding, at: int, address: Callable
     """The sheet of a finding as it stands at one of its places: the source around it, and what its check says of itself."""
     record = finding.record.at_place(at)
     numbers = range(len(finding.record.others) + 1) if finding.record.others else ()
-    places = [(address(number), *_place_in_words(finding.record, number)) for number in numbers]
+    places = [(address(number), *place_in_words(finding.record, number)) for number in numbers]
     declared = registry().get(finding.record.check_id)
     return Sheet(
         replace(finding, record=record),

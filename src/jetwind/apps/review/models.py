@@ -288,6 +288,8 @@ class ReadinessFacts(models.Model):
     #: ``looked`` counts the stations that somebody looked at, without Sign-off. ``clear`` counts those of them without an open stop or fix.
     looked = models.PositiveIntegerField()
     clear = models.PositiveIntegerField()
+    #: Open threads of comments, where the workspace has them hold a message back; else 0.
+    comments = models.PositiveIntegerField()
 
     class Meta:
         managed = False

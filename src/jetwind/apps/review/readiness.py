@@ -47,6 +47,7 @@ RULE = (
     Row({"is_checked": False}, "not checked yet", Role.REVIEWER),
     Row({"stops__gt": 0}, "{stops} open stops", Role.REVIEWER, "1 open stop"),
     Row({"unlooked__gt": 0}, "not everything was checked", Role.REVIEWER),
+    Row({"comments__gt": 0}, "{comments} open comments", Role.REVIEWER, "1 open comment"),
     Row({"looked__lt": WALKED}, "{unseen} stations not looked at", Role.REVIEWER, "1 station not looked at"),
     Row({}, "waits for sign-offs", Role.APPROVER),
 )
@@ -101,15 +102,16 @@ def listed(revision: Any) -> Readiness:
 def facts_of(revision: Revision) -> dict[str, Any]:
     """The facts of a revision, as the database counts them."""
     facts = revision.facts
-    counted = ("is_checked", "is_busy", "unlooked", "stops", "fixes", "notes", "looked", "clear")
+    counted = ("is_checked", "is_busy", "unlooked", "stops", "fixes", "notes", "looked", "clear", "comments")
     return {"stage": revision.mailing.stage} | {name: getattr(facts, name) for name in counted}
 
 
 def _told(number: int, stripes: int, facts: Mapping[str, Any]) -> Readiness:
     row = RULE[number]
     unseen = WALKED - facts["looked"]
-    is_one = ("{stops}" in row.words and facts["stops"] == 1) or ("{unseen}" in row.words and unseen == 1)
-    words = row.words_for_one if is_one else row.words.format(stops=facts["stops"], unseen=unseen)
+    counts = {"stops": facts["stops"], "comments": facts["comments"], "unseen": unseen}
+    is_one = any(f"{{{name}}}" in row.words and number == 1 for name, number in counts.items())
+    words = row.words_for_one if is_one else row.words.format(**counts)
     return Readiness(stripes, words, row.turn, facts["stage"] in (Stage.CLEARED, Stage.RELEASED))
 
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 
 from django.urls import reverse
 
+from jetwind.apps.comments.known import OPEN_THREADS
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.jobs.models import OPEN
 from jetwind.apps.review.excusing import InForce
@@ -115,6 +116,11 @@ class Walk:
         return self.count("note")
 
     @property
+    def holding_comments(self) -> int:
+        """Open threads of comments that hold the message back: none where the workspace does not have them hold one."""
+        return len(OPEN_THREADS.of(self.revision)) if self.revision.mailing.workspace.comments_hold else 0
+
+    @property
     def readiness(self) -> Readiness:
         """How near the message is to leaving."""
         walked = [state for state in self.stations if state.slug != "sign-off"]
@@ -129,8 +135,17 @@ class Walk:
                 "notes": self.notes,
                 "looked": sum(state.looked for state in walked),
                 "clear": sum(state.mark == "full" for state in walked),
+                "comments": self.holding_comments,
             }
         )
+
+
+def known_fingerprints(walk: Walk) -> frozenset[str] | None:
+    """The fingerprints of a walk's findings, with those of the causes and faults that they tell; None before the checks ran."""
+    if walk.run is None:
+        return None
+    records = [found.record for found in walk.findings]
+    return frozenset(name for one in records for name in (one.fingerprint, one.cause, *one.members) if name)
 
 
 def walk_of(revision: Revision) -> Walk:

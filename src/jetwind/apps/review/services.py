@@ -4,20 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from django.urls import reverse
 from django.utils import timezone
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.services import record
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.stages import locked_mailing, move, open_mailing, refuse_if_locked
-from jetwind.apps.notices.models import Notice
-from jetwind.apps.notices.services import tell
 from jetwind.apps.review.answers import PATIENT, ask_for_checks
 from jetwind.apps.review.models import Excuse, StationLook
 from jetwind.apps.review.questions import newest_run
 from jetwind.apps.review.selectors import in_force_for, shown_with
-from jetwind.apps.ui.following import follows
 from jetwind.apps.ui.merging import Overtaken, merged_table, overtaken
 from jetwind.apps.ui.refusal import Refused, refusing
 from jetwind.apps.workspace.access import permit
@@ -213,24 +209,3 @@ def lift_excuse(user: User, revision: Revision, fingerprint: str) -> None:
             made.lifted_at = timezone.now()
             made.save(update_fields=["lifted_at"])
             record("finding.excuse-lifted", actor=user, mailing=mailing, check=made.check_id, fingerprint=made.fingerprint)
-
-
-def send_back(user: User, revision: Revision, comment: str) -> None:
-    """Give the message back to its author.
-
-    Raises:
-        NotAllowed, Refused: not permitted; released; not the newest revision; no comment.
-    """
-    permit(user, "review:send-back", revision.mailing.workspace)
-    comment = " ".join(comment.split())
-    if not comment:
-        raise Refused("Say in a sentence what the author should change.")
-    with open_mailing(revision.mailing_id) as mailing:
-        newest = mailing.revisions.last()
-        if newest is None or newest.pk != revision.pk:
-            raise Refused(f"Revision {revision.number} is not the newest; look at the newest one first.")
-        move(mailing, "sent back", user, revision=revision.number, comment=comment)
-        follows().sent_back(revision, user)
-        if revision.uploaded_by_id != user.pk:
-            words = f"{user.shown_name}: {comment}"
-            tell([revision.uploaded_by], Notice.Kind.SENT_BACK, mailing, words, reverse("newest", args=[mailing.pk]))

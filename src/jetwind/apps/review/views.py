@@ -108,17 +108,6 @@ def recheck(request: PersonRequest, mailing_id: int, number: int) -> HttpRespons
     return redirect(came_from(request) or station_address(revision, "envelope"))
 
 
-@require_POST
-@asks(send="review:send-back")
-@once
-def send_back(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
-    """Send a revision back to its author."""
-    revision = revision_for(request.user, mailing_id, number)
-    services.send_back(request.user, revision, request.POST.get("comment", ""))
-    messages.success(request, f"Revision {revision.number} was sent back to {revision.uploaded_by.shown_name}.")
-    return redirect("departures")
-
-
 @dataclass(frozen=True, slots=True)
 class _Format:
     """A report as a file: how it is written, its content type, and the name of the file."""

@@ -71,3 +71,9 @@ def kept_private(get_response: Callable[[HttpRequest], HttpResponse]) -> Callabl
         return response
 
     return middleware
+
+
+def typed_lines(text: str) -> str:
+    """What a person typed, with its line ends: printable characters, without blanks at the ends of lines."""
+    lines = ("".join(char if char.isprintable() else " " for char in line).strip() for line in text.splitlines())
+    return "\n".join(lines).strip()

@@ -28,6 +28,8 @@ class Workspace(models.Model):
     test_sender = models.EmailField(default="jetwind@localhost.invalid")
     sign_offs_required = models.PositiveSmallIntegerField(default=2, validators=[MinValueValidator(1), MaxValueValidator(9)])
     check_settings = models.JSONField(default=dict, blank=True)
+    #: Whether an open comment keeps a message from being signed.
+    comments_hold = models.BooleanField(default=False)
     word_list = ArrayField(models.CharField(max_length=60), default=_names, blank=True)
     #: Per cent of the audience by client profile; empty where nobody said.
     audience = models.JSONField(default=dict, blank=True)

@@ -30,7 +30,12 @@ _FIELD = re.compile(r"[A-Za-z_][\w-]*(?:\.[\w-]+)*\Z")
 #: Lists of the house that have no order, and what screens call them.
 LISTS = ("field_list", "practice_domains", "test_domains", "word_list", "rulebooks")
 #: Settings that are one value, and what screens call them.
-SINGLE = {"sign_offs_required": "sign-offs", "escapes_values": "escaping of values", "readers_of_a_file": "readers of a file"}
+SINGLE = {
+    "sign_offs_required": "sign-offs",
+    "comments_hold": "holding by comments",
+    "escapes_values": "escaping of values",
+    "readers_of_a_file": "readers of a file",
+}
 
 
 def shown_settings(workspace: Workspace) -> dict[str, Any]:
@@ -50,6 +55,7 @@ def configure(
     word_list: str = "",
     rulebooks: Sequence[str] = (),
     escapes_values: bool = False,
+    comments_hold: bool | None = None,
     readers_of_a_file: int | None = None,
     shown: Mapping[str, Any] | None = None,
 ) -> None:
@@ -79,7 +85,12 @@ def configure(
         before = shown if shown is not None else shown_settings(locked)
         for name, wanted in mine.items():
             setattr(locked, name, merged_list(before.get(name, ()), wanted, getattr(locked, name)))
-        given = {"sign_offs_required": sign_offs_required, "escapes_values": escapes_values, "readers_of_a_file": readers_of_a_file}
+        given = {
+            "sign_offs_required": sign_offs_required,
+            "comments_hold": comments_hold,
+            "escapes_values": escapes_values,
+            "readers_of_a_file": readers_of_a_file,
+        }
         _set_single(locked, before, given)
         locked.full_clean()
         locked.save(update_fields=[*LISTS, *SINGLE])

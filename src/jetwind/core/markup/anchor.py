@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import difflib
+from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import islice
 
 from jetwind.core.markup.document import Document
 from jetwind.core.markup.nodes import Element, TextRun
@@ -40,25 +42,57 @@ def anchor_of(element: Element, document: Document) -> Anchor:
     return Anchor(element.tag, _words(element), names=names, path=_path(element), number=alike.index(element), of=len(alike))
 
 
+#: Elements of its tag that an anchor is held against, where none says exactly the same: those nearest by their number.
+_MOST_HELD = 400
+
+
 def find(anchor: Anchor, document: Document) -> Element | None:
-    """The element of a document that an anchor means, or None where nothing is like it enough.
+    """The element of a document that an anchor means, or None where nothing is like it enough."""
+    return find_all([anchor], document)[0]
+
+
+def find_all(anchors: Sequence[Anchor], document: Document) -> list[Element | None]:
+    """For each anchor the element of a document that it means, or None where nothing is like it enough.
 
     The same words or names weigh most, then the tags around it, then its number among elements of its tag; half of what can be
-    alike must be.
+    alike must be. Words of an element are read once for all anchors.
     """
-    best: tuple[float, int] | None = None
-    alike = [element for element in document.all_elements if element.tag == anchor.tag]
-    for number, element in enumerate(alike):
-        score = _likeness(anchor, element, number, len(alike))
+    tags = {anchor.tag for anchor in anchors}
+    alike: dict[str, list[_Candidate]] = {tag: [] for tag in tags}
+    for element in document.all_elements:
+        if element.tag in tags:
+            alike[element.tag].append(_Candidate(element, len(alike[element.tag])))
+    for candidates in alike.values():
+        for candidate in candidates:
+            candidate.words = _words(candidate.element)
+    return [_best(anchor, alike[anchor.tag]) for anchor in anchors]
+
+
+@dataclass(slots=True)
+class _Candidate:
+    """An element, its number among those of its tag, and its first words."""
+
+    element: Element
+    number: int
+    words: str = ""
+
+
+def _best(anchor: Anchor, alike: Sequence[_Candidate]) -> Element | None:
+    held = [one for one in alike if one.words == anchor.words and all(one.element.get(name) == value for name, value in anchor.names)]
+    if not held:
+        held = sorted(alike, key=lambda one: abs(one.number / len(alike) - anchor.number / max(anchor.of, 1)))
+    best: tuple[float, _Candidate] | None = None
+    for candidate in held[:_MOST_HELD]:
+        score = _likeness(anchor, candidate, len(alike))
         if score >= 0.5 and (best is None or score > best[0]):
-            best = (score, number)
-    return alike[best[1]] if best is not None else None
+            best = (score, candidate)
+    return best[1].element if best is not None else None
 
 
-def _likeness(anchor: Anchor, element: Element, number: int, count: int) -> float:
+def _likeness(anchor: Anchor, candidate: _Candidate, count: int) -> float:
+    element, words, number = candidate.element, candidate.words, candidate.number
     names = dict(anchor.names)
     parts: list[tuple[float, float]] = []
-    words = _words(element)
     if anchor.words or words:
         # A mark says something about the words: an element that says something else is another one, whatever its place.
         parts.append((4.0, _ratio(anchor.words, words)))
@@ -77,12 +111,12 @@ def _ratio(one: str, other: str) -> float:
 
 
 def _words(element: Element) -> str:
-    """The first letters in an element, white space as one space."""
+    """The first letters in an element, white space as one space: as far as 400 letters or 200 nodes go."""
     taken: list[str] = []
     length = 0
-    for node in element.walk():
+    for node in islice(element.walk(), 200):
         if isinstance(node, TextRun):
-            taken.append(node.text)
+            taken.append(node.text[:401])
             length += len(node.text)
             if length > 400:
                 break

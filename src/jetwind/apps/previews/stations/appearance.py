@@ -1,4 +1,4 @@
-"""The Appearance station: the contact sheet, one render large with pins and marks."""
+"""The Appearance station: the contact sheet, one render large with pins and comments."""
 
 from __future__ import annotations
 
@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 from urllib.parse import urlencode
 
+from django.contrib import messages
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect
 from django.urls import path, reverse
@@ -21,11 +22,13 @@ from jetwind.apps.intake.services import set_measured_reader
 from jetwind.apps.previews import services
 from jetwind.apps.previews.as_whom import AS_WRITTEN, AsWhom, as_whom, reader_choices
 from jetwind.apps.previews.captions import caption
-from jetwind.apps.previews.models import Mark, Render
+from jetwind.apps.previews.models import Render
 from jetwind.apps.previews.modes import OWN, PAIRS, WORDS, images_in_words, in_words, mode_of, needed, shown_in, switched, ways_of
-from jetwind.apps.previews.places import Pin, marks_on, pins_on, share
-from jetwind.apps.previews.selectors import element_at, marks_in, told
-from jetwind.apps.review.frame import Frame
+from jetwind.apps.previews.places import Pin, PlacedComments, box_of, comments_on, pins_on, share, within
+from jetwind.apps.previews.selectors import element_at, told
+from jetwind.apps.previews.services import Pointed, described
+from jetwind.apps.review.comment_views import told_by
+from jetwind.apps.review.frame import KEPT_WORDS, Frame
 from jetwind.apps.review.selectors import ShownFinding, station_address
 from jetwind.apps.review.station_page import Progress, StationPage, values_of
 from jetwind.apps.ui.given import was_pressed, whole_number
@@ -33,7 +36,7 @@ from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import PersonRequest, asks
 from jetwind.apps.workspace.selectors import chosen_profiles
-from jetwind.core.markup import Document, Element
+from jetwind.core.markup import Document
 from jetwind.core.profiles import REFERENCE, Profile, profiles
 from jetwind.core.profiles.support import origin
 from jetwind.core.renders.measured import Measured
@@ -43,7 +46,7 @@ _SLUG = "appearance"
 #: The common scale of the contact sheet, and how tall a render may stand there, in px of the screen.
 SHEET_SCALE, SHEET_HEIGHT = 0.2, 420
 ZOOMS = (50, 75, 100, 150, 200)
-#: Blocks offered in the list of places for a mark.
+#: Blocks offered in the list of places for a comment.
 _MOST_PLACES = 150
 
 
@@ -118,9 +121,8 @@ class Large(Tools):
     shown_width: int
     first_screen: float
     pins: list[Pin]
-    marks: list[Any]
-    lost_marks: list[Any]
-    #: Elements where a mark may be set, by number and name.
+    threads: list[PlacedComments]
+    #: Elements that a comment may be made at, by number and name.
     places: list[tuple[int, str]]
     told: list[Any]
     images: str
@@ -191,10 +193,10 @@ def page(request: PersonRequest, around: Frame) -> ContactSheet | Large:
     tools = _tools(asked, lacks=lacks, was_pressed=was_pressed(request))
     if asked.profile:
         profile, shot = profiles()[asked.profile], found.get(asked.profile)
-        return _large(request, around.walk.findings, profile=profile, asked=asked, shot=shot, tools=tools)
+        return _large(request, around, profile=profile, asked=asked, shot=shot, tools=tools)
     cards = _cards(around.walk.findings, revision, mode=asked.mode, found=found, ids=asked.ids, order=asked.order, here=asked.here)
     # Without findings the pane beside them is folded away, and the renders take its width.
-    return ContactSheet(**values_of(tools), gives_room=not around.findings, cards=cards)
+    return ContactSheet(**values_of(tools), gives_room=not (around.findings or around.comments.own), cards=cards)
 
 
 def _tools(asked: _Asked, *, lacks: bool, was_pressed: bool) -> Tools:
@@ -284,10 +286,8 @@ def _cards(
     return cards
 
 
-def _large(
-    request: PersonRequest, findings: list[ShownFinding], profile: Profile, asked: _Asked, shot: Render | None, tools: Tools
-) -> Large:
-    """One render by itself: its picture at a zoom, pins, marks, what was dropped, and the profile's sheet."""
+def _large(request: PersonRequest, around: Frame, *, profile: Profile, asked: _Asked, shot: Render | None, tools: Tools) -> Large:
+    """One render by itself: its picture at a zoom, pins, comments, what was dropped, and the profile's sheet."""
     shown = shown_in(profile, asked.mode)
     given = whole_number(request.GET, "zoom")
     zoom = given if given in ZOOMS else (100 if shown.content_width <= 720 else 75)
@@ -305,11 +305,10 @@ def _large(
         zooms=[(value, asked.here(zoom=str(value))) for value in ZOOMS],
         shown_width=round(shown.content_width * zoom / 100),
         first_screen=share(layout.first_screen, layout.height) if layout else 0,
-        pins=pins_on(findings, document, layout=layout, profile_id=profile.id, chosen=asked.finding, here=asked.here)
+        pins=pins_on(around.walk.findings, document, layout=layout, profile_id=profile.id, chosen=asked.finding, here=asked.here)
         if layout and document
         else [],
-        marks=marks_on(marks_in(asked.revision), document, layout) if layout and document else [],
-        lost_marks=[placed for placed in marks_in(asked.revision) if placed.element is None],
+        threads=comments_on(around.comments.own, document, layout) if layout and document else [],
         places=_places(document, layout) if layout and document else [],
         told=told(shot, message.html.source if message.html else None) if shot is not None else [],
         images=images_in_words(shown),
@@ -330,21 +329,12 @@ def _here(revision: Revision, query: dict[str, str]) -> str:
 
 
 def _places(document: Document, layout: Measured) -> list[tuple[int, str]]:
-    """Blocks of a render by name, for setting a mark without a mouse."""
+    """Blocks of a render by name, for a comment without a mouse."""
     named: dict[int, str] = {}
     for block in layout.blocks:
         if 0 <= block.element < len(document.all_elements) and len(named) < _MOST_PLACES:
             named.setdefault(block.element, described(document.all_elements[block.element]))
     return list(named.items())
-
-
-def described(element: Element) -> str:
-    """An element in a few words: what it is and what it says."""
-    words = " ".join(element.text.split())
-    if element.tag == "img":
-        return f"Picture “{(element.get('alt') or element.get('src') or '')[:50]}”"
-    kind = {"a": "Link", "h1": "Heading", "h2": "Heading", "h3": "Heading"}.get(element.tag, "Text")
-    return f"{kind} “{words[:50]}{'…' if len(words) > 50 else ''}”"
 
 
 @require_GET
@@ -386,38 +376,45 @@ def steer(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
 
 
 @require_POST
-@asks(send="review:look")
+@asks(send="comment:write")
 @once
-def mark(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
-    """Set a mark at the element under a point of a render, or at one chosen from the list; or settle one."""
+def comment(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
+    """Begin a thread at a point of a render, or at an element chosen from the list. Refused words come back to be mended, not lost."""
     revision = revision_for(request.user, mailing_id, number)
-    if "settle" in request.POST:
-        settled = get_object_or_404(Mark, pk=whole_number(request.POST, "settle"), mailing=revision.mailing)
-        services.settle_mark(request.user, settled)
-    else:
-        profile = request.POST.get("profile", "")
-        services.set_mark(request.user, revision, profile, _marked_element(request, revision, profile), request.POST.get("comment", ""))
-    query = {name: request.POST.get(name, "") for name in ("profile", "mode", "zoom", "reader")}
-    return redirect(_here(revision, query) + "#marks")
+    profile, words = request.POST.get("profile", ""), request.POST.get("words", "")
+    back = _here(revision, {name: request.POST.get(name, "") for name in ("profile", "mode", "zoom", "reader")})
+    try:
+        thread = services.comment_on(request.user, revision, profile, _pointed(request, revision, profile), words, told_by(request))
+    except Refused as refused:
+        messages.error(request, refused.sentence)
+        request.session[KEPT_WORDS] = ["new", words[:5000]]
+        return redirect(back)
+    return redirect(f"{back}#thread-{thread.pk}")
 
 
-def _marked_element(request: PersonRequest, revision: Revision, profile: str) -> int:
-    chosen = whole_number(request.POST, "element", -1)
-    if chosen >= 0:
-        return chosen
+def _pointed(request: PersonRequest, revision: Revision, profile: str) -> Pointed:
+    """The element that was chosen from the list, or the one under the point.
+
+    Raises:
+        Refused: no such profile; no point; nothing of the message there.
+    """
     if profile not in profiles():
         raise Refused("Choose a profile first.")
+    chosen = whole_number(request.POST, "element", -1)
+    if chosen >= 0:
+        return Pointed(chosen)
     whom = as_whom(revision, request.POST.get("reader", ""))
     mode = needed(profiles()[profile], request.POST.get("mode", ""))
     shot = get_object_or_404(Render, revision=revision, profile=profile, mode=mode, state=Render.State.DONE, **whom.here)
     try:
         x, y = float(request.POST.get("x", "")), float(request.POST.get("y", ""))
     except ValueError:
-        raise Refused("Click on the picture where the mark should stand, or choose a place from the list.") from None
-    found = element_at(shot.layout, x, y)
-    if found is None or found < 0:
+        raise Refused("Click on the picture where the comment belongs, or choose a place from the list.") from None
+    layout, document = shot.layout, message_of(revision).document
+    found = element_at(layout, x, y)
+    if document is None or found is None or not 0 <= found < len(document.all_elements):
         raise Refused("There is nothing of the message at this place; click on a text, a picture or a button.")
-    return found
+    return Pointed(found, *within(box_of(document, layout, document.all_elements[found]), x, y))
 
 
 STATION = StationPage(
@@ -425,5 +422,5 @@ STATION = StationPage(
     lambda page: "previews/large.html" if isinstance(page, Large) else "previews/contact_sheet.html",
     page,
     progress=Progress((services.RENDERS,), "previews/_progress.html"),
-    routes=(path("renders/steer/", steer, name="renders-steer"), path("renders/mark/", mark, name="mark")),
+    routes=(path("renders/steer/", steer, name="renders-steer"), path("renders/comment/", comment, name="comment-on-render")),
 )

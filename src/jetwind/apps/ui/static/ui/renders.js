@@ -1,4 +1,4 @@
-// Renders that scroll together, the wiper, and setting a mark by a click.
+// Renders that scroll together, the wiper, and a comment at a point.
 
 // Two renders that scroll together, by share of their height.
 const scrollTogether = (panes) => {
@@ -25,16 +25,16 @@ document.addEventListener("input", (event) => {
   if (box) box.style.setProperty("--at", `${event.target.value}%`);
 });
 
-// A click on a render opens the mark's form with the place filled in, in CSS px of the render.
-const shot = document.querySelector("[data-mark-width]");
-const marking = document.getElementById("set-mark");
+// A click on a render opens the form of a comment with the place filled in, in CSS px of the render.
+const shot = document.querySelector("[data-own-width]");
+const commenting = document.getElementById("comment-here");
 shot?.addEventListener("click", (event) => {
-  if (!marking || event.target.closest("a")) return;
+  if (!commenting || event.target.closest("a")) return;
   const box = shot.querySelector("img").getBoundingClientRect();
-  const scale = Number(shot.dataset.markWidth) / box.width;
-  marking.querySelector("[name=x]").value = ((event.clientX - box.left) * scale).toFixed(1);
-  marking.querySelector("[name=y]").value = ((event.clientY - box.top) * scale).toFixed(1);
-  marking.querySelector("[name=element]").value = "";
-  marking.showModal();
-  marking.querySelector("textarea").focus();
+  const scale = Number(shot.dataset.ownWidth) / box.width;
+  commenting.querySelector("[name=x]").value = ((event.clientX - box.left) * scale).toFixed(1);
+  commenting.querySelector("[name=y]").value = ((event.clientY - box.top) * scale).toFixed(1);
+  commenting.querySelector("[name=element]").value = "";
+  commenting.showModal();
+  commenting.querySelector("textarea").focus();
 });

@@ -1,0 +1,1 @@
+"""Sending a message back with instructions, and ticking them off."""
