@@ -9,9 +9,15 @@ from django.db import transaction
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.audit.models import LogEntry
+from jetwind.apps.comments.models import Thread
+from jetwind.apps.comments.selectors import named_subject
+from jetwind.apps.comments.services import Place, answer, say
 from jetwind.apps.demo import messages
+from jetwind.apps.intake.models import Mailing
+from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.intake.services import Details, add_revision, change_details, start_copy, take_in
 from jetwind.apps.links.models import Wire
+from jetwind.apps.previews.services import Pointed, comment_on
 from jetwind.apps.proofs.models import OwnMailServer, TestAddress, TestList
 from jetwind.apps.proofs.sealing import seal
 from jetwind.apps.review.services import forbid_wording, require_wording
@@ -111,7 +117,7 @@ def build() -> Workspace:
     users = _people(workspace)
     _readers(workspace)
     _test_lists(workspace)
-    _messages(workspace, users["author"])
+    _messages(workspace, users)
     return workspace
 
 
@@ -179,8 +185,28 @@ def _planned(month: int, day: int, hour: int) -> datetime:
     return datetime(2027, month, day, hour, tzinfo=ZoneInfo(_ZONE))
 
 
-def _messages(workspace: Workspace, author: User) -> None:
-    """A clean one, a faulty one, a transactional one, and a copy of the first that was changed."""
+def _comments(mailing: Mailing, users: dict[str, User]) -> None:
+    """What people said about a message: at its subject, and at its picture."""
+    revision = mailing.revisions.select_related("mailing__workspace").get()
+    message = message_of(revision)
+    place = Place(Thread.Kind.SUBJECT, "envelope", named_subject(message))
+    thread = say(users["approver"], revision, place, "Could the subject say which weekend?", [users["author"].pk])
+    answer(users["author"], thread, "The first one of May. There is no room for it yet.")
+    document = message.document
+    studio = next((one for one in document.elements("img") if "studio@" in (one.get("src") or "")), None) if document is not None else None
+    if studio is not None:
+        comment_on(
+            users["reviewer"],
+            revision,
+            "desktop-pane",
+            Pointed(studio.index, 50.0, 30.0),
+            "The wall looks like noise. Is this the right file?",
+        )
+
+
+def _messages(workspace: Workspace, users: dict[str, User]) -> None:
+    """A clean one, a faulty one that people talk about, a transactional one, and a copy of the first that was changed."""
+    author = users["author"]
     spring = take_in(
         author,
         workspace,
@@ -188,13 +214,14 @@ def _messages(workspace: Workspace, author: User) -> None:
         "spring-glaze-sale.eml",
         details=Details("Spring glaze sale", "promotional", "members and friends, 2,140 readers", _planned(3, 9, 9), _ZONE),
     )
-    take_in(
+    weekend = take_in(
         author,
         workspace,
         messages.faulty_weekend(),
         "open-studio-weekend.eml",
         details=Details("Open studio weekend", "newsletter", "members and friends, 2,140 readers", _planned(5, 4, 10), _ZONE),
     )
+    _comments(weekend, users)
     take_in(
         author,
         workspace,
