@@ -17,7 +17,7 @@ from jetwind.apps.instructions.models import SendingBack
 from jetwind.apps.links.models import LinkAnswer
 from jetwind.apps.notices.models import Notice
 from jetwind.apps.previews.models import Render
-from jetwind.apps.proofs.models import Arrival, OwnMailServer, Reply, ReplyLink, ReplyPhoto, TestAddress, TestCopy, TestSend
+from jetwind.apps.proofs.models import Arrival, ContentRender, OwnMailServer, Reply, ReplyLink, ReplyPhoto, TestAddress, TestCopy, TestSend
 from jetwind.apps.workspace.access import NeededPermissions
 from jetwind.apps.workspace.addresses import Undeclared, _address, addresses, as_markdown
 from jetwind.apps.workspace.models import FieldSyntax, Membership
@@ -39,9 +39,12 @@ def things(house: Any) -> dict[str, Any]:
     revision = taken_in(house)
     send = TestSend.objects.create(mailing=revision.mailing, revision=revision, list_name="x", mark="x", by=house.reviewer)
     link = ReplyLink.objects.create(send=send, address="one@kiln.org", nonce="x", expires_at="2099-01-01T00:00Z")
-    copy = TestCopy.objects.create(send=send, address="one@kiln.org", message_id="<x@y>", state="refused")
+    copy = TestCopy.objects.create(
+        send=send, address="one@kiln.org", message_id="<x@y>", state="refused", copy_sha256=store.keep(mail(Subject="x"))
+    )
     arrival = Arrival.objects.create(copy=copy, octets=1, blob_sha256=store.keep(mail()))
     shown = {"state": "done", "blob_sha256": store.keep(picture()), "content_type": "image/png", "width": 8, "height": 8}
+    ContentRender.objects.create(content_sha256=copy.copy_sha256, profile="phone-upright", **shown)
     render = Render.objects.create(revision=revision, profile="phone-upright", mode="night", **shown)
     answer = LinkAnswer.objects.create(
         workspace=house.workspace,
@@ -60,6 +63,8 @@ def things(house: Any) -> dict[str, Any]:
         "answer_id": answer.pk,
         "width": "phone",
         "side": "after",
+        "which": "copy",
+        "profile": "phone-upright",
         "file_id": 1,
         "picture": "0" * 64,
         "mailing_id": revision.mailing_id,

@@ -142,7 +142,7 @@ def instructions(request: PersonRequest, sending_back_id: int) -> HttpResponse:
 
 def _place_address(row: Instruction, newest: Revision, walk: Walk) -> str:
     """Where an instruction's finding or comment stands now."""
-    if not row.names:
+    if row.thread_id is not None and not row.names:
         return reverse("thread", args=[row.thread_id])
     names = set(row.names)
     found = next((one.record for one in walk.findings if names & {one.record.fingerprint, one.record.cause, *one.record.members}), None)

@@ -339,6 +339,34 @@ class Letter(models.Model):
         return f"letter to {self.to}"
 
 
+class ContentRender(models.Model):
+    """A picture of a mail in a client profile: of a copy as it was handed over, or of what arrived. ``content_sha256`` is that of its octets."""
+
+    BLOBS = ("blob_sha256",)
+
+    class State(models.TextChoices):
+        WAITING = "waiting"
+        DONE = "done"
+        FAILED = "failed"
+
+    content_sha256 = models.CharField(max_length=64)
+    profile = models.CharField(max_length=40)
+    made_with = models.CharField(max_length=16, blank=True)
+    state = models.CharField(max_length=10, choices=State, default=State.WAITING)
+    problem = models.CharField(max_length=300, blank=True)
+    blob_sha256 = models.CharField(max_length=64, blank=True)
+    content_type = models.CharField(max_length=40, blank=True)
+    width = models.PositiveIntegerField(default=0)
+    height = models.PositiveIntegerField(default=0)
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [models.UniqueConstraint("content_sha256", "profile", name="one_render_of_a_mail_in_a_profile")]
+
+    def __str__(self) -> str:
+        return f"{self.content_sha256[:8]} in {self.profile}"
+
+
 class WayOutPress(models.Model):
     """A press on an exchanged unsubscribe address of a copy: where it stood, how it was pressed, and by which program from which address."""
 
@@ -369,7 +397,7 @@ class Arrival(models.Model):
     """A message as the Mailroom received it, or as a person saved it from a mail program (``is_dropped``, by ``by``).
 
     ``compared`` is what ``Compared.as_json`` gives, null before the arrival was compared with its copy; ``not_compared`` says why it could
-    not be.
+    not be. ``findings`` are rows of level, check, sentence, and whether the copy lacks it; null before the checks were asked about it.
     """
 
     BLOBS = ("blob_sha256",)
@@ -393,6 +421,7 @@ class Arrival(models.Model):
     is_past = models.BooleanField(default=False)
     compared = models.JSONField(null=True, blank=True)
     not_compared = models.CharField(max_length=300, blank=True)
+    findings = models.JSONField(null=True, blank=True)
 
     class Meta:
         ordering = ["-id"]

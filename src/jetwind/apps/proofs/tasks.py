@@ -7,13 +7,15 @@ from procrastinate.contrib.django import app
 from jetwind.apps.instructions.services import MAIL_INSTRUCTIONS
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.notices.services import MAIL_NOTICES
-from jetwind.apps.proofs import letters
+from jetwind.apps.previews.services import the_browser
+from jetwind.apps.proofs import letters, renders
 from jetwind.apps.proofs.comparing import compare_arrival
 from jetwind.apps.proofs.handing_over import hand_over_copies
 from jetwind.apps.proofs.mail_servers import carry_out_connection_test
 from jetwind.apps.proofs.models import Arrival, OwnMailServer, Reply, TestSend
 from jetwind.apps.proofs.replies import place
 from jetwind.apps.proofs.services import go_on
+from jetwind.apps.workspace.models import Workspace
 
 
 @app.task(name="proofs.send_copies", priority=20)
@@ -61,6 +63,14 @@ def place_reply(reply_id: int) -> None:
     reply = Reply.objects.select_related("link__send__revision", "render").filter(pk=reply_id).first()
     if reply is not None:
         place(reply)
+
+
+@app.task(name=renders.TASK, priority=10)
+def render_arrival(arrival_id: int, workspace_id: int, work_id: int) -> None:
+    """Render an arrival and its copy in the client profiles, and ask the checks."""
+    with jobs.carried_out(work_id):
+        arrival = Arrival.objects.select_related("copy").get(pk=arrival_id)
+        renders.carry_out(arrival, Workspace.objects.get(pk=workspace_id), work_id, the_browser())
 
 
 @app.task(name="proofs.compare_arrival", priority=15)

@@ -4,22 +4,28 @@ from __future__ import annotations
 
 import base64
 import re
+from dataclasses import dataclass
+from typing import Any
 
 from django.contrib import messages
 from django.db.models import Q
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from jetwind.apps.blobs import store
-from jetwind.apps.proofs import replies, services
+from jetwind.apps.jobs import services as jobs
+from jetwind.apps.proofs import renders, replies, services
 from jetwind.apps.proofs.arrived import Way, registry_levels, rows_of
-from jetwind.apps.proofs.models import Arrival, ReplyLink, TestCopy, TestSend
+from jetwind.apps.proofs.models import Arrival, ContentRender, ReplyLink, TestCopy, TestSend
 from jetwind.apps.review.selectors import station_address
 from jetwind.apps.ui.once import once
 from jetwind.apps.workspace.access import PersonRequest, asks
+from jetwind.apps.workspace.selectors import chosen_profiles
 from jetwind.core.arrivals import Compared
 from jetwind.core.message import Message, image_references, read_bytes
+from jetwind.core.profiles import profiles
 from jetwind.core.source import Edit, splice
 
 _ARRIVAL_POLICY = "default-src 'none'; img-src data:; style-src 'unsafe-inline'; form-action 'none'; frame-ancestors 'self'; sandbox"
@@ -102,6 +108,8 @@ def arrival(request: PersonRequest, arrival_id: int) -> HttpResponse:
         views.insert(0, ("differences", "Differences"))
     if way.hops:
         views.append(("way", "Way"))
+    if message.html is not None and not found.report:
+        views.insert(1 if found.copy is not None else 0, ("renders", "In the client profiles"))
     first = "text" if found.copy is None and message.html is None else views[0][0]
     view = request.GET.get("view", first)
     page = {
@@ -115,7 +123,73 @@ def arrival(request: PersonRequest, arrival_id: int) -> HttpResponse:
         "views": views,
         "section": "mailroom",
     }
+    if view == "renders":
+        page |= _renders(request, found)
     return render(request, "proofs/arrival.html", page)
+
+
+def _renders(request: PersonRequest, found: Arrival) -> dict[str, Any]:
+    """The pictures of an arrival and its copy in one profile, laid over each other, and the findings of the checks."""
+    names = chosen_profiles(request.workspace)
+    profile = request.GET.get("profile", "")
+    profile = profile if profile in names else names[0]
+    states = renders.states_of(found, names)
+    kinds = [ArrivalFinding(*row) for row in found.findings or []]
+    return {
+        "profiles": [(name, profiles()[name].name, states[name]) for name in names],
+        "profile": profiles()[profile],
+        "state": states[profile],
+        "pair": renders.pair_of(found, profile),
+        "work": jobs.latest(renders.KIND, f"arrival:{found.pk}"),
+        "new_findings": [one for one in kinds if one.is_new],
+        "same_findings": [one for one in kinds if not one.is_new],
+        "was_checked": found.findings is not None,
+    }
+
+
+@dataclass(frozen=True, slots=True)
+class ArrivalFinding:
+    """A finding in an arrival; ``is_new`` where the copy lacks it."""
+
+    level: str
+    check: str
+    sentence: str
+    is_new: bool
+
+
+@require_POST
+@asks(send="workspace:view")
+@once
+def render_arrival(request: PersonRequest, arrival_id: int) -> HttpResponse:
+    """Have an arrival and its copy rendered, and the arrival checked."""
+    found = _arrival(request, arrival_id)
+    renders.ask(request.user, found, request.workspace)
+    return redirect(f"{reverse('arrival', args=[found.pk])}?view=renders")
+
+
+@require_GET
+@asks("workspace:view")
+def arrival_progress(request: PersonRequest, arrival_id: int) -> HttpResponse:
+    """How far the renders of an arrival are; once done, the page loads itself anew."""
+    found = _arrival(request, arrival_id)
+    work = jobs.latest(renders.KIND, f"arrival:{found.pk}")
+    return render(request, "proofs/_arrival_progress.html", {"arrival": found, "work": work, "is_fresh": work is None or not work.is_open})
+
+
+@require_GET
+@asks("workspace:view")
+def arrival_render(request: PersonRequest, arrival_id: int, which: str, profile: str) -> HttpResponse:
+    """The picture of an arrival, or of its copy, in a profile."""
+    found = _arrival(request, arrival_id)
+    copy = found.copy.copy_sha256 if found.copy is not None else ""
+    digest = {"arrived": found.blob_sha256, "copy": copy}.get(which, "")
+    done = ContentRender.objects.filter(content_sha256=digest, profile=profile, state=ContentRender.State.DONE)
+    shot = get_object_or_404(done)
+    try:
+        data = store.fetch(shot.blob_sha256)
+    except store.BlobMissing:
+        raise Http404("the picture is no longer in the blob store") from None
+    return HttpResponse(data, content_type=shot.content_type)
 
 
 @require_GET

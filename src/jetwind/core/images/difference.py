@@ -12,6 +12,8 @@ if TYPE_CHECKING:
 
 #: A channel's difference below this is the grain of JPEG around edges, not a change (from 0 to 255).
 GRAIN = 40
+#: The side of a cell in which areas are found, in px; the mean difference from which on a cell counts (from 0 to 255); the most areas.
+_CELL, _SHARE_OF_CELL, _MOST_AREAS = 16, 4, 60
 _SIGNAL = (185, 60, 10)
 
 
@@ -24,6 +26,37 @@ class PictureDifference:
     share: float
     _largest: Image.Image = field(repr=False)
     _later: Image.Image = field(repr=False)
+
+    def areas(self) -> list[tuple[int, int, int, int]]:
+        """The areas that differ, each as left, top, width and height in px, from the top; areas that touch on a grid of 16 px are one.
+
+        At most 60, the largest.
+        """
+        from PIL import Image
+
+        changed = self._largest.point([255 if value > GRAIN else 0 for value in range(256)])
+        across, down = -(-self.width // _CELL), -(-self.height // _CELL)
+        canvas = Image.new("L", (across * _CELL, down * _CELL))
+        canvas.paste(changed, (0, 0))
+        cells = canvas.reduce(_CELL).tobytes()
+        left = {number for number, value in enumerate(cells) if value >= _SHARE_OF_CELL}
+        found = []
+        while left:
+            area, edge = set(), [left.pop()]
+            while edge:
+                cell = edge.pop()
+                area.add(cell)
+                beside = {
+                    cell + row * across + column for row in (-1, 0, 1) for column in (-1, 0, 1) if 0 <= cell % across + column < across
+                }
+                near = beside & left
+                left -= near
+                edge.extend(near)
+            columns, rows = [cell % across for cell in area], [cell // across for cell in area]
+            x, y = min(columns) * _CELL, min(rows) * _CELL
+            found.append((x, y, min((max(columns) + 1) * _CELL, self.width) - x, min((max(rows) + 1) * _CELL, self.height) - y))
+        found.sort(key=lambda area: -area[2] * area[3])
+        return sorted(found[:_MOST_AREAS], key=lambda area: (area[1], area[0]))
 
     def drawn(self) -> bytes:
         """A JPEG of the later picture, faded, with what differs in the signal colour."""
