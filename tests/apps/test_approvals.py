@@ -16,12 +16,12 @@ from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.selectors import revision_for
 from jetwind.apps.intake.services import Details, add_revision, change_details, set_measured_reader, set_syntax
 from jetwind.apps.jobs.models import Work
-from jetwind.apps.review.answers import check_now
+from jetwind.apps.review.answers import ask_for_checks, check_now
 from jetwind.apps.review.selectors import walk_of
 from jetwind.apps.review.services import excuse
 from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.apps.workspace.models import FieldSyntax, SampleReader
-from tests.apps.helpers import taken_in
+from tests.apps.helpers import checked, taken_in
 from tests.factories import GOOD_HTML, mail
 
 
@@ -104,6 +104,26 @@ class TestSigning:
         (found,) = [found.record for found in walk_of(revision).findings if found.record.level == "stop"]
         excuse(house.reviewer, revision, found.fingerprint, "a picture for decoration", only_this_revision=False)
         services.sign(house.approver, revision)
+
+    def test_a_page_with_stale_checks_waits_for_new_ones(self, house: Any) -> None:
+        """It asks every few seconds, and loads itself anew once checks are under way or done; who may not check has no button there."""
+        revision = taken_in(house)
+        station = f"/mailings/{revision.mailing_id}/r1/wording/"
+        client = house.client(house.reviewer)
+        assert "Circumstances have changed" not in client.get(station).content.decode()
+        house.workspace.practice_domains = ["kiln.org"]
+        house.workspace.save()
+        Work.objects.all().delete()
+        run = revision.check_runs.get()
+        asking = f"/mailings/{revision.mailing_id}/r1/progress/?after={run.pk}"
+        assert asking in client.get(station).content.decode()
+        still = client.get(asking).content.decode()
+        assert asking in still and "Check again now" in still and "data-fresh" not in still
+        assert "Check again now" not in house.client(house.operator).get(asking).content.decode()
+        ask_for_checks(revision)
+        assert "Checks: waiting for a worker" in client.get(asking).content.decode()
+        checked(revision.mailing)
+        assert "data-fresh" in client.get(asking).content.decode()
 
     def test_unchecked_stale_and_old_revisions(self, house: Any) -> None:
         """Each says what stands against it."""

@@ -5,7 +5,9 @@ import smtplib
 import socket
 import threading
 from collections.abc import Iterator
+from email import message_from_bytes
 
+import aiosmtplib
 import pytest
 
 from jetwind.engines.mail import Delivery, HandoverOutcome, Mailroom, MailServer, hand_over
@@ -118,6 +120,21 @@ class TestHandOver:
         server.join()
         listening.close()
         assert answer.outcome is outcome, answer
+
+    def test_the_mailroom_speaks_to_aiosmtplib(self, room: Room) -> None:
+        """An SMTP client by other people, which neither the standard library nor aiosmtpd is made from: it greets, sends to several, and leaves."""
+
+        async def send() -> list[str]:
+            async with aiosmtplib.SMTP(hostname=room.server.host, port=room.server.port, start_tls=False) as client:
+                _, first = await client.sendmail("a@kiln.org", ["one@kiln.org", "two@kiln.org"], mail(text="one\n.two\n", html=None))
+                _, second = await client.send_message(
+                    message_from_bytes(mail(Subject="Glaze")), sender="a@kiln.org", recipients=["one@kiln.org"]
+                )
+                return [first, second]
+
+        assert [answer.startswith("Kept in the Mailroom") for answer in asyncio.run(send())] == [True, True]
+        assert [delivery.recipients for delivery in room.kept] == [("one@kiln.org",), ("two@kiln.org",), ("one@kiln.org",)]
+        assert b"\r\none\r\n.two\r\n" in room.kept[0].content
 
     def test_the_mailroom_speaks_to_any_client(self, room: Room) -> None:
         """The standard library's client, several messages on one connection."""

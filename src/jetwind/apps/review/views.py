@@ -22,7 +22,7 @@ from jetwind.apps.review.stations.spam_risk import reasons_by_group
 from jetwind.apps.ui.given import came_from, whole_number
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import Refused
-from jetwind.apps.workspace.access import PersonRequest, asks
+from jetwind.apps.workspace.access import PersonRequest, asks, permissions_of
 from jetwind.core.reports import STATIONS, Review, as_csv, as_html, as_json, as_sarif
 from jetwind.core.spam import BANDS, measured_on, says
 
@@ -47,10 +47,19 @@ def spam_reasons(request: PersonRequest) -> HttpResponse:
 @require_GET
 @asks("mailing:view", works=False)
 def progress(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
-    """How far the checks are; once done, the page loads itself anew, unless somebody has typed into it."""
+    """How far the checks are; once done, the page loads itself anew, unless somebody has typed into it.
+
+    A page whose circumstances have changed names the run that it shows, and waits for work to begin or for a run after that one.
+    """
     revision = revision_for(request.user, mailing_id, number)
     work = jobs.latest(CHECKS, f"revision:{revision.pk}")
-    page = {"work": work, "revision": revision, "mailing": revision.mailing, "is_fresh": work is None or not work.is_open}
+    is_done = work is None or not work.is_open
+    run = newest_run(revision) if is_done and "after" in request.GET else None
+    if run is not None and run.pk == whole_number(request.GET, "after"):
+        may_look = "review:look" in permissions_of(request.user, request.workspace)
+        waits = {"revision": revision, "mailing": revision.mailing, "after": run.pk, "is_newest": True, "may_look": may_look}
+        return render(request, "review/_progress.html", waits)
+    page = {"work": work, "revision": revision, "mailing": revision.mailing, "is_fresh": is_done}
     return render(request, "review/_progress.html", page)
 
 
