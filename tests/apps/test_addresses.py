@@ -17,7 +17,18 @@ from jetwind.apps.instructions.models import SendingBack
 from jetwind.apps.links.models import LinkAnswer
 from jetwind.apps.notices.models import Notice
 from jetwind.apps.previews.models import Render
-from jetwind.apps.proofs.models import Arrival, ContentRender, OwnMailServer, Reply, ReplyLink, ReplyPhoto, TestAddress, TestCopy, TestSend
+from jetwind.apps.proofs.models import (
+    Arrival,
+    ContentRender,
+    OwnMailServer,
+    Reply,
+    ReplyLink,
+    ReplyPhoto,
+    Screenshot,
+    TestAddress,
+    TestCopy,
+    TestSend,
+)
 from jetwind.apps.workspace.access import NeededPermissions
 from jetwind.apps.workspace.addresses import Undeclared, _address, addresses, as_markdown
 from jetwind.apps.workspace.models import FieldSyntax, Membership
@@ -80,6 +91,9 @@ def things(house: Any) -> dict[str, Any]:
         "send_id": send.pk,
         "link_id": link.pk,
         "notice_id": Notice.objects.create(user=house.owner, mailing=revision.mailing, kind="bounced", path="/", at="2027-01-01T00:00Z").pk,
+        "screenshot_id": Screenshot.objects.create(
+            copy=copy, profile="phone-upright", blob_sha256=store.keep(picture()), width=8, height=8, by=house.reviewer
+        ).pk,
         "thread_id": thread.pk,
         "sending_back_id": sending.pk,
         "instruction_id": sending.instructions.create(

@@ -111,6 +111,7 @@ class TestChain:
                 "review.sent-back",
                 "proof.sent",
                 "proof.arrival-kept",
+                "proof.screenshot-kept",
                 "proof.answered",
                 "proof.reminded",
                 "proof.link-withdrawn",

@@ -26,7 +26,7 @@ from jetwind.apps.links.services import ask_for_links
 from jetwind.apps.links.services import fetch_pictures as ask_for_pictures
 from jetwind.apps.previews.models import Render
 from jetwind.apps.previews.services import ask_for_renders, ask_for_renders_of_house
-from jetwind.apps.proofs import handing_over, letters, renders, replies
+from jetwind.apps.proofs import handing_over, letters, renders, replies, screenshots
 from jetwind.apps.proofs.models import Arrival, ContentRender, Letter, TestCopy
 from jetwind.apps.proofs.services import Choices, keep_saved, send_test
 from jetwind.apps.review import answers
@@ -132,6 +132,7 @@ def test_no_task_reads_a_message(house: Any, in_helpers: None, fake_browser: Any
     link = send.reply_links.order_by("pk")[0]
     reply = replies.answer(link, replies.Given(looks_right=False, words="Here", render=replies.render_for(link), left=50.0, top=1.0))
     renders.ask(house.reviewer, Arrival.objects.get(copy=copy), house.workspace)
+    screen = screenshots.keep(house.reviewer, copy, picture(390, 800), "phone-upright")
     ask_for_pictures(house.reviewer, revision)
     answers.ask_for_rechecks(house.workspace)
     jobs.defer("review.recheck_messages", mailing_ids=[mailing.pk])
@@ -146,6 +147,8 @@ def test_no_task_reads_a_message(house: Any, in_helpers: None, fake_browser: Any
     assert CurrentAnswers.objects.get().links
     assert set(send.copies.values_list("state", flat=True)) == {TestCopy.State.HANDED_OVER}
     assert set(ContentRender.objects.values_list("state", flat=True)) == {ContentRender.State.DONE}
+    screen.refresh_from_db()
+    assert (screen.problem, screen.likeness is not None) == ("", True)
     assert set(Letter.objects.values_list("state", flat=True)) == {Letter.State.HANDED_OVER}
     assert Letter.objects.count() == 2 and sending.words == "Mind the pot"
     reply.refresh_from_db()

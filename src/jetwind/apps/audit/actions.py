@@ -33,6 +33,7 @@ ACTIONS: dict[str, str] = {
     "instruction.unticked": "took back the tick at instruction {number} for revision {revision}: {what}",
     "proof.sent": "sent a test of revision {revision} to {count} addresses of “{list}”",
     "proof.arrival-kept": "kept a saved mail as what arrived of revision {revision} at {address}",
+    "proof.screenshot-kept": "kept a picture of a screen of revision {revision} at {address}",
     "proof.answered": "{address} answered on the test of revision {revision}: {verdict}",
     "proof.reminded": "reminded {count} recipients of the test of revision {revision} to “{list}”",
     "proof.link-withdrawn": "withdrew the answer link of {address}, for the test of revision {revision}",

@@ -367,6 +367,37 @@ class ContentRender(models.Model):
         return f"{self.content_sha256[:8]} in {self.profile}"
 
 
+class Screenshot(models.Model):
+    """A picture of a real screen that shows a copy, made anew from its pixels, and how it lies on the copy's render in a profile.
+
+    ``is_named`` says that a person named the client; else the profile is the nearest by its width. ``top``, ``shown_height`` and ``areas``
+    are in CSS px of the render, as ``images.aligned.Held`` has them; ``likeness`` is null before the two were held against each other.
+    """
+
+    BLOBS = ("blob_sha256",)
+
+    copy = models.ForeignKey(TestCopy, on_delete=models.CASCADE, related_name="screenshots")
+    profile = models.CharField(max_length=40)
+    is_named = models.BooleanField(default=False)
+    blob_sha256 = models.CharField(max_length=64)
+    width = models.PositiveIntegerField()
+    height = models.PositiveIntegerField()
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+    problem = models.CharField(max_length=300, blank=True)
+    top = models.IntegerField(default=0)
+    shown_height = models.PositiveIntegerField(default=0)
+    likeness = models.FloatField(null=True, blank=True)
+    share = models.FloatField(default=0)
+    areas = models.JSONField(default=list)
+
+    class Meta:
+        ordering = ["id"]
+
+    def __str__(self) -> str:
+        return f"screen of {self.copy}"
+
+
 class WayOutPress(models.Model):
     """A press on an exchanged unsubscribe address of a copy: where it stood, how it was pressed, and by which program from which address."""
 

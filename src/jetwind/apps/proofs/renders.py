@@ -75,6 +75,14 @@ def carry_out(arrival: Arrival, workspace: Workspace, work_id: int, browser: Cap
     Arrival.objects.filter(pk=arrival.pk).update(findings=storable(at_the_workbench(findings_of, arrival.pk, workspace.pk)))
 
 
+def render_mail(digest: str, names: Sequence[str], browser: Captures) -> None:
+    """Render a mail in the profiles of ``names`` that wait, or whose picture another browser, other fonts or other code made."""
+    rows = ContentRender.objects.filter(content_sha256=digest, profile__in=names)
+    done = rows.filter(state=ContentRender.State.DONE)
+    done.exclude(made_with=machines.own_facts().renders_key).update(state=ContentRender.State.WAITING)
+    _render(list(rows.filter(state=ContentRender.State.WAITING)), digest, browser, lambda row: None)
+
+
 def _report(work_id: int, rows: Any, total: int, doing: str) -> None:
     jobs.report(work_id, done=total - 1 - rows.filter(state=ContentRender.State.WAITING).count(), total=total, doing=doing)
 

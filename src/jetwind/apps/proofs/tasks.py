@@ -8,11 +8,11 @@ from jetwind.apps.instructions.services import MAIL_INSTRUCTIONS
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.notices.services import MAIL_NOTICES
 from jetwind.apps.previews.services import the_browser
-from jetwind.apps.proofs import letters, renders
+from jetwind.apps.proofs import letters, renders, screenshots
 from jetwind.apps.proofs.comparing import compare_arrival
 from jetwind.apps.proofs.handing_over import hand_over_copies
 from jetwind.apps.proofs.mail_servers import carry_out_connection_test
-from jetwind.apps.proofs.models import Arrival, OwnMailServer, Reply, TestSend
+from jetwind.apps.proofs.models import Arrival, OwnMailServer, Reply, Screenshot, TestSend
 from jetwind.apps.proofs.replies import place
 from jetwind.apps.proofs.services import go_on
 from jetwind.apps.workspace.models import Workspace
@@ -71,6 +71,14 @@ def render_arrival(arrival_id: int, workspace_id: int, work_id: int) -> None:
     with jobs.carried_out(work_id):
         arrival = Arrival.objects.select_related("copy").get(pk=arrival_id)
         renders.carry_out(arrival, Workspace.objects.get(pk=workspace_id), work_id, the_browser())
+
+
+@app.task(name=screenshots.TASK, priority=10)
+def hold_screenshot(screenshot_id: int) -> None:
+    """Hold a picture of a real screen against the render of its copy."""
+    found = Screenshot.objects.select_related("copy").filter(pk=screenshot_id).first()
+    if found is not None:
+        screenshots.hold(found, the_browser())
 
 
 @app.task(name="proofs.compare_arrival", priority=15)

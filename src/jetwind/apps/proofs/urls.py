@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from jetwind.apps.proofs import mail_server_views, reply_views, test_list_views, views, way_out_views
+from jetwind.apps.proofs import mail_server_views, reply_views, screenshot_views, test_list_views, views, way_out_views
 
 urlpatterns = [
     path("test-copies/<int:copy_id>/decide/", views.decide_copy, name="decide-copy"),
@@ -17,6 +17,8 @@ urlpatterns = [
     path("mailroom/<int:arrival_id>/render/", views.render_arrival, name="render-arrival"),
     path("mailroom/<int:arrival_id>/progress/", views.arrival_progress, name="arrival-progress"),
     path("mailroom/<int:arrival_id>/<slug:which>/<slug:profile>.jpg", views.arrival_render, name="arrival-render"),
+    path("screenshots/<int:screenshot_id>/", screenshot_views.screenshot, name="screenshot"),
+    path("screenshots/<int:screenshot_id>/<slug:which>.jpg", screenshot_views.picture, name="screenshot-picture"),
     path("mailroom/<int:arrival_id>/html/", views.arrival_html, name="arrival-html"),
     path("settings/test-lists/", test_list_views.test_lists, name="test-lists"),
     path("settings/test-lists/add/", test_list_views.add_list, name="add-test-list"),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 from urllib.parse import urlencode
@@ -35,6 +35,7 @@ from jetwind.apps.ui.given import was_pressed, whole_number
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import PersonRequest, asks
+from jetwind.apps.workspace.models import Workspace
 from jetwind.apps.workspace.selectors import chosen_profiles
 from jetwind.core.markup import Document
 from jetwind.core.profiles import REFERENCE, Profile, profiles
@@ -43,6 +44,8 @@ from jetwind.core.renders.measured import Measured
 from jetwind.core.styles.sight import SIGHTS, Sight
 
 _SLUG = "appearance"
+#: What apps above know of real pictures of a profile's client, for its sheet: made from a workspace and the profile's id.
+real_pictures: list[Callable[[Workspace, str], Any]] = []
 #: The common scale of the contact sheet, and how tall a render may stand there, in px of the screen.
 SHEET_SCALE, SHEET_HEIGHT = 0.2, 420
 ZOOMS = (50, 75, 100, 150, 200)
@@ -129,6 +132,8 @@ class Large(Tools):
     modelled_on: str
     table: Any
     compare: str
+    #: What pictures of real screens say of the profile; empty where nobody brought one.
+    real: list[Any]
 
 
 @dataclass(frozen=True, slots=True)
@@ -314,6 +319,7 @@ def _large(request: PersonRequest, around: Frame, *, profile: Profile, asked: _A
         images=images_in_words(shown),
         modelled_on=profile.modelled_on,
         table=origin(),
+        real=[found for tell in real_pictures if (found := tell(asked.revision.mailing.workspace, profile.id)) is not None],
         compare=f"{_compare_address(asked.revision)}?{urlencode({'left': REFERENCE, 'right': profile.id, 'mode': asked.mode})}",
     )
 

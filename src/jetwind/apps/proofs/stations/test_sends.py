@@ -23,10 +23,10 @@ from django.views.decorators.http import require_POST
 from jetwind.apps.intake.known import SAMPLE_READERS
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import revision_for
-from jetwind.apps.proofs import mail_servers, services
+from jetwind.apps.proofs import mail_servers, screenshots, services
 from jetwind.apps.proofs.lanes import Lanes, lanes_of
 from jetwind.apps.proofs.looked import Matrix, asked_of, links_of_send, matrix_of
-from jetwind.apps.proofs.models import Arrival, ArrivalShown, ReportKind, ReportShown, TestCopy, TestList, TestSend, WayOutPress
+from jetwind.apps.proofs.models import Arrival, ArrivalShown, ReportKind, ReportShown, Screenshot, TestCopy, TestList, TestSend, WayOutPress
 from jetwind.apps.review.frame import Frame
 from jetwind.apps.review.selectors import station_address
 from jetwind.apps.review.station_page import StationPage
@@ -35,6 +35,7 @@ from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import PersonRequest, asks
 from jetwind.apps.workspace.models import SampleReader, Workspace
+from jetwind.core.profiles import profiles
 
 _SLUG = "test-sends"
 #: For how long after the press an open page asks whether a copy has arrived; a mail that takes longer is seen when the page is opened again.
@@ -58,6 +59,10 @@ class Page:
     readers: list[dict[str, Any]]
     has_mailroom: bool
     is_under_way: bool
+    #: Copies that a picture of a screen may show, the newest first; the names of all profiles; and the pictures that were brought.
+    shown_copies: list[TestCopy]
+    profile_names: list[tuple[str, str]]
+    screenshots: list[Screenshot]
 
 
 def page(request: PersonRequest, around: Frame) -> Page:
@@ -75,6 +80,9 @@ def page(request: PersonRequest, around: Frame) -> Page:
         way_out=(lists[0].way_out if lists else None) or mail_servers.way_out_name(),
         readers=SAMPLE_READERS.of(revision),
         has_mailroom=settings.HAS_MAILROOM,
+        shown_copies=[copy for send in sends for copy in send.copies.all() if copy.copy_sha256][:100],
+        profile_names=[(name, profile.name) for name, profile in profiles().items()],
+        screenshots=list(Screenshot.objects.filter(copy__send__revision=revision).select_related("copy").order_by("-pk")[:20]),
         is_under_way=any(_is_under_way(send, copy) for send in sends[:1] for copy in send.copies.all()),
     )
 
@@ -193,6 +201,21 @@ def keep(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
     return redirect(station_address(revision, _SLUG))
 
 
+@require_POST
+@asks(send="proof:send")
+@once
+def keep_screenshot(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
+    """Keep a picture of a real screen, and hold it against the render of the copy that it shows."""
+    revision = revision_for(request.user, mailing_id, number)
+    file = request.FILES.get("screen")
+    if file is None:
+        raise Refused("Choose the picture of the screen, as PNG or JPEG.")
+    copies = TestCopy.objects.filter(send__revision=revision, purpose=TestCopy.Purpose.COPY).exclude(copy_sha256="")
+    copy = get_object_or_404(copies.select_related("send__mailing__workspace", "send__revision"), pk=whole_number(request.POST, "copy"))
+    kept = screenshots.keep(request.user, copy, file.read(screenshots.LARGEST + 1), request.POST.get("profile", ""))
+    return redirect("screenshot", kept.pk)
+
+
 def _kept(arrival: Arrival) -> str:
     about = arrival.about
     assert about is not None
@@ -206,5 +229,9 @@ STATION = StationPage(
     "proofs/station.html",
     page,
     fragment="proofs/_sends.html",
-    routes=(path("test-sends/send/", send, name="send-test"), path("test-sends/keep/", keep, name="keep-arrival")),
+    routes=(
+        path("test-sends/send/", send, name="send-test"),
+        path("test-sends/keep/", keep, name="keep-arrival"),
+        path("test-sends/screen/", keep_screenshot, name="keep-screenshot"),
+    ),
 )
