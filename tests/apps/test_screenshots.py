@@ -60,7 +60,7 @@ def test_kept_held_and_counted(house: Any, copy: TestCopy, fake_browser: FakeBro
     assert (x, round(wide / 390, 1)) == (0, 0.5) and 200 <= y <= 240 and 80 <= tall <= 120
     client = house.client(house.author)
     shown = page_of(client.get(f"/screenshots/{one.pk}/"))
-    assert "1 area differs" in shown and "Phone, upright, as Reviewer" in shown
+    assert "1 area differs" in shown and "Phone, upright, as the team says" in shown
     for which in ("screen", "copy"):
         assert Image.open(io.BytesIO(client.get(f"/screenshots/{one.pk}/{which}.jpg").content)).width >= 390
         assert house.client(house.outsider).get(f"/screenshots/{one.pk}/{which}.jpg").status_code == 404

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import math
 import warnings
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
@@ -19,6 +20,8 @@ if TYPE_CHECKING:
 _WIDE, _BANDS, _LEAST = 200, 25, 40
 #: As tall as a picture may be for its width; what lies below is left out.
 _TALLEST = 30
+#: A cell counts as different from this mean on (from 0 to 255): edges of colours that JPEG blurs over two px do not reach it.
+_BLURRED = 36
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,17 +48,21 @@ def held_against(render: bytes, width: int, screen: bytes) -> Held | None:
         OSError: a picture does not decode.
     """
     first, second = (_at_width(_opened(data), width) for data in (render, screen))
-    place = _place(_rows(first), _rows(second))
-    if place is None:
+    rough = _place(_rows(first, _WIDE), _rows(second, _WIDE), range(-second.height, first.height))
+    if rough is None:
         return None
-    top = round(place * width / _WIDE)
+    near = round(rough * width / _WIDE)
+    reach = math.ceil(width / _WIDE) + 1
+    top = _place(_rows(first, width), _rows(second, width), range(near - reach, near + reach + 1))
+    if top is None:
+        return None
     begins, ends = max(top, 0), min(first.height, top + second.height)
     if ends - begins < 8:
         return None
     one = first.crop((0, begins, width, ends))
     other = second.crop((0, begins - top, width, ends - top))
     found = difference(_png(one), width, _png(other), width)
-    areas = tuple((x, y + begins, wide, tall) for x, y, wide, tall in found.areas())
+    areas = tuple((x, y + begins, wide, tall) for x, y, wide, tall in found.areas(_BLURRED))
     return Held(top, second.height, round(likeness(one, other), 4), round(found.share, 4), areas)
 
 
@@ -80,17 +87,17 @@ def _png(picture: Image.Image) -> bytes:
     return out.getvalue()
 
 
-def _rows(picture: Image.Image) -> NDArray[np.float32]:
-    """The lightness of a picture at a small width, row by row, in bands."""
+def _rows(picture: Image.Image, width: int) -> NDArray[np.float32]:
+    """The lightness of a picture brought to a width in px, row by row, in bands."""
     import numpy as np
     from PIL import Image
 
-    small = picture.convert("L").resize((_BANDS, max(1, round(picture.height * _WIDE / picture.width))), Image.Resampling.BOX)
+    small = picture.convert("L").resize((_BANDS, max(1, round(picture.height * width / picture.width))), Image.Resampling.BOX)
     return np.asarray(small, dtype=np.float32)
 
 
-def _place(render: NDArray[np.float32], screen: NDArray[np.float32]) -> int | None:
-    """The row of the render at which the first row of the screen picture lies; None where both share too few rows.
+def _place(render: NDArray[np.float32], screen: NDArray[np.float32], among: range) -> int | None:
+    """The row of the render, among these, at which the first row of the screen picture lies; None where both share too few rows.
 
     The more of the screen picture lies on the render, the better: a few rows that happen to agree are no place.
     """
@@ -98,7 +105,7 @@ def _place(render: NDArray[np.float32], screen: NDArray[np.float32]) -> int | No
 
     least = min(_LEAST, len(render), len(screen))
     best: tuple[float, int] | None = None
-    for top in range(least - len(screen), len(render) - least + 1):
+    for top in range(max(among.start, least - len(screen)), min(among.stop, len(render) - least + 1)):
         begins, ends = max(top, 0), min(len(render), top + len(screen))
         apart = np.abs(render[begins:ends] - screen[begins - top : ends - top]).mean()
         missed = 1 - (ends - begins) / min(len(screen), len(render))

@@ -27,10 +27,10 @@ class PictureDifference:
     _largest: Image.Image = field(repr=False)
     _later: Image.Image = field(repr=False)
 
-    def areas(self) -> list[tuple[int, int, int, int]]:
+    def areas(self, least: int = _SHARE_OF_CELL) -> list[tuple[int, int, int, int]]:
         """The areas that differ, each as left, top, width and height in px, from the top; areas that touch on a grid of 16 px are one.
 
-        At most 60, the largest.
+        At most 60, the largest. ``least`` is the mean from which on a cell counts, from 0 to 255: a photo has edges that JPEG blurred.
         """
         from PIL import Image
 
@@ -39,7 +39,7 @@ class PictureDifference:
         canvas = Image.new("L", (across * _CELL, down * _CELL))
         canvas.paste(changed, (0, 0))
         cells = canvas.reduce(_CELL).tobytes()
-        left = {number for number, value in enumerate(cells) if value >= _SHARE_OF_CELL}
+        left = {number for number, value in enumerate(cells) if value >= least}
         found = []
         while left:
             area, edge = set(), [left.pop()]
