@@ -77,14 +77,23 @@ def _choosing(request: PersonRequest, revision: Revision, chosen: Chosen | None,
             record = one.finding
             is_chosen = record.fingerprint in chosen.findings if chosen is not None else record.level in _CHOSEN_FIRST
             rows.append(
-                ChoiceRow("finding", record.fingerprint, is_chosen, record.level, names[record.station], record.sentence, record.where)
+                ChoiceRow(
+                    "finding",
+                    record.fingerprint,
+                    is_chosen,
+                    level=record.level,
+                    station=names[record.station],
+                    what=record.sentence,
+                    where=record.where,
+                )
             )
         elif one.thread is not None:
             thread = one.thread.thread
             is_chosen = chosen is None or thread.number in chosen.threads
             said = f"{thread.first.name}: {thread.first.words}"
             where = one.thread.gone or thread.named
-            rows.append(ChoiceRow("thread", str(thread.number), is_chosen, "comment", names.get(thread.station, ""), said, where))
+            station = names.get(thread.station, "")
+            rows.append(ChoiceRow("thread", str(thread.number), is_chosen, level="comment", station=station, what=said, where=where))
     page = {
         "revision": revision,
         "mailing": revision.mailing,

@@ -390,7 +390,7 @@ def comment(request: PersonRequest, mailing_id: int, number: int) -> HttpRespons
     profile, words = request.POST.get("profile", ""), request.POST.get("words", "")
     back = _here(revision, {name: request.POST.get(name, "") for name in ("profile", "mode", "zoom", "reader")})
     try:
-        thread = services.comment_on(request.user, revision, profile, _pointed(request, revision, profile), words, told_by(request))
+        thread = services.comment_on(request.user, revision, profile, _pointed(request, revision, profile), words, told=told_by(request))
     except Refused as refused:
         messages.error(request, refused.sentence)
         request.session[KEPT_WORDS] = ["new", words[:5000]]
