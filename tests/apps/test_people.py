@@ -421,6 +421,7 @@ class TestOneself:
             "email": "ada@kiln.org",
             "time_zone": "Asia/Tokyo",
             "theme": "dark",
+            "mailed": "never",
             "do": "details",
         }
         page = client.post("/me/", wanted, follow=True).content.decode()

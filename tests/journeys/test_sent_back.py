@@ -55,7 +55,7 @@ def test_sent_back_and_mended(house: Any, sign_in: Any, start_worker: Any, mailr
     reviewer.get_by_role("link", name="The link “See the glazes” has no target (#).").click()
     reviewer.wait_for_url("**finding=**")
     reviewer.keyboard.press("c")
-    reviewer.get_by_role("textbox", name="Comment").fill("The sale page is there now.")
+    reviewer.keyboard.type("The sale page is there now.")
     reviewer.get_by_role("button", name="Comment").click()
     expect(reviewer.get_by_text("The sale page is there now.")).to_be_visible()
     reviewer.goto(f"{base}/r1/appearance/")

@@ -122,6 +122,8 @@ class TestSend(models.Model):
 
     #: The people who were asked, with their answers, where a page has asked for them along with the send.
     asked: list[Any]
+    #: The pictures of screens that show its copies, likewise.
+    screens: list[Any]
 
     class Meta:
         ordering = ["-id"]

@@ -111,10 +111,10 @@ def _ratio(one: str, other: str) -> float:
 
 
 def _words(element: Element) -> str:
-    """The first letters in an element, white space as one space: as far as 400 letters or 200 nodes go."""
+    """The first letters in an element, white space as one space: as far as 400 letters or 80 nodes go."""
     taken: list[str] = []
     length = 0
-    for node in islice(element.walk(), 200):
+    for node in islice(element.walk(), 80):
         if isinstance(node, TextRun):
             taken.append(node.text[:401])
             length += len(node.text)

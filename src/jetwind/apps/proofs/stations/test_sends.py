@@ -62,7 +62,22 @@ class Page:
     #: Copies that a picture of a screen may show, the newest first; the names of all profiles; and the pictures that were brought.
     shown_copies: list[TestCopy]
     profile_names: list[tuple[str, str]]
-    screenshots: list[Screenshot]
+    screenshots: list[ShownScreen]
+
+
+@dataclass(frozen=True, slots=True)
+class ShownScreen:
+    """A picture of a screen on the list: its number, whose copy it shows, when it was brought, and its likeness to the render, where it is known."""
+
+    pk: int
+    address: str
+    at: datetime
+    likeness: float | None
+
+    @classmethod
+    def of(cls, row: dict[str, Any]) -> ShownScreen:
+        """From a row of the query of sends."""
+        return cls(row["pk"], row["address"], datetime.fromisoformat(row["at"]), row["likeness"])
 
 
 def page(request: PersonRequest, around: Frame) -> Page:
@@ -82,7 +97,7 @@ def page(request: PersonRequest, around: Frame) -> Page:
         has_mailroom=settings.HAS_MAILROOM,
         shown_copies=[copy for send in sends for copy in send.copies.all() if copy.copy_sha256][:100],
         profile_names=[(name, profile.name) for name, profile in profiles().items()],
-        screenshots=list(Screenshot.objects.filter(copy__send__revision=revision).select_related("copy").order_by("-pk")[:20]),
+        screenshots=[one for send in sends for one in send.screens][:20],
         is_under_way=any(_is_under_way(send, copy) for send in sends[:1] for copy in send.copies.all()),
     )
 
@@ -110,13 +125,16 @@ def _sends(revision: Revision) -> list[TestSend]:
     copies = TestCopy.objects.filter(purpose=TestCopy.Purpose.COPY).annotate(
         arrival_rows=ArraySubquery(arrivals), report_rows=ArraySubquery(told), press_rows=ArraySubquery(pressed)
     )
+    brought = Screenshot.objects.filter(copy__send=OuterRef("pk")).order_by("-pk")
+    screens = brought.values(row=JSONObject(pk="pk", address="copy__address", at="at", likeness="likeness"))[:20]
     sends = list(
-        revision.test_sends.annotate(link_rows=links_of_send())
+        revision.test_sends.annotate(link_rows=links_of_send(), screen_rows=ArraySubquery(screens))
         .select_related("by", "server")
         .prefetch_related(Prefetch("copies", queryset=copies))
     )
     for send in sends:
         send.asked = asked_of(send.link_rows)
+        send.screens = [ShownScreen.of(row) for row in send.screen_rows]
     rows: list[Any] = [copy for send in sends for copy in send.copies.all()]
     for row in rows:
         row.arrived = [

@@ -18,6 +18,8 @@ document.addEventListener("keydown", (event) => {
   event.preventDefault();
   if (target.matches("input, textarea, select")) target.focus();
   else target.click();
+  // What a key unfolds is there to be typed into.
+  if (target.matches("summary") && target.parentElement.open) target.parentElement.querySelector("textarea")?.focus();
 });
 
 for (const button of document.querySelectorAll("dialog [data-close]")) {
