@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import io
+from email import policy
+from email.message import EmailMessage
+from email.parser import BytesParser
 from typing import Any
 
 import pytest
@@ -22,7 +25,7 @@ from jetwind.engines.mail import BOXES
 from jetwind.engines.mail.boxes import changed
 from tests.apps.helpers import page_of, taken_in
 from tests.apps.test_arrivals import Change, carried_out, way
-from tests.factories import mail
+from tests.factories import GOOD_HTML, mail
 
 __all__ = ["way"]
 
@@ -123,6 +126,35 @@ def test_findings(house: Any, arrival: Arrival, fake_browser: FakeBrowser) -> No
     assert ("text.out-of-sync") in [check for check, _ in new]
     assert not [sentence for _, check, sentence, _ in arrival.findings if "way-out" in sentence or check == "footer.one-click"]
     assert "<b>not there</b>" in page(house, arrival)
+
+
+def with_one_link_more(raw: bytes) -> bytes:
+    """The mail with a link in its HTML that it did not have."""
+    read = BytesParser(policy=policy.SMTP).parsebytes(raw)
+    body = read.get_body(("html",))
+    assert isinstance(body, EmailMessage)
+    more = '<p><a href="http://kiln.net/two">Plates of earthenware</a></p></body>'
+    body.set_content(body.get_content().replace("</body>", more), subtype="html")
+    return read.as_bytes()
+
+
+def test_only_a_fault_more_is_new(house: Any, way: dict[str, Change], fake_browser: FakeBrowser) -> None:
+    """A finding that tells several faults together is new where a server added one, and not where it took one away."""
+    html = GOOD_HTML.replace("</body>", '<p><a href="http://kiln.org/one">Bowls of stoneware</a></p></body>')
+    two = html.replace("</body>", '<p><a href="http://kiln.net/two">Plates of earthenware</a></p></body>')
+    three = two.replace("</body>", '<p><a href="http://kiln.com/three">Cups of porcelain</a></p></body>')
+    for sent, change, is_new in ((html, with_one_link_more, True), (three, lambda raw: mail(two), False)):
+        way["one@kiln.org"] = change
+        revision = taken_in(house, mail(sent), f"{is_new}.eml")
+        carried_out(services.send_test(house.reviewer, revision, house.test_list, Choices(leaves_addresses=True)))
+        copy = revision.test_sends.get().copies.get(address="one@kiln.org")
+        arrival = Arrival.objects.select_related("copy").order_by("pk").filter(recipients=["one@kiln.org"]).last()
+        assert arrival is not None
+        Arrival.objects.filter(pk=arrival.pk).update(copy=copy)
+        arrival = Arrival.objects.select_related("copy").get(pk=arrival.pk)
+        rendered(house, arrival)
+        arrival.refresh_from_db()
+        assert [row[3] for row in arrival.findings or [] if row[1] == "links.insecure"] == [is_new]
 
 
 def test_what_fails_is_told(house: Any, arrival: Arrival, monkeypatch: pytest.MonkeyPatch) -> None:

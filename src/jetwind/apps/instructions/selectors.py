@@ -56,7 +56,7 @@ def hold_of(row: Mapping[str, Any], walk: Walk, sent_back: int, open_threads: Co
 
 
 def gauge(walk: Walk) -> Gauge | None:
-    """How many instructions of the last sending back are met in this revision; none where it was never sent back."""
+    """The gauge that counts the newest instructions, those ticked off, and those met in this revision; None where the message has none."""
     last = INSTRUCTIONS.of(walk.revision)
     if last is None or not last["rows"]:
         return None

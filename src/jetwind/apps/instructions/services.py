@@ -1,4 +1,4 @@
-"""Sending a message back to its author, and ticking off what was asked for."""
+"""A reviewer sends a message back to its author with instructions, and the author ticks them off."""
 
 from __future__ import annotations
 

@@ -20,6 +20,7 @@ from jetwind.apps.instructions.services import Chosen, choices_of
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import revision_for
 from jetwind.apps.review.selectors import Walk, station_address, walk_of
+from jetwind.apps.ui.given import whole_numbers
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import PersonRequest, asks, permissions_of
@@ -52,7 +53,7 @@ def send_back(request: PersonRequest, mailing_id: int, number: int) -> HttpRespo
     if request.method == "POST":
         chosen = Chosen(
             frozenset(request.POST.getlist("finding")),
-            frozenset(int(one) for one in request.POST.getlist("thread") if one.isascii() and one.isdigit() and len(one) <= 18),
+            whole_numbers(request.POST, "thread"),
             by_mail=request.POST.get("by_mail") == "yes",
             base=request.build_absolute_uri("/").rstrip("/"),
         )

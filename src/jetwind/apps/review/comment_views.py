@@ -17,6 +17,7 @@ from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import message_of, revision_for
 from jetwind.apps.review.frame import KEPT_WORDS, Permitted
 from jetwind.apps.review.selectors import known_fingerprints, station_address, walk_of
+from jetwind.apps.ui.given import whole_numbers
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import PersonRequest, asks, permissions_of
@@ -45,7 +46,7 @@ def say(request: PersonRequest, mailing_id: int, number: int, slug: str) -> Http
 
 def told_by(request: PersonRequest) -> set[int]:
     """The numbers of the people whom a form names."""
-    return {int(one) for one in request.POST.getlist("told") if one.isascii() and one.isdigit() and len(one) <= 18}
+    return whole_numbers(request.POST, "told")
 
 
 def _place(revision: Revision, slug: str, about: str) -> Place:

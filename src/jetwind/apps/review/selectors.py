@@ -117,7 +117,7 @@ class Walk:
 
     @property
     def holding_comments(self) -> int:
-        """Open threads of comments that hold the message back: none where the workspace does not have them hold one."""
+        """The number of open threads that keep the message from being signed; 0 where the workspace lets people sign with open comments."""
         return len(OPEN_THREADS.of(self.revision)) if self.revision.mailing.workspace.comments_hold else 0
 
     @property

@@ -18,6 +18,12 @@ def whole_number(values: QueryDict, name: str, otherwise: int = 0) -> int:
     return int(text) if text.isascii() and text.isdigit() and len(text) <= _MOST_DIGITS else otherwise
 
 
+def whole_numbers(values: QueryDict, name: str, most: int = 1_000) -> set[int]:
+    """The whole numbers among the first ``most`` values of a name, as :func:`whole_number` reads them; what is no number is left out."""
+    given = values.getlist(name)[:most]
+    return {int(text) for text in given if text.isascii() and text.isdigit() and len(text) <= _MOST_DIGITS}
+
+
 def came_from(request: HttpRequest) -> str | None:
     """The page of ours that a request came from, or None where it names none, or another site's."""
     address = request.headers.get("Referer", "")

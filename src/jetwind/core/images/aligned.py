@@ -28,8 +28,9 @@ _BLURRED = 36
 class Held:
     """A screen picture on a render. ``top`` is where its upper edge lies on the render, in CSS px of the render; less than 0 where it begins above.
 
-    ``likeness`` is the structural similarity of what both show, from 0 to 1, and ``share`` the part of it that differs. ``areas`` are
-    left, top, width and height in CSS px of the render. ``height`` is that of the screen picture, brought to the width of the render.
+    The screen picture and the render overlap in a part of the render. ``likeness`` is the structural similarity of the two pictures in this
+    part, from 0 to 1. ``share`` is how much of this part differs, from 0 to 1. Each of ``areas`` is one place that differs: its left, top,
+    width and height in CSS px of the render. ``height`` is the height of the screen picture once it has the width of the render.
     """
 
     top: int

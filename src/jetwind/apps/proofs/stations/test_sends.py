@@ -30,7 +30,7 @@ from jetwind.apps.proofs.models import Arrival, ArrivalShown, ReportKind, Report
 from jetwind.apps.review.frame import Frame
 from jetwind.apps.review.selectors import station_address
 from jetwind.apps.review.station_page import StationPage
-from jetwind.apps.ui.given import whole_number
+from jetwind.apps.ui.given import whole_number, whole_numbers
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import PersonRequest, asks
@@ -173,7 +173,7 @@ def _choices(request: PersonRequest, workspace: Workspace) -> services.Choices:
     Raises:
         Refused: the time cannot be read.
     """
-    several = {int(one) for one in request.POST.getlist("readers")[:MOST_READERS] if one.isascii() and one.isdigit() and len(one) <= 18}
+    several = whole_numbers(request.POST, "readers", MOST_READERS)
     chosen = request.POST.get("reader", "own")
     number = whole_number(request.POST, "reader")
     readers: tuple[SampleReader | None, ...] = tuple(workspace.readers.filter(pk__in=several or {number})[:MOST_READERS])
