@@ -297,6 +297,7 @@ class TestImages:
         assert f"On a slow phone line that takes {whole / 50_000:.1f} s, then {(whole - found.data['saved']) / 50_000:.1f} s." in shown
         # The files with a list: what was told is what is in them, to the octet.
         assert "/lighter-pictures.zip" in shown
+        assert "Circumstances have changed" not in shown
         given = house.client(house.reviewer).get(f"/mailings/{revision.mailing_id}/r1/lighter-pictures.zip")
         packed = zipfile.ZipFile(io.BytesIO(given.content))
         assert packed.namelist() == ["heavy.jpg", "list.csv"]

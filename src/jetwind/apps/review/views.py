@@ -57,7 +57,7 @@ def progress(request: PersonRequest, mailing_id: int, number: int) -> HttpRespon
     run = newest_run(revision) if is_done and "after" in request.GET else None
     if run is not None and run.pk == whole_number(request.GET, "after"):
         may_look = "review:look" in permissions_of(request.user, request.workspace)
-        waits = {"revision": revision, "mailing": revision.mailing, "after": run.pk, "is_newest": True, "may_look": may_look}
+        waits = {"revision": revision, "mailing": revision.mailing, "run_shown": run.pk, "is_newest": True, "may_look": may_look}
         return render(request, "review/_progress.html", waits)
     page = {"work": work, "revision": revision, "mailing": revision.mailing, "is_fresh": is_done}
     return render(request, "review/_progress.html", page)
