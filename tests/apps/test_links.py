@@ -7,7 +7,8 @@ import io
 import json
 import pickle
 import threading
-from collections.abc import Iterator
+from collections import Counter
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from datetime import timedelta
 from typing import Any, ClassVar
@@ -17,6 +18,7 @@ from django.db import connection
 from django.utils import timezone
 from jsonschema import Draft7Validator
 
+from jetwind.apps.blobs import store
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.services import take_in
 from jetwind.apps.jobs import services as jobs
@@ -24,6 +26,7 @@ from jetwind.apps.jobs.models import Work
 from jetwind.apps.links import answering, services
 from jetwind.apps.links import house as wires
 from jetwind.apps.links.models import CurrentAnswers, Kind, LetOpen, LinkAnswer, SeenByHand, Wire
+from jetwind.apps.links.rewritten import follow_rewritten
 from jetwind.apps.links.stations.links import Station
 from jetwind.apps.links.tasks import fetch_pictures, open_links
 from jetwind.apps.previews import services as previews
@@ -33,10 +36,14 @@ from jetwind.apps.review.answers import check_now
 from jetwind.apps.review.models import FindingRecord
 from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.apps.workspace.models import Workspace
+from jetwind.core.arrivals import Compared, Journey, judge
 from jetwind.core.checking import Context
 from jetwind.core.checking.samples import answered
 from jetwind.core.links.answers import Answer, Answers
+from jetwind.core.message import read_bytes
 from jetwind.engines.browser import FakeBrowser
+from jetwind.engines.mail import BOXES
+from jetwind.engines.mail.boxes import changed
 from jetwind.engines.practice import DOMAIN, RunningPractice
 from tests.apps.helpers import page_of
 from tests.factories import mail
@@ -124,6 +131,44 @@ FINE = [
     "/tiny-text",
     "/to-home",
 ]
+
+
+class TestRewritten:
+    """Links of an arrival that were rewritten on the way are followed by the fetcher."""
+
+    @pytest.fixture
+    def comparison(self, quay: Any) -> Callable[[str], Compared]:
+        """What a box does to a message with a link, a link that counts, and a way out, once its links were opened."""
+        quay.workspace.practice_domains = []
+        quay.workspace.save()
+        revision = opened(taken(quay, message(f"{WWW}/courses", f"https://go.{DOMAIN}/quay", f"{WWW}/leave")))
+
+        def compared(name: str) -> Compared:
+            raw = store.fetch(revision.source_sha256)
+            sides = (read_bytes(raw, "a.eml"), read_bytes(changed(BOXES[name], raw), "b.eml"))
+            return follow_rewritten(revision, judge(*sides, Journey()))
+
+        return compared
+
+    def test_led_on(self, quay: Any, standing: Any, comparison: Callable[[str], Compared]) -> None:
+        """Both links that were opened end where they did; nobody knocked at the way out; asked once, an answer holds."""
+        for _ in range(2):
+            told = [one.sentence.rpartition("now.")[2] for one in comparison("rewrites-links").differences]
+            assert told == [" It still ends at the same page.", " It still ends at the same page.", ""]
+        asked = Counter({address: times for address, times in standing.web.asked.items() if "guard" in address})
+        assert asked.total() in (2, 4) and not any("leave" in address for address in asked), asked
+
+    def test_led_elsewhere(self, quay: Any, comparison: Callable[[str], Compared]) -> None:
+        """A page of the gateway is another page: a stop."""
+        told = comparison("blocks-links").differences
+        assert [one.is_stop for one in told] == [True, True, False]
+        assert f"It ends at another page: https://guard.{DOMAIN}/" in told[0].sentence
+
+    def test_nothing_is_opened_unasked(self, quay: Any, comparison: Callable[[str], Compared], standing: Any) -> None:
+        """A workspace that opens links only when somebody asks follows none."""
+        Wire.objects.filter(workspace=quay.workspace).update(links="asked")
+        assert [one.sentence.rpartition("now.")[2] for one in comparison("rewrites-links").differences] == ["", "", ""]
+        assert not any("guard" in address for address in standing.web.asked)
 
 
 class TestOpening:

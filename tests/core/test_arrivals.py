@@ -11,6 +11,7 @@ from collections.abc import Iterator
 from email.message import EmailMessage
 from email.policy import SMTP
 from functools import lru_cache
+from typing import ClassVar
 
 import pytest
 from hypothesis import given, settings
@@ -19,7 +20,10 @@ from PIL import Image
 
 from jetwind.core.arrivals import Difference, compare
 from jetwind.core.arrivals.differences import Compared
+from jetwind.core.arrivals.leading import to_follow, with_ends
 from jetwind.core.links import links
+from jetwind.core.links.answers import Answer, Hop, Page
+from jetwind.core.links.opening import DoorKeeping
 from jetwind.core.message import Message, read_bytes
 from jetwind.core.prose.reading import reading_of
 from tests.factories import GOOD_HTML, GOOD_TEXT, mail, picture
@@ -43,6 +47,64 @@ def told(before: bytes, after: bytes) -> Difference:
     """The only difference."""
     (one,) = compare(read(before), read(after))
     return one
+
+
+def answer(end: str, status: int = 200, title: str = "Glazes", problem: str = "") -> Answer:
+    """An answer to an address that leads to another one."""
+    page = Page(title=title, heading=title)
+    return Answer("", "", (Hop(end, "GET", status, 0, 0),) if not problem else (), problem=problem, page=page)  # type: ignore[arg-type]
+
+
+class TestRewrittenLinks:
+    """Whether a link that was rewritten on the way still ends at the page that was reviewed."""
+
+    COMPARED = Compared(
+        "rosa@kiln.org",
+        1,
+        (
+            Difference("link-rewritten", "HTML", "Rewritten.", before="https://kiln.org/s", after="https://guard.org/?to=s"),
+            Difference("link-rewritten", "HTML", "Leave.", before="https://kiln.org/leave", after="https://guard.org/?to=l"),
+            Difference("text-changed", "HTML", "Words.", before="https://kiln.org/s", after="https://guard.org/?to=s"),
+        ),
+    )
+    KNOWN: ClassVar = {"https://kiln.org/s": answer("https://kiln.org/glazes?visit=1")}
+
+    @pytest.mark.parametrize(
+        ("came", "said", "is_stop"),
+        [
+            (answer("https://kiln.org/glazes?visit=1"), "It still ends at the same page.", False),
+            (answer("https://kiln.org/glazes?visit=1#top"), "It still ends at the same page.", False),
+            (answer("https://kiln.org/glazes?visit=2"), "It still ends at the same page.", False),
+            (answer("https://kiln.org/glazes?visit=2", title="Clay"), "It ends at another page: https://kiln.org/glazes?visit=2", True),
+            (answer("https://kiln.org/clay"), "It ends at another page: https://kiln.org/clay", True),
+            (answer("https://guard.org/warning"), "It ends at another page: https://guard.org/warning", True),
+            (answer("https://kiln.org/glazes?visit=1", 404), "Its page is not there: status 404.", True),
+            (answer("", problem="no-connection"), "It could not be followed: no-connection.", False),
+        ],
+    )
+    def test_where_it_ends(self, came: Answer, said: str, is_stop: bool) -> None:
+        """The end alone counts; servers count visits in queries; a server that does not answer Jetwind may answer a reader."""
+        told = with_ends(self.COMPARED, self.KNOWN, {"https://guard.org/?to=s": came})
+        assert (told.differences[0].sentence, told.differences[0].is_stop) == (f"Rewritten. {said}", is_stop)
+        assert told.differences[1:] == self.COMPARED.differences[1:]
+
+    def test_what_is_followed(self) -> None:
+        """Only links whose old address was opened: no way out, no link that somebody shut, none that says that it unsubscribes."""
+        keeping = DoorKeeping()
+        assert to_follow(self.COMPARED, self.KNOWN, keeping) == ["https://guard.org/?to=s"]
+        assert to_follow(self.COMPARED, self.KNOWN, DoorKeeping(shut=("guard.org",))) == []
+        assert to_follow(self.COMPARED, {"https://kiln.org/s": answer("", problem="timed-out")}, keeping) == []
+        for after in (
+            "https://mail.org/unsubscribe?u=1",
+            "https://mail.org/?do=%75nsubscribe",
+            "mailto:a@kiln.org",
+            "javascript:alert(1)",
+            "",
+        ):
+            leads = Difference("link-rewritten", "HTML", "x", before="https://kiln.org/s", after=after)
+            assert to_follow(Compared("", 1, (leads,)), self.KNOWN, keeping) == []
+        many = tuple(Difference("link-rewritten", "HTML", "x", before="https://kiln.org/s", after=f"https://g.org/{n}") for n in range(90))
+        assert len(to_follow(Compared("", 1, many), self.KNOWN, keeping)) == 40
 
 
 # What transport does to a mail.

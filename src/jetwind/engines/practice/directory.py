@@ -12,7 +12,7 @@ DOMAIN = "saltmarsh-kiln.example"
 #: A second invented house, for links that lead elsewhere: a potters' guild that the cooperative belongs to.
 OTHER_DOMAIN = "tidewater-guild.example"
 #: Names with a web server behind them.
-SERVED = ("", "www", "pictures", "answers", "news", "go")
+SERVED = ("", "www", "pictures", "answers", "news", "go", "guard")
 #: Names whose certificate is wrong, each in its own way.
 EXPIRED, STRANGER, OTHER_NAME = (f"{name}.{DOMAIN}" for name in ("expired", "stranger", "misnamed"))
 #: A name with nobody listening behind it. Any further name does not exist at all.

@@ -33,6 +33,7 @@ DESKTOP_ONLY = page(
 )
 TINY = page("Terms in small print", "<p>" + "What holds when you buy, said at length and small. " * 40 + "</p>", style="p{font-size:9px}")
 FINE = page("All is well", "<p>This page is there.</p>")
+WARNING = page("Stop and think", "<p>The gateway of Saltmarsh does not know where this link leads.</p>", house="Gateway of Saltmarsh")
 ERROR = page("Something broke", "<p>The kiln's computer has had enough.</p>")
 
 #: The pages behind the demo's links, by path.

@@ -92,6 +92,8 @@ class PracticeWeb:
         if kind == "go":
             # Counts a click and leads on, as links of a campaign do.
             raise web.HTTPFound(f"https://www.{DOMAIN}/{request.match_info['path']}")
+        if kind == "guard":
+            return self._guard(request)
         if kind == "news" and request.path == "/spring":
             raise web.HTTPFound(f"https://answers.{DOMAIN}/redirect/302/2")
         if (behaves := _BEHAVES.get(request.path)) is not None:
@@ -112,6 +114,14 @@ class PracticeWeb:
         if first in _STATIC:
             return _page(_STATIC[first][1], _STATIC[first][0])
         return _page(None)
+
+    def _guard(self, request: web.Request) -> web.StreamResponse:
+        """The server that a gateway leads links over: it leads on within the practice field, or shows a page of its own."""
+        to = request.query.get("to", "")
+        host = to.partition("://")[2].partition("/")[0].partition("?")[0].lower()
+        if request.path == "/open" and any(host == own or host.endswith(f".{own}") for own in (DOMAIN, OTHER_DOMAIN)):
+            raise web.HTTPFound(to)
+        return _page(pages.WARNING)
 
     async def _loop(self, request: web.Request) -> web.StreamResponse:
         raise web.HTTPFound("/loop/b" if request.path == "/loop" else "/loop")
