@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import re
 from email import policy
 from email.message import EmailMessage
 from email.parser import BytesParser
@@ -53,6 +54,25 @@ def rendered(house: Any, arrival: Arrival) -> Work:
 def page(house: Any, arrival: Arrival, query: str = "") -> str:
     """The page of an arrival's renders."""
     return page_of(house.client(house.author).get(f"/mailroom/{arrival.pk}/?view=renders{query}"))
+
+
+def findings(house: Any, arrival: Arrival) -> dict[str, bool]:
+    """What the checks find in an arrival, by check: whether the copy lacks it."""
+    return {check: is_new for _, check, _, is_new in renders.findings_of(arrival.pk, house.workspace.pk)}
+
+
+def test_one_click_of_our_own_is_no_fault_of_the_message(house: Any, way: dict[str, Change]) -> None:
+    """At an address without https the header for one press fails in every copy, which no reader gets; a fault that came on the way is told."""
+
+    def other_header(raw: bytes) -> bytes:
+        return re.sub(rb"List-Unsubscribe: [^\r]*\r\nList-Unsubscribe-Post:[^\r]*\r\n", b"List-Unsubscribe: <https://kiln.org/u>\r\n", raw)
+
+    way["one@kiln.org"] = other_header
+    revision = taken_in(house)
+    carried_out(services.send_test(house.reviewer, revision, house.test_list, Choices(base="http://testserver")))
+    changed_one, whole = Arrival.objects.order_by("copy__address")
+    assert "footer.one-click" not in findings(house, whole)
+    assert findings(house, changed_one)["footer.one-click"] is True
 
 
 class Painted(FakeBrowser):

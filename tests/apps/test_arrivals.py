@@ -96,6 +96,19 @@ class TestCompared:
         assert "2 headers did not arrive as they were sent." in page
         assert "2 differences" in page
 
+    def test_a_broken_signature(self, house: Any, way: dict[str, Change]) -> None:
+        """Copies of the practice field's house are signed; one that is written anew before anybody verified it has a broken signature."""
+        house.workspace.test_sender = "review@saltmarsh-kiln.example"
+        house.workspace.save()
+        way["one@kiln.org"] = box("breaks-signature")
+        revision = taken_in(house, mail())
+        (broken, whole) = sent(house, revision)
+        assert told(revision) == {"sending.arrival-signature-broken": "fix"}
+        assert whole.compared is not None and whole.compared["differences"] == []
+        assert broken.compared is not None
+        (difference,) = broken.compared["differences"]
+        assert difference["data"] == {"domain": "saltmarsh-kiln.example", "why": "the body was changed after it was signed"}
+
     def test_a_later_send_takes_its_place(self, house: Any, way: dict[str, Change]) -> None:
         """The newest arrival at each address speaks; a send to somebody else takes nothing back."""
         revision = taken_in(house, mail())
@@ -161,7 +174,7 @@ class TestPage:
         assert "<ins>This message was checked by the gateway of Saltmarsh.</ins>" in page
         shown = page_of(client.get(f"/mailroom/{arrival.pk}/?view=way"))
         assert "30 min" in shown and "mx.kiln.org" in shown
-        assert "<td>spf</td><td>fail</td>" in shown
+        assert "<td>SPF</td><td>kiln.org</td><td>fail</td>" in shown
 
     def test_nothing_is_taken_for_markup(self, house: Any, way: dict[str, Change]) -> None:
         """Names of servers, words and addresses of a stranger."""

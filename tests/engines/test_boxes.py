@@ -3,19 +3,26 @@
 from __future__ import annotations
 
 import asyncio
+import base64
 import email
+import hashlib
+import re
 import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import UTC, datetime
 
 import pytest
+from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PublicKey
 
-from jetwind.core.arrivals import compare, report_in
+from jetwind.core.arrivals import Journey, report_in, verdicts_of
 from jetwind.core.arrivals.composing import compose
 from jetwind.core.message import read_bytes
+from jetwind.engines.bounded import judged_bounded
 from jetwind.engines.mail import BOXES, Delivery, HandoverOutcome, Mailroom, MailServer, hand_over, mailroom
 from jetwind.engines.mail.boxes import REPORT_SECONDS, written_about
+from jetwind.engines.mail.receiving import results_of
+from jetwind.engines.names import practice_zone, signed
 from tests.factories import GOOD_HTML, GOOD_TEXT, mail, picture
 
 HTML = GOOD_HTML.replace("</head>", "<style>p{margin:0}</style></head>").replace("</h1>", " £24</h1><img src='cid:pot.png' alt='A pot'>")
@@ -24,7 +31,7 @@ HTML = GOOD_HTML.replace("</head>", "<style>p{margin:0}</style></head>").replace
 def copy_for(address: str) -> bytes:
     """A copy as a test send composes it."""
     message = read_bytes(mail(HTML, GOOD_TEXT + "\n£24\n", images={"pot.png": picture()}, Reply_To="hello@kiln.org"), "a.eml")
-    return compose(
+    raw = compose(
         message,
         values={"first_name": "Tove"},
         to=address,
@@ -33,6 +40,7 @@ def copy_for(address: str) -> bytes:
         message_id="<1.1@test.jetwind.invalid>",
         date=datetime.now(UTC),
     )
+    return signed(raw, "test@saltmarsh-kiln.example")
 
 
 @contextmanager
@@ -58,10 +66,13 @@ def sent(server: MailServer, name: str) -> tuple[HandoverOutcome, str, bytes]:
     return done.outcome, done.answer, content
 
 
+#: What each box changes; with the signatures of the copy verified on both sides.
 CHANGES = {
     "accepts": [],
     "encodes-anew": [],
     "rewrites-links": ["link-rewritten"],
+    "blocks-links": ["link-rewritten"],
+    "breaks-signature": ["signature-broken"],
     "adds-footer": ["added-content"],
     "adds-pixel": ["added-content"],
     "strips-headers": ["header-lost"],
@@ -80,8 +91,13 @@ def test_a_box_that_takes_a_mail(name: str) -> None:
     assert outcome is HandoverOutcome.TAKEN
     (delivery,) = kept
     assert delivery.content.startswith(b"Received: from ")
-    found = compare(read_bytes(copy, "copy.eml"), read_bytes(delivery.content, "arrival.eml"))
+    found = judged_bounded(copy, delivery.content, Journey(), practice_zone(), start="fork").differences
     assert list(dict.fromkeys(one.kind for one in found)) == CHANGES[name], [one.sentence for one in found]
+    # The server says of the signature what it saw: most boxes change a mail after that.
+    verdicts = verdicts_of(read_bytes(delivery.content, "arrival.eml"))
+    assert verdicts is not None and verdicts.receiver == "mailroom.jetwind.invalid"
+    (verdict,) = verdicts.of("dkim")
+    assert (verdict.result, verdict.value_of("header.d")) == ("fail" if name == "breaks-signature" else "pass", "saltmarsh-kiln.example")
 
 
 @pytest.mark.parametrize(
@@ -160,6 +176,43 @@ def test_reports_of_broken_mail(raw: bytes) -> None:
     for box in BOXES.values():
         written = written_about(box, raw, "a@b.example")
         assert written is None or email.message_from_bytes(written)["Bcc"] is None
+
+
+def test_signed_by_the_published_key() -> None:
+    """A signature is read here without the library that made it: RFC 6376 §3.4.2, §3.4.4, §3.7 by hand, Ed25519 by ``cryptography``."""
+    content = signed(b"From: a@saltmarsh-kiln.example\r\nSubject:  Two \r\n\tpots\r\n\r\nOne  pot \r\n\r\n", "a@saltmarsh-kiln.example")
+    field, _, rest = content.partition(b"\r\nFrom:")
+    tags = dict(part.strip().split("=", 1) for part in re.sub(r"\s+", "", field.decode().partition(":")[2]).split(";") if part.strip())
+    assert (tags["a"], tags["c"], tags["d"], tags["s"]) == ("ed25519-sha256", "relaxed/relaxed", "saltmarsh-kiln.example", "spring")
+    assert base64.b64decode(tags["bh"]) == hashlib.sha256(b"One pot\r\n").digest()
+    unsigned = re.sub(r"([;\s]b=)[^;]*", r"\1", field.decode().partition(":")[2])
+    written = {"from": "from:a@saltmarsh-kiln.example", "subject": "subject:Two pots"}
+    lines = [written[name] for name in tags["h"].split(":")] + ["dkim-signature:" + " ".join(unsigned.split())]
+    key = Ed25519PublicKey.from_public_bytes(base64.b64decode("11qYAYKxCrfVS/7TyWQHOg7hcvPapiMlrwIaaPcHURo="))
+    key.verify(base64.b64decode(tags["b"]), hashlib.sha256("\r\n".join(lines).encode()).digest())
+    assert set(tags["h"].split(":")) == {"from", "subject"} and rest
+
+
+def test_nobody_else_is_signed_for() -> None:
+    """Another house's copies go as they were, and so does a copy that cannot be signed."""
+    for raw, sender in ((mail(), "a@kiln.org"), (b"", "a@saltmarsh-kiln.example"), (b"Subject: a\r\n\r\nb", "a@saltmarsh-kiln.example")):
+        assert signed(raw, sender) == raw
+    assert results_of(mail(), "mx.kiln.org") == b"Authentication-Results: mx.kiln.org; dkim=none\r\n"
+
+
+@pytest.mark.parametrize(
+    "raw",
+    [
+        b"",
+        b"DKIM-Signature: v=1; a=rsa-sha256; d=a\r\n b; s=x; h=from; bh=x; b=x\r\n\r\nb",
+        b"DKIM-Signature: d=\xff\x00;" + b"x" * 20_000 + b"\r\n\r\nb",
+        b"DKIM-Signature: d=x.org; s=spring\r\n" * 40 + b"\r\nb",
+    ],
+)
+def test_results_of_broken_mail(raw: bytes) -> None:
+    """One field, of printable ASCII alone, whatever a mail holds (RFC 5322 §2.2)."""
+    field = results_of(raw, "mx.kiln.org")
+    assert re.fullmatch(rb"Authentication-Results: mx\.kiln\.org; [ -~]+(\r\n [ -~]+){0,9}\r\n", field)
 
 
 def test_every_box_says_what_it_does() -> None:

@@ -14,15 +14,17 @@ from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.services import add_revision
 from jetwind.apps.links.answering import keep, keep_current
 from jetwind.apps.previews import services as previews
-from jetwind.apps.proofs import replies
+from jetwind.apps.proofs import renders, replies, screenshots
 from jetwind.apps.proofs import services as proofs
-from jetwind.apps.proofs.models import OwnMailServer
+from jetwind.apps.proofs.models import OwnMailServer, TestCopy
+from jetwind.apps.proofs.tasks import compare_one, hold_screenshot, render_arrival
 from jetwind.apps.review.selectors import walk_of
 from jetwind.apps.review.services import forbid_wording, require_wording
 from jetwind.core.checking.samples import answered
 from jetwind.core.reports import STATIONS
 from jetwind.engines.browser import FakeBrowser
-from jetwind.engines.mail import Delivery
+from jetwind.engines.mail import BOXES, Delivery
+from jetwind.engines.mail.boxes import changed
 from tests.apps.helpers import checked, taken_in
 from tests.apps.test_previews import render
 from tests.factories import GOOD_HTML, mail, picture
@@ -51,6 +53,21 @@ def asked(house: Any, revision: Any) -> str:
     tested = {"recipient": "one@kiln.org", "steps": steps}
     OwnMailServer.objects.create(workspace=house.workspace, name="Quay", host="mail.kiln.org", tested=tested, tested_at=timezone.now())
     return replies.address_of(second)
+
+
+def arrived(house: Any, revision: Any) -> list[str]:
+    """A copy that arrived with a footer, rendered with it, and a picture of a real screen; the paths of their pages."""
+    copy = proofs.send_to_self(house.reviewer, revision, None).copies.get()
+    raw = mail(GOOD_HTML, Message_ID=copy.message_id)
+    TestCopy.objects.filter(pk=copy.pk).update(copy_sha256=store.keep(raw), state=TestCopy.State.HANDED_OVER, handed_over_at=timezone.now())
+    arrival = proofs.keep_arrival(Delivery("a@kiln.org", (copy.address,), changed(BOXES["adds-footer"], raw)))
+    compare_one.func(arrival_id=arrival.pk)
+    work = renders.ask(house.reviewer, arrival, house.workspace)
+    render_arrival.func(arrival_id=arrival.pk, workspace_id=house.workspace.pk, work_id=work.pk)
+    screen = screenshots.keep(house.reviewer, TestCopy.objects.get(pk=copy.pk), picture(780, 900), "phone-upright")
+    hold_screenshot.func(screenshot_id=screen.pk)
+    page = f"/mailroom/{arrival.pk}/"
+    return [page, *(f"{page}?view={view}" for view in ("renders", "html", "text", "headers", "raw")), f"/screenshots/{screen.pk}/"]
 
 
 def test_main_screens(house: Any, sign_in: Any, fake_browser: FakeBrowser) -> None:
@@ -82,6 +99,7 @@ def test_main_screens(house: Any, sign_in: Any, fake_browser: FakeBrowser) -> No
     found = walk_of(faulty).findings[0].record
     base = f"/mailings/{faulty.mailing_id}/r1/"
     answer_page = asked(house, faulty)
+    of_arrival = arrived(house, faulty)
     said = say(house.author, faulty, Place(Thread.Kind.FINDING, found.station, found.sentence, fingerprint=found.fingerprint), "Why?")
     say(house.author, Revision.objects.get(mailing=faulty.mailing_id, number=2), Place(Thread.Kind.SUBJECT, "envelope", "“G”"), "Shorter?")
     newest = Revision.objects.select_related("mailing__workspace", "uploaded_by").get(mailing=faulty.mailing_id, number=2)
@@ -119,6 +137,7 @@ def test_main_screens(house: Any, sign_in: Any, fake_browser: FakeBrowser) -> No
         "/settings/mail-servers/",
         "/settings/mail-servers/new/",
         answer_page,
+        *of_arrival,
         f"{base}comments/",
         f"{base.replace('r1', 'r2')}send-back/",
         f"/instructions/{back.pk}/",

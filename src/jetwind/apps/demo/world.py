@@ -149,6 +149,8 @@ def _test_lists(workspace: Workspace) -> None:
         "accepts",
         "encodes-anew",
         "rewrites-links",
+        "blocks-links",
+        "breaks-signature",
         "adds-footer",
         "strips-headers",
         "loses-letters",

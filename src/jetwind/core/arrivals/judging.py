@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 
 from jetwind.core.arrivals.comparing import compare
@@ -35,7 +35,7 @@ class Journey:
 
 def judge(copy: Message, arrival: Message, journey: Journey, likeness: float = LIKENESS) -> Compared:
     """The comparison of a copy and its newest arrival."""
-    found = [*compare(copy, arrival, likeness), *_of_papers(arrival), *_of_signatures(journey.signed, journey.holds)]
+    found = [*compare(copy, arrival, likeness), *_of_papers(arrival), *_of_signatures(arrival, journey.signed, journey.holds)]
     late = late_hop(hops_of(arrival), journey.handed_over, journey.arrived)
     if late is not None and late.total > _MOMENT:
         data: dict[str, str | int] = {"minutes": round(late.total / 60), "receiver": late.receiver, "wait": round(late.seconds / 60)}
@@ -55,17 +55,22 @@ def _of_papers(arrival: Message) -> list[Difference]:
     return [Difference("papers-fail", "header", template, {"receiver": verdicts.receiver, "said": said}, after=said, identity="papers")]
 
 
-def _of_signatures(signed: Sequence[Dkim], holds: Sequence[Dkim]) -> list[Difference]:
-    """The signatures that verified when the copy was handed over, and do not in the arrival."""
+def _of_signatures(arrival: Message, signed: Sequence[Dkim], holds: Sequence[Dkim]) -> list[Difference]:
+    """The signatures that verified when the copy was handed over, and do not in the arrival.
+
+    A receiver verifies a signature before it changes the mail for its reader: where it says that the signature held, no harm was done.
+    """
     good = {(one.domain, one.selector) for one in holds if one.result == "pass"}
+    verdicts = verdicts_of(arrival)
+    held = {one.value_of("header.d") for one in verdicts.of("dkim") if one.result == "pass"} if verdicts is not None else set()
     there = {(one.domain, one.selector): one for one in holds}
     found = []
     for one in signed:
         key = (one.domain, one.selector)
-        if one.result != "pass" or key in good:
+        if one.result != "pass" or key in good or one.domain in held:
             continue
         data = {"domain": one.domain, "why": there[key].why or "it does not fit" if key in there else "it is gone"}
-        found.append(
-            Difference("signature-broken", "header", "The signature of {domain} does not hold any more: {why}.", data, identity=one.domain)
-        )
+        template = "The signature of {domain} does not hold any more: {why}."
+        broken = Difference("signature-broken", "header", template, data, "a signature that holds", identity=one.domain)
+        found.append(replace(broken, after="one that does not hold" if key in there else ""))
     return found

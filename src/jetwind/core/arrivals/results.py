@@ -24,7 +24,12 @@ class Verdict:
     reason: str = ""
     properties: tuple[tuple[str, str], ...] = ()
 
-    def property(self, name: str) -> str:
+    @property
+    def subject(self) -> str:
+        """The domain or address that was judged: of a signature, of the envelope, or of From (§2.7); empty where the receiver names none."""
+        return next(filter(None, map(self.value_of, ("header.d", "header.i", "smtp.mailfrom", "smtp.helo", "header.from"))), "")
+
+    def value_of(self, name: str) -> str:
         """The value of a property such as ``smtp.mailfrom``; empty where there is none."""
         return next((value for key, value in self.properties if key == name), "")
 
@@ -36,17 +41,20 @@ class Verdicts:
     receiver: str
     verdicts: tuple[Verdict, ...]
 
-    def of(self, method: str) -> tuple[str, ...]:
-        """The results of a method, in order; a mail with several signatures has several of ``dkim``."""
-        return tuple(one.result for one in self.verdicts if one.method == method)
+    def of(self, method: str) -> tuple[Verdict, ...]:
+        """The verdicts of a method, in order; a mail with several signatures has several of ``dkim``."""
+        return tuple(one for one in self.verdicts if one.method == method)
+
+    def _results(self, method: str) -> tuple[str, ...]:
+        return tuple(one.result for one in self.of(method))
 
     @property
     def fails(self) -> bool:
         """Whether the papers do not hold: DMARC fails, or SPF and every signature fail (§2.7.1, §2.7.2; RFC 7489 §11.2)."""
-        if "fail" in self.of("dmarc"):
+        if "fail" in self._results("dmarc"):
             return True
-        signatures = self.of("dkim")
-        return "fail" in self.of("spf") and bool(signatures) and all(result in ("fail", "permerror") for result in signatures)
+        signatures = self._results("dkim")
+        return "fail" in self._results("spf") and bool(signatures) and all(result in ("fail", "permerror") for result in signatures)
 
 
 def verdicts_of(message: Message) -> Verdicts | None:

@@ -3,23 +3,25 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 
 from jetwind.core.arrivals import Compared, Journey, judge
 from jetwind.core.message import UnusableInput, read_bytes
 from jetwind.engines.bounded.helper import Budget, Helper, Start
+from jetwind.engines.names import Resolver, verified
 
 #: Two mails of 100 KB take a tenth of a second; pictures that changed are unpacked, up to forty million pixels each.
 _COMPARING = Budget(answer_seconds=20.0, all_seconds=25.0, memory=900_000_000)
 
 
-def judged_bounded(copy: bytes, arrival: bytes, journey: Journey, *, start: Start) -> Compared:
-    """The comparison of a copy, as it was handed over, and the mail that arrived.
+def judged_bounded(copy: bytes, arrival: bytes, journey: Journey, records: Resolver | None = None, *, start: Start) -> Compared:
+    """The comparison of a copy, as it was handed over, and the mail that arrived. By ``records`` the signatures of both are verified.
 
     Raises:
         PastBudget: it takes more than it may.
         UnusableInput: one of the two is no mail.
     """
-    with Helper((copy, arrival, journey), _COMPARING, start) as helper:
+    with Helper((copy, arrival, journey, records), _COMPARING, start) as helper:
         return helper.ask(_judged)
 
 
@@ -52,6 +54,8 @@ def _text_of(raw: bytes) -> str:
     return " ".join(part.text[:200_000] for part in (message.html, message.text) if part is not None)
 
 
-def _judged(given: tuple[bytes, bytes, Journey]) -> Compared:
-    copy, arrival, journey = given
+def _judged(given: tuple[bytes, bytes, Journey, Resolver | None]) -> Compared:
+    copy, arrival, journey, records = given
+    if records is not None and (signed := verified(copy, records)):
+        journey = replace(journey, signed=signed, holds=verified(arrival, records))
     return judge(read_bytes(copy, "copy.eml"), read_bytes(arrival, "arrival.eml"), journey)

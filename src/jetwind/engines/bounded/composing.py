@@ -7,6 +7,7 @@ from typing import Any
 from jetwind.core.arrivals.composing import compose
 from jetwind.core.message import Message
 from jetwind.engines.bounded.helper import Budget, Holder
+from jetwind.engines.names import signed
 
 #: One copy of a large newsletter takes a tenth of a second; a test send has up to fifty.
 COMPOSING = Budget(answer_seconds=5.0, all_seconds=60.0, memory=600_000_000)
@@ -19,7 +20,9 @@ class BoundedComposer:
         self._helper = helper
 
     def __call__(self, **how: Any) -> bytes:
-        """The octets of a copy; the arguments are those of :func:`jetwind.core.arrivals.composing.compose`.
+        """The octets of a copy, signed where the practice field's house is its sender.
+
+        The arguments are those of :func:`jetwind.core.arrivals.composing.compose`.
 
         Raises:
             PastBudget: it takes too long or needs too much memory.
@@ -28,4 +31,4 @@ class BoundedComposer:
 
 
 def _compose(message: Message, how: dict[str, Any]) -> bytes:
-    return compose(message, **how)
+    return signed(compose(message, **how), how["sender_address"])

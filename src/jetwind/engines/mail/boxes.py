@@ -35,6 +35,7 @@ class Box:
     """One box: what it does, in words; its answer in SMTP, empty where it takes the mail; and what it makes of a mail.
 
     ``report`` writes a mail about one that came, from the mail, the box's address and the envelope sender; ``copies`` are kept of each mail.
+    ``is_before_word`` says that the mail is changed before its server verifies the signatures, as by another server on the way.
     """
 
     name: str
@@ -43,6 +44,7 @@ class Box:
     change: Callable[[bytes], bytes] | None = None
     copies: int = 1
     report: Callable[[bytes, str, str], bytes] | None = None
+    is_before_word: bool = False
 
     @property
     def address(self) -> str:
@@ -65,11 +67,19 @@ def _read(raw: bytes) -> EmailMessage:
     return read
 
 
-def _rewrite_links(raw: bytes) -> bytes:
+def _lead_over(raw: bytes, page: str) -> bytes:
     def over(match: re.Match[str]) -> str:
-        return f"{match[1]}https://guard.saltmarsh-kiln.example/open?to={quote(match[2], safe='')}{match[3]}"
+        return f"{match[1]}https://guard.saltmarsh-kiln.example/{page}?to={quote(match[2], safe='')}{match[3]}"
 
     return _with_html(raw, lambda html: re.sub(r"""(<a\s[^>]*?href=["'])(https?://[^"']{1,2000})(["'])""", over, html))
+
+
+def _rewrite_links(raw: bytes) -> bytes:
+    return _lead_over(raw, "open")
+
+
+def _block_links(raw: bytes) -> bytes:
+    return _lead_over(raw, "blocked")
 
 
 def _add_footer(raw: bytes) -> bytes:
@@ -196,13 +206,20 @@ BOXES = {
         Box("is-slow", "takes half a minute for each reply"),
         Box("is-late", "has a mail only after eleven minutes"),
         Box("doubles", "keeps every mail twice", copies=2),
-        Box("rewrites-links", "leads every link over a server of its own", change=_rewrite_links),
+        Box("rewrites-links", "leads every link over a server of its own, which leads on", change=_rewrite_links),
+        Box("blocks-links", "leads every link to a page of its own, which warns and does not lead on", change=_block_links),
         Box("adds-footer", "adds a notice at the end", change=_add_footer),
         Box("adds-pixel", "adds a picture that counts openings", change=_add_pixel),
         Box("strips-headers", "drops the reply address and the headers of the list", change=_strip_headers),
         Box("drops-html", "keeps the plain text alone", change=_drop_html),
         Box("drops-styles", "drops style sheets", change=_drop_styles),
         Box("loses-letters", "has no letters beyond ASCII", change=_other_charset),
+        Box(
+            "breaks-signature",
+            "writes every part anew before the signature is verified, which does not hold then",
+            change=_encode_anew,
+            is_before_word=True,
+        ),
     )
 }
 

@@ -4,17 +4,15 @@ from __future__ import annotations
 
 import asyncio
 import logging
-import re
 from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass
-from datetime import UTC, datetime
-from email.utils import format_datetime
 from typing import Any
 
 from aiosmtpd.smtp import SMTP
 
 from jetwind.engines.mail.boxes import LATE_SECONDS, PUT_OFF_TIMES, REPORT_SECONDS, SLOW_SECONDS, Box, box_of, changed, written_about
+from jetwind.engines.mail.receiving import results_of, trace_of
 
 logger = logging.getLogger(__name__)
 _HOSTNAME = "mailroom.jetwind.invalid"
@@ -69,9 +67,7 @@ class _Handler:
         return "250 Kept in the Mailroom"
 
     async def _take(self, session: Any, envelope: Any, recipient: str, box: Box | None) -> None:
-        content = envelope.original_content or b""
-        if box is not None:
-            content = await asyncio.to_thread(changed, box, content)
+        content = await asyncio.to_thread(self._received, envelope.original_content or b"", box)
         delivery = Delivery(envelope.mail_from or "", (recipient,), trace_of(session, self._hostname) + content)
         if box is not None and (report := await asyncio.to_thread(written_about, box, content, delivery.sender)) is not None:
             self._keep_later(Delivery("", (delivery.sender,), report), REPORT_SECONDS[box.name])
@@ -81,6 +77,13 @@ class _Handler:
         for _ in range(box.copies if box is not None else 1):
             await asyncio.to_thread(self._keep, delivery)
 
+    def _received(self, content: bytes, box: Box | None) -> bytes:
+        """A mail with the server's word on its signatures, and as its box has it: most boxes change it after that word."""
+        if box is not None and box.is_before_word:
+            content = changed(box, content)
+        content = results_of(content, self._hostname) + content
+        return changed(box, content) if box is not None and not box.is_before_word else content
+
     def _keep_later(self, delivery: Delivery, seconds: float) -> None:
         async def keep() -> None:
             await asyncio.sleep(seconds)
@@ -89,13 +92,6 @@ class _Handler:
         task = asyncio.create_task(keep())
         self.later.add(task)
         task.add_done_callback(self.later.discard)
-
-
-def trace_of(session: Any, hostname: str, *, is_encrypted: bool = False) -> bytes:
-    """The line that a server writes above a mail that it takes (RFC 5321 §4.4; RFC 3848 for the kind of session)."""
-    greeted = re.sub(r"[^\w.:\[\]-]", "", session.host_name or "") or "unknown"
-    kind = "SMTP" if not session.extended_smtp else f"ESMTP{'S' if is_encrypted else ''}{'A' if session.authenticated else ''}"
-    return f"Received: from {greeted} by {hostname} with {kind}; {format_datetime(datetime.now(UTC))}\r\n".encode("ascii")
 
 
 class Mailroom:

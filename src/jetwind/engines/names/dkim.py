@@ -10,7 +10,7 @@ from nacl.exceptions import CryptoError
 
 from jetwind.core.papers import Dkim
 from jetwind.core.papers.dkim import KeyRecord, key_fault, signature_fault, signature_remarks
-from jetwind.engines.names.asking import NoAnswer, NotingResolver
+from jetwind.engines.names.asking import NoAnswer, NotingResolver, Resolver
 
 #: Signatures of one message that are verified.
 MOST_SIGNATURES = 8
@@ -33,6 +33,12 @@ _ANY = (
 def verify(asked: NotingResolver, raw: bytes, count: int) -> tuple[Dkim, ...]:
     """Verify the first signatures of a mail; for each, whether it holds, and if not, why."""
     return tuple(_one(asked, raw, number) for number in range(min(count, MOST_SIGNATURES)))
+
+
+def verified(raw: bytes, resolver: Resolver) -> tuple[Dkim, ...]:
+    """The signatures of a mail as its octets have them, verified by the records of a resolver."""
+    count = len(_field_sizes(raw))
+    return verify(NotingResolver(resolver), raw, count) if count else ()
 
 
 def _one(asked: NotingResolver, raw: bytes, number: int) -> Dkim:

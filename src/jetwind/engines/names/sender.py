@@ -41,12 +41,6 @@ def papers_of(message: Message, resolver: Resolver, signing: Signing = _SAYS_NOT
     return Papers(domain, resolver.name, spf=checked, dkim=signed, dmarc=dmarc, bimi=_bimi(asked, domain, loads), is_planned=is_planned)
 
 
-def signatures_of(message: Message, resolver: Resolver) -> tuple[Dkim, ...]:
-    """Every signature of a mail, verified by the records of a resolver."""
-    count = sum(1 for _ in message.header_fields("DKIM-Signature"))
-    return dkim.verify(NotingResolver(resolver), message.root.to_bytes(), count) if count and message.root is not None else ()
-
-
 def _return_path(message: Message, signing: Signing, domain: str) -> tuple[str, str, str]:
     """The domain whose SPF record counts, the address where one is known, and the identity that they are taken from (RFC 7208 §2.4)."""
     header = message.header("Return-Path")

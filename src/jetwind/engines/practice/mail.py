@@ -15,7 +15,7 @@ from typing import Any
 
 from aiosmtpd.smtp import SMTP, AuthResult, LoginPassword
 
-from jetwind.engines.mail.mailroom import trace_of
+from jetwind.engines.mail.receiving import trace_of
 from jetwind.engines.practice.directory import EXPIRED, MAIL, OTHER_NAME, SILENT, STRANGER, UNENCRYPTED, MailPorts
 
 logger = logging.getLogger(__name__)
