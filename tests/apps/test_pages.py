@@ -50,6 +50,7 @@ class TestEveryPage:
             f"{base}plain-text-afresh/",
             "/people/",
             "/me/",
+            "/log/",
         ]
         if role in ("reviewer", "author"):
             pages += ["/paste/", f"/mailings/{revision.mailing_id}/details/"]

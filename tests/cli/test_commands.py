@@ -19,6 +19,7 @@ from PIL import Image
 from jetwind.cli.main import KINDS
 from jetwind.core.checking import Kind, registry
 from jetwind.engines.practice import DOMAIN, RunningPractice
+from tests.core.test_log import WHOLE, lines
 from tests.factories import GOOD_HTML, archive, mail, package, picture
 
 ROOT = Path(__file__).parents[2]
@@ -45,6 +46,32 @@ def practice(tmp_path: Path) -> Iterator[Path]:
     with RunningPractice(tmp_path / "practice", pace=0.05) as directory:
         directory.write(tmp_path / "directory.json")
         yield tmp_path / "directory.json"
+
+
+class TestVerifyLog:
+    """The log as lines of JSON."""
+
+    def test_a_log_that_holds_and_one_that_does_not(self, tmp_path: Path) -> None:
+        """Status 0 with the newest hash, and 1 with the place; a part of the log is asked for as such."""
+        path = tmp_path / "log.jsonl"
+        path.write_text("".join(lines(WHOLE)), encoding="utf-8")
+        done = jetwind("verify-log", str(path), "--newest", WHOLE[2]["hash"].upper())
+        assert (done.returncode, done.stdout) == (0, f"3 entries hold. The newest hash is {WHOLE[2]['hash']}.\n")
+        other = jetwind("verify-log", str(path), "--newest", "0" * 64)
+        assert (other.returncode, "The newest hash in the file is" in other.stdout) == (1, True)
+        path.write_text("".join(lines([WHOLE[0], WHOLE[2]])), encoding="utf-8")
+        gap = jetwind("verify-log", str(path))
+        assert (gap.returncode, gap.stdout[:48]) == (1, "The log does not hold. Line 2, entry 3: it does ")
+        assert jetwind("verify-log", str(path), "--selection").returncode == 0
+
+    @pytest.mark.parametrize("raw", [b"", b"\xff\xfe\x00", b"x" * 3_000_000, b"[" * 100_000])
+    def test_no_log(self, tmp_path: Path, raw: bytes) -> None:
+        """It does not hold, in one sentence; a file that is not there is refused."""
+        (tmp_path / "x").write_bytes(raw)
+        done = jetwind("verify-log", str(tmp_path / "x"))
+        assert (done.returncode, done.stdout.startswith("The log does not hold. "), done.stderr) == (1, True, "")
+        missing = jetwind("verify-log", str(tmp_path / "y"))
+        assert (missing.returncode, missing.stderr.startswith("jetwind: “")) == (2, True)
 
 
 class TestArrived:

@@ -142,6 +142,7 @@ def test_main_screens(house: Any, sign_in: Any, fake_browser: FakeBrowser) -> No
         f"{base.replace('r1', 'r2')}send-back/",
         f"/instructions/{back.pk}/",
         "/waiting/",
+        "/log/",
         "/paste/",
     ]
     pages += (

@@ -6,11 +6,11 @@ import errno
 import json
 import os
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, NoReturn
+from typing import TYPE_CHECKING, Any, NoReturn, TextIO
 
 import click
 
@@ -342,6 +342,42 @@ def arrived(reviewed: Path, arrived: Path, format: str, zone: Path | None) -> No
         result = review_bounded(message, context, checks, start="fork")
         write_out(_report(result, format, reviewed, context))
     _end(result)
+
+
+@app.command("verify-log")
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("--newest", help="The newest hash, as a package or another file has it: nothing may be missing at the end.")
+@click.option("--selection", is_flag=True, help="The file is a part of the log: entries may be missing between its lines.")
+def verify_log(file: Path, newest: str | None, selection: bool) -> None:
+    """Verify FILE, the log as JSON Lines, without a database: each entry has its hash and follows from the one before.
+
+    Exit status 0: it holds; 1: it does not; 2: the file cannot be read.
+    """
+    from jetwind.core.log import verify_lines
+
+    try:
+        with stage(f"verifying “{file}”"), file.open(encoding="utf-8", errors="replace") as lines:
+            found = verify_lines(_bounded_lines(lines), is_selection=selection)
+    except OSError as failure:
+        refuse(f"“{file}” cannot be read: {failure.strerror}.")
+    wrong = found.wrong
+    if not wrong and newest is not None and found.newest != newest.strip().lower():
+        wrong = f"The newest hash in the file is {found.newest}, not {newest.strip().lower()[:80]}."
+    if wrong:
+        click.echo(f"The log does not hold. {one_line(wrong)}")
+        raise click.exceptions.Exit(1)
+    entries = "1 entry holds" if found.entries == 1 else f"{found.entries:,} entries hold"
+    click.echo(f"{entries}. The newest hash is {found.newest}.")
+    if found.alone:
+        click.echo(f"Of {found.alone:,} only their own hash speaks: the file does not have the entry before.")
+
+
+def _bounded_lines(file: TextIO) -> Iterator[str]:
+    """The lines of a file; a line that is too long for an entry comes in pieces, which are none."""
+    from jetwind.core.log.chain import LONGEST_LINE
+
+    while line := file.readline(LONGEST_LINE + 1):
+        yield line
 
 
 @app.command()

@@ -60,6 +60,15 @@ ACTIONS: dict[str, str] = {
     "domain.proven": "{domain} is known to be the domain of {workspace}, {how}",
 }
 
+#: Groups of actions by which the log is looked through: a name for addresses, words, and how the actions begin.
+GROUPS: tuple[tuple[str, str, tuple[str, ...]], ...] = (
+    ("message", "messages and revisions", ("mailing.", "revision.", "envelope.")),
+    ("review", "review", ("review.", "station.", "finding.", "mark.", "comment.", "link.", "picture.", "instruction.")),
+    ("test-send", "test sends", ("proof.",)),
+    ("sign-off", "sign-off and release", ("approval.",)),
+    ("house", "the house and its people", ("workspace.", "people.", "account.", "domain.")),
+)
+
 
 def sentence(action: str, data: Mapping[str, Any]) -> str:
     """The sentence of an entry."""

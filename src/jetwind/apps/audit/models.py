@@ -27,6 +27,7 @@ class LogEntry(models.Model):
         ordering = ["id"]
         indexes = [
             models.Index(fields=["chain", "-id"], name="newest_of_a_chain"),
+            models.Index(fields=["workspace_id", "-id"], name="newest_in_a_workspace"),
             models.Index(fields=["mailing_id", "-id"], name="newest_of_a_mailing"),
             # What a page on a workspace shows: without the entries of its messages.
             models.Index(fields=["workspace_id", "-id"], condition=models.Q(mailing_id=None), name="newest_of_a_workspace"),

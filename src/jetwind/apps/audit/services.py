@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
-import json
 from typing import Any, Protocol
 
 from django.db import connection, transaction
@@ -11,14 +9,13 @@ from django.utils import timezone
 
 from jetwind.apps.audit.actions import ACTIONS
 from jetwind.apps.audit.models import LogEntry, Verified
+from jetwind.core.log import FIRST_HASH, Entry, hash_of
+from jetwind.core.log.chain import NO_WORKSPACE
 
 #: First key of the advisory locks that put the entries of a chain in one row; any constant does. The second key is the number of the chain.
 _LOCK = 7_310_001
 #: A key of an advisory lock has 31 bits.
 _KEYS = 2**31
-FIRST_HASH = "0" * 64
-#: The chain of entries that concern no workspace.
-NO_WORKSPACE = 0
 
 
 class OfAWorkspace(Protocol):
@@ -68,10 +65,9 @@ def record(action: str, *, actor: Any, mailing: OfAWorkspace | None = None, hous
 
 def entry_hash(entry: LogEntry) -> str:
     """SHA-256 over the entry's content and the hash before it in its chain."""
-    told = [entry.previous_hash, entry.at.isoformat(), entry.actor_id, entry.action, entry.mailing_id, entry.data]
-    # Entries from before each workspace had a chain stand in that of no workspace, and their hashes cover no chain.
-    content = json.dumps(told if entry.chain == NO_WORKSPACE else [*told, entry.chain], sort_keys=True, ensure_ascii=False)
-    return hashlib.sha256(content.encode()).hexdigest()
+    return hash_of(
+        Entry(entry.previous_hash, entry.at.isoformat(), entry.actor_id, entry.action, entry.mailing_id, entry.data, entry.chain)
+    )
 
 
 def verify() -> Verified:

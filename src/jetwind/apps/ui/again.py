@@ -10,13 +10,16 @@ from collections.abc import Callable
 from typing import Any, Concatenate, ParamSpec, TypeVar
 
 from django.db import DatabaseError, connection
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest
+from django.http.response import HttpResponseBase
 
 from jetwind.apps.ui.refusal import Refused
 
 Rest = ParamSpec("Rest")
 #: The kind of request that a view takes.
 Request = TypeVar("Request", bound=HttpRequest)
+#: The kind of answer that a view gives.
+Answer = TypeVar("Answer", bound=HttpResponseBase)
 logger = logging.getLogger(__name__)
 
 #: Serialisation failure, deadlock, and a row that somebody else inserted first (PostgreSQL documentation, appendix A).
@@ -30,8 +33,8 @@ def is_conflict(failure: DatabaseError) -> bool:
 
 
 def tried_again(
-    view: Callable[Concatenate[Request, Rest], HttpResponse], request: Request, /, *args: Rest.args, **kwargs: Rest.kwargs
-) -> HttpResponse:
+    view: Callable[Concatenate[Request, Rest], Answer], request: Request, /, *args: Rest.args, **kwargs: Rest.kwargs
+) -> Answer:
     """The view's answer; a view that a conflict broke off has changed nothing, and is called again.
 
     Raises:

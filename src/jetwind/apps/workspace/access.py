@@ -9,7 +9,8 @@ from typing import Concatenate, Literal, ParamSpec, cast
 
 from django.conf import settings
 from django.db.models.functions import Coalesce
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest
+from django.http.response import HttpResponseBase
 from django_htmx.middleware import HtmxDetails
 
 from jetwind.apps.accounts.models import User
@@ -36,8 +37,8 @@ class PersonRequest(HttpRequest):
     htmx: HtmxDetails
 
 
-View = Callable[Concatenate[PersonRequest, Rest], HttpResponse]
-Guarded = Callable[Concatenate[HttpRequest, Rest], HttpResponse]
+View = Callable[Concatenate[PersonRequest, Rest], HttpResponseBase]
+Guarded = Callable[Concatenate[HttpRequest, Rest], HttpResponseBase]
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,7 +68,7 @@ def asks(
 
     def declare(view: View[Rest]) -> Guarded[Rest]:
         @wraps(view)
-        def guarded(given: HttpRequest, /, *args: Rest.args, **kwargs: Rest.kwargs) -> HttpResponse:
+        def guarded(given: HttpRequest, /, *args: Rest.args, **kwargs: Rest.kwargs) -> HttpResponseBase:
             request = _of_person(given)
             permission = send if request.method == "POST" else look
             if permission is not None and not request.roles & roles_for(permission):

@@ -1,0 +1,71 @@
+"""The log as a page, as CSV and as lines of JSON."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import asdict
+from urllib.parse import urlencode
+
+from django.core.paginator import Paginator
+from django.http import HttpResponse, StreamingHttpResponse
+from django.shortcuts import render
+from django.views.decorators.http import require_GET
+
+from jetwind.apps.approvals.log import Asked, csv_lines, json_lines, lines_of, log_of, people_of
+from jetwind.apps.audit.actions import GROUPS
+from jetwind.apps.intake.models import Mailing
+from jetwind.apps.ui.given import whole_number
+from jetwind.apps.workspace.access import PersonRequest, asks
+
+#: Entries of one page.
+PAGE = 60
+
+
+def _asked(request: PersonRequest) -> Asked:
+    given = request.GET
+    return Asked(
+        whole_number(given, "person"),
+        given.get("kind", ""),
+        given.get("since", ""),
+        given.get("until", ""),
+        whole_number(given, "message"),
+    )
+
+
+@require_GET
+@asks("workspace:view")
+def log(request: PersonRequest) -> HttpResponse:
+    """Who did what to which content, in the whole workspace or in one message."""
+    workspace, asked = request.workspace, _asked(request)
+    shown = Paginator(log_of(workspace, asked), PAGE).get_page(request.GET.get("page"))
+    page = {
+        "shown": shown,
+        "lines": lines_of(list(shown)),
+        "asked": asked,
+        "asked_as": urlencode({name: value for name, value in asdict(asked).items() if value}),
+        "people": people_of(workspace),
+        "groups": GROUPS,
+        "mailing": Mailing.objects.filter(workspace=workspace, pk=asked.message).first() if asked.message else None,
+        "section": "settings",
+    }
+    return render(request, "approvals/log.html", page)
+
+
+@require_GET
+@asks("workspace:view", works="long")
+def as_csv(request: PersonRequest) -> StreamingHttpResponse:
+    """What is asked for of the log, as CSV."""
+    return _file(csv_lines(log_of(request.workspace, _asked(request))), "text/csv; charset=utf-8", "log.csv")
+
+
+@require_GET
+@asks("workspace:view", works="long")
+def as_json_lines(request: PersonRequest) -> StreamingHttpResponse:
+    """What is asked for of the log, as lines of JSON whose chain can be verified without a database."""
+    return _file(json_lines(log_of(request.workspace, _asked(request))), "application/jsonl; charset=utf-8", "log.jsonl")
+
+
+def _file(lines: Iterator[str], content_type: str, name: str) -> StreamingHttpResponse:
+    response = StreamingHttpResponse(lines, content_type=content_type)
+    response["Content-Disposition"] = f'attachment; filename="{name}"'
+    return response
