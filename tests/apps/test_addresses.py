@@ -48,6 +48,7 @@ _MAY_BE_MISSING = {"clearance", "lighter-pictures", "look-at-file", "look-at-pic
 def things(house: Any) -> dict[str, Any]:
     """One thing of each kind in the house, by the names that paths use."""
     revision = taken_in(house)
+    type(revision.mailing).objects.update(planned_at="2027-03-09T08:00Z")
     send = TestSend.objects.create(mailing=revision.mailing, revision=revision, list_name="x", mark="x", by=house.reviewer)
     link = ReplyLink.objects.create(send=send, address="one@kiln.org", nonce="x", expires_at="2099-01-01T00:00Z")
     copy = TestCopy.objects.create(

@@ -51,6 +51,7 @@ class TestEveryPage:
             "/people/",
             "/me/",
             "/log/",
+            "/calendar/",
         ]
         if role in ("reviewer", "author"):
             pages += ["/paste/", f"/mailings/{revision.mailing_id}/details/"]

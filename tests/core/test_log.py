@@ -73,7 +73,7 @@ def test_lines_that_are_missing_or_moved() -> None:
     assert (selection.wrong, selection.entries, selection.alone) == ("", 2, 1)
     for moved in ([WHOLE[1], WHOLE[0], WHOLE[2]], [WHOLE[0], WHOLE[0], WHOLE[1]]):
         assert verify_lines(lines(moved), is_selection=True).wrong
-    # A missing end is nothing that the file can tell: whoever has the newest hash sees that it is another.
+    # A missing end is nothing that the file can tell: the newest hash, which somebody else has, is another one.
     assert verify_lines(lines(WHOLE[:2])).newest != WHOLE[2]["hash"]
 
 

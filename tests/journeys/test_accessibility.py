@@ -143,6 +143,7 @@ def test_main_screens(house: Any, sign_in: Any, fake_browser: FakeBrowser) -> No
         f"/instructions/{back.pk}/",
         "/waiting/",
         "/log/",
+        "/calendar/",
         "/paste/",
     ]
     pages += (

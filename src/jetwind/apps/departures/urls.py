@@ -1,7 +1,13 @@
-"""Addresses of the home list."""
+"""Addresses of the home list and of calendars."""
 
 from django.urls import path
 
-from jetwind.apps.departures import views
+from jetwind.apps.departures import calendar_views, views
 
-urlpatterns = [path("", views.home, name="departures")]
+urlpatterns = [
+    path("", views.home, name="departures"),
+    path("calendar/", calendar_views.calendar, name="calendar"),
+    path("calendar/set/", calendar_views.set_calendar, name="set-calendar"),
+    path("calendar/<str:token>.ics", calendar_views.feed, name="calendar-feed"),
+    path("mailings/<int:mailing_id>/departure.ics", calendar_views.of_message, name="departure"),
+]

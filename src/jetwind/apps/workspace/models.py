@@ -30,6 +30,8 @@ class Workspace(models.Model):
     check_settings = models.JSONField(default=dict, blank=True)
     #: Whether an open comment keeps a message from being signed.
     comments_hold = models.BooleanField(default=False)
+    #: The part of the calendar's address that makes it this one; empty where there is no address.
+    calendar_nonce = models.CharField(max_length=24, blank=True)
     word_list = ArrayField(models.CharField(max_length=60), default=_names, blank=True)
     #: Per cent of the audience by client profile; empty where nobody said.
     audience = models.JSONField(default=dict, blank=True)
