@@ -32,9 +32,7 @@ def is_conflict(failure: DatabaseError) -> bool:
     return getattr(failure.__cause__, "sqlstate", None) in CONFLICTS
 
 
-def tried_again(
-    view: Callable[Concatenate[Request, Rest], Answer], request: Request, /, *args: Rest.args, **kwargs: Rest.kwargs
-) -> Answer:
+def tried_again(view: Callable[Concatenate[Request, Rest], Answer], request: Request, /, *args: Rest.args, **kwargs: Rest.kwargs) -> Answer:
     """The view's answer; a view that a conflict broke off has changed nothing, and is called again.
 
     Raises:

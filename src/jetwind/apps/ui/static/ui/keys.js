@@ -28,6 +28,13 @@ for (const button of document.querySelectorAll("dialog [data-close]")) {
 for (const button of document.querySelectorAll("[data-open]")) {
   button.addEventListener("click", () => document.getElementById(button.dataset.open).showModal());
 }
+// On a phone the navigation and the course unfold where they are asked for.
+for (const button of document.querySelectorAll("[data-unfold]")) {
+  button.addEventListener("click", () => {
+    const isUnfolded = button.closest(button.dataset.unfold).classList.toggle("unfolded");
+    button.setAttribute("aria-expanded", String(isUnfolded));
+  });
+}
 // The findings fold away, and stay so from page to page.
 const fold = document.querySelector("[data-fold]");
 const walkaround = document.querySelector(".walkaround");
