@@ -78,7 +78,10 @@ def house(db: None) -> House:
     from jetwind.apps.proofs.models import TestAddress, TestList
     from jetwind.apps.workspace.models import Membership, SampleReader, Workspace
 
-    workspace = Workspace.objects.create(name="Kiln", field_list=["first_name"], test_domains=["kiln.org"], test_sender="test@kiln.org")
+    # Most tests sign without a walk; those of sign-off say so where a look counts.
+    workspace = Workspace.objects.create(
+        name="Kiln", field_list=["first_name"], test_domains=["kiln.org"], test_sender="test@kiln.org", looks_hold=False
+    )
     # No test leaves this machine; those of links stand on the practice field.
     Wire.objects.create(workspace=workspace, links="never", pictures="never")
     people = {}

@@ -86,7 +86,7 @@ def main(address: str) -> None:
         rosa.goto(f"{clean}sender/")
         shot(rosa, "sender")
         rosa.goto(f"{faulty}test-sends/")
-        rosa.get_by_label("To the test list").select_option(label="Practice mailboxes (10 addresses)")
+        rosa.get_by_label("To the test list").select_option(label="Practice mailboxes (12 addresses)")
         rosa.get_by_role("button", name="Send test").click()
         rosa.locator(".lane .refused").first.wait_for(timeout=30_000)
         rosa.locator(".lane .differs").nth(2).wait_for(timeout=30_000)

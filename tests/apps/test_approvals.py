@@ -18,10 +18,11 @@ from jetwind.apps.intake.services import Details, add_revision, change_details, 
 from jetwind.apps.jobs.models import Work
 from jetwind.apps.review.answers import ask_for_checks, check_now
 from jetwind.apps.review.selectors import walk_of
-from jetwind.apps.review.services import excuse
+from jetwind.apps.review.services import excuse, look_at, unlook
 from jetwind.apps.ui.refusal import NotAllowed, Refused
-from jetwind.apps.workspace.models import FieldSyntax, SampleReader
-from tests.apps.helpers import checked, taken_in
+from jetwind.apps.workspace.models import FieldSyntax, SampleReader, Workspace
+from jetwind.core.reports import STATIONS
+from tests.apps.helpers import checked, page_of, taken_in, walked
 from tests.factories import GOOD_HTML, mail
 
 
@@ -156,6 +157,106 @@ class TestSigning:
         revision = taken_in(house)
         with pytest.raises(IntegrityError, match="over the content"), transaction.atomic():
             SignOff.objects.create(mailing=revision.mailing, revision=revision, content_sha256="0" * 64, by=house.approver, role="approver")
+
+
+class TestLooks:
+    """Nobody signs and nobody releases what no reviewer has looked at, unless the house says so."""
+
+    @pytest.fixture(autouse=True)
+    def holds(self, house: Any) -> None:
+        """The house as it is made."""
+        house.workspace.looks_hold = Workspace._meta.get_field("looks_hold").default
+        house.workspace.save()
+
+    def test_a_message_that_was_not_walked(self, house: Any) -> None:
+        """Each station is named; the last look lets people sign."""
+        revision = taken_in(house)
+        slugs = [station.slug for station in STATIONS if station.slug != "sign-off"]
+        with pytest.raises(Refused, match=r"^11 stations were not looked at: Envelope, Appearance, "):
+            services.sign(house.reviewer, revision)
+        for slug in slugs[1:]:
+            look_at(house.reviewer, revision, slug)
+        with pytest.raises(Refused, match=r"^1 station was not looked at: Envelope\.$"):
+            services.sign(house.reviewer, revision)
+        shown = page_of(house.client(house.reviewer).get(f"/mailings/{revision.mailing_id}/r1/sign-off/"))
+        assert "1 station was not looked at: Envelope." in shown and "Clear revision 1" not in shown
+        look_at(house.reviewer, revision, slugs[0])
+        assert services.sign(house.reviewer, revision)
+
+    def test_a_look_that_is_taken_back_holds_the_release(self, house: Any) -> None:
+        """Cleared is not released: what no longer holds is asked again."""
+        revision = walked(house, taken_in(house))
+        services.sign(house.reviewer, revision)
+        services.sign(house.approver, revision)
+        unlook(house.reviewer, revision, "links")
+        with pytest.raises(Refused, match="1 station was not looked at: Links"):
+            services.release(house.operator, revision)
+        look_at(house.reviewer, revision, "links")
+        assert services.release(house.operator, revision)
+
+    def test_a_new_revision_is_walked_anew(self, house: Any) -> None:
+        """Looks are of one revision."""
+        revision = walked(house, taken_in(house))
+        add_revision(house.author, revision.mailing, mail(GOOD_HTML, Subject="Again"), "b.eml")
+        newest = checked(revision.mailing)
+        with pytest.raises(Refused, match="stations were not looked at"):
+            services.sign(house.reviewer, newest)
+
+    def test_the_house_may_leave_it_to_its_people(self, house: Any) -> None:
+        """A setting, kept on the settings page."""
+        form = {"field_list": "first_name", "test_domains": "kiln.org", "sign_offs_required": "2"}
+        house.client(house.reviewer).post("/settings/", {**form, "looks_hold": "on"})
+        house.workspace.refresh_from_db()
+        assert house.workspace.looks_hold
+        house.client(house.reviewer).post("/settings/", form)
+        house.workspace.refresh_from_db()
+        assert not house.workspace.looks_hold
+        assert services.sign(house.reviewer, taken_in(house))
+
+
+class TestTakenBack:
+    """A person takes their own sign-off back, before the release."""
+
+    def test_cleared_no_more(self, house: Any) -> None:
+        """The message is under review again, approvers are asked, the log says why, and the same person may sign anew."""
+        revision = cleared(house)
+        client = house.client(house.approver)
+        station = f"/mailings/{revision.mailing_id}/r1/sign-off/"
+        assert "Take your sign-off back" in page_of(client.get(station))
+        client.post(f"{station}take-back/", {"reason": "the price  is wrong"})
+        assert Mailing.objects.get().stage == "under-review"
+        assert "taken back: the price is wrong" in page_of(client.get(station))
+        assert LogEntry.objects.latest("id").sentence == "took back the sign-off of revision 1: the price is wrong"
+        with pytest.raises(Refused, match="lacks sign-offs"):
+            services.release(house.operator, revision)
+        services.sign(house.approver, revision)
+        assert Mailing.objects.get().stage == "cleared"
+
+    def test_one_of_two_that_is_not_needed(self, house: Any) -> None:
+        """Where enough sign-offs stay, the message stays cleared."""
+        house.workspace.sign_offs_required = 1
+        house.workspace.save()
+        revision = taken_in(house)
+        services.sign(house.approver, revision)
+        services.sign(house.reviewer, revision)
+        services.take_back(house.reviewer, revision)
+        assert Mailing.objects.get().stage == "cleared"
+
+    def test_refused(self, house: Any) -> None:
+        """Nobody takes back what they did not sign, what is released, or what is another's; a second press finds nothing."""
+        revision = cleared(house)
+        with pytest.raises(NotAllowed):
+            services.take_back(house.author, revision)
+        with pytest.raises(Refused, match="at most 180 characters"):
+            services.take_back(house.approver, revision, "x" * 181)
+        services.take_back(house.approver, revision)
+        with pytest.raises(Refused, match="no sign-off of revision 1"):
+            services.take_back(house.approver, revision)
+        services.sign(house.approver, revision)
+        services.release(house.operator, revision)
+        with pytest.raises(Refused, match="released and locked"):
+            services.take_back(house.approver, revision)
+        assert house.client(house.outsider).post(f"/mailings/{revision.mailing_id}/r1/sign-off/take-back/").status_code == 404
 
 
 class TestVoiding:

@@ -118,6 +118,7 @@ class TestChain:
                 "proof.cancelled",
                 "proof.sent-again",
                 "approval.signed",
+                "approval.taken-back",
                 "approval.voided",
                 "approval.cleared",
                 "approval.released",

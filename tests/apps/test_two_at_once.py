@@ -165,6 +165,38 @@ def test_recheck_against_release(house: Any) -> None:
         Workspace.objects.update(word_list=[], practice_domains=[])
 
 
+def test_taken_back_against_release(house: Any) -> None:
+    """Either the message is released with both sign-offs, or the sign-off is taken back and nothing is released; never both."""
+    outcomes = set()
+    for _ in range(TRIES // 2):
+        revision = taken_in(house)
+        approvals.sign(house.reviewer, revision)
+        approvals.sign(house.approver, revision)
+        refused = at_once(
+            lambda revision=revision: approvals.release(house.operator, revision),
+            lambda revision=revision: approvals.take_back(house.approver, revision),
+        )
+        mailing = Mailing.objects.get(pk=revision.mailing_id)
+        valid = revision.sign_offs.filter(voided_at=None).count()
+        outcomes.add((mailing.stage, valid, len(refused)))
+        Mailing.objects.filter(pk=mailing.pk, stage="under-review").delete()
+    assert outcomes <= {("released", 2, 1), ("under-review", 1, 1)}
+
+
+def test_signed_and_taken_back_at_once(house: Any) -> None:
+    """The second sign-off and the taking back of the first: cleared only where two valid sign-offs stand."""
+    revision = taken_in(house)
+    for _ in range(TRIES // 2):
+        approvals.sign(house.reviewer, revision)
+        at_once(
+            lambda: approvals.sign(house.approver, revision),
+            lambda: approvals.take_back(house.reviewer, revision),
+        )
+        stage = Mailing.objects.get(pk=revision.mailing_id).stage
+        assert (stage, revision.sign_offs.filter(voided_at=None).count()) == ("under-review", 1)
+        approvals.take_back(house.approver, revision)
+
+
 def _with_picture(house: Any) -> tuple[Revision, str]:
     """A message with a picture, and the digest of it."""
     data = picture(300, 200)

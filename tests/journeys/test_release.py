@@ -1,10 +1,12 @@
 """One message from intake to release, through the real interface, worker, browser, database and SMTP."""
 
 import json
+import re
 from typing import Any
 
 from playwright.sync_api import Page, expect
 
+from jetwind.apps.workspace.models import Workspace
 from jetwind.core.reports import STATIONS
 from tests.factories import GOOD_HTML, mail, picture
 
@@ -98,6 +100,13 @@ def test_from_intake_to_release(house: Any, sign_in: Any, start_worker: Any, mai
     expect(reviewer.frame_locator("iframe").get_by_text("Hello Bo, come to the quay.")).to_be_visible()
     reviewer.get_by_role("link", name="Headers").click()
     expect(reviewer.get_by_role("row", name="To one@kiln.org", exact=True)).to_be_visible()
+
+    # Nobody signs what nobody has looked at.
+    Workspace.objects.update(looks_hold=True)
+    reviewer.goto(author.url.split("/r1/")[0] + "/r1/sign-off/")
+    expect(reviewer.get_by_text(re.compile(r"\d+ stations were not looked at: "))).to_be_visible()
+    expect(reviewer.get_by_role("button", name="Clear revision 1")).to_have_count(0)
+    look_at_all(reviewer)
 
     # The reviewer signs; the author mends the link, and the new revision voids the sign-off while the excuse stays.
     reviewer.goto(author.url.split("/r1/")[0] + "/r1/sign-off/")

@@ -28,6 +28,8 @@ from jetwind.core.message import Message
 
 #: Characters of a word with a sign-off.
 LONGEST_COMMENT = 500
+#: Characters of the reason for taking a sign-off back.
+LONGEST_REASON = 180
 
 
 def void_earlier(revision: Revision, user: User) -> None:
@@ -77,9 +79,17 @@ def blockers(walk: Walk, history: list[Revision]) -> list[str]:
         )
     if walk.stops:
         found.append("1 stop is open." if walk.stops == 1 else f"{walk.stops} stops are open.")
+    if names := walk.holding_stations:
+        stations = "1 station was" if len(names) == 1 else f"{len(names)} stations were"
+        found.append(f"{stations} not looked at: {', '.join(names)}.")
     if open_comments := walk.holding_comments:
         found.append("1 comment is open." if open_comments == 1 else f"{open_comments} comments are open.")
     return found
+
+
+def has_signed(user: User, revision: Revision, history: list[Revision]) -> bool:
+    """Whether a person's sign-off of a revision is valid."""
+    return any(one.by_id == user.pk for one in _valid(revision, history))
 
 
 def why_not_sign(user: User, walk: Walk, history: list[Revision] | None = None) -> str | None:
@@ -92,7 +102,7 @@ def why_not_sign(user: User, walk: Walk, history: list[Revision] | None = None) 
         return "You uploaded this revision; somebody else signs it."
     if user.pk in {other.uploaded_by_id for other in history}:
         return "You uploaded a revision of this message; somebody else signs it."
-    if any(sign_off.by_id == user.pk for sign_off in _valid(revision, history)):
+    if has_signed(user, revision, history):
         return "You have signed this revision."
     found = blockers(walk, history)
     return " ".join(found) if found else None
@@ -134,14 +144,43 @@ def sign(user: User, revision: Revision, comment: str = "") -> SignOff:
     return made
 
 
+def take_back(user: User, revision: Revision, reason: str = "") -> SignOff:
+    """Take one's own sign-off back, before the release. A message that was cleared by it is under review again.
+
+    Raises:
+        NotAllowed, Refused: not permitted; released; there is no such sign-off; the reason is too long.
+    """
+    permit(user, "approval:sign", revision.mailing.workspace)
+    reason = " ".join(reason.split())
+    if len(reason) > LONGEST_REASON:
+        raise Refused(f"A reason has at most {LONGEST_REASON} characters; this one has {len(reason):,}.")
+    with open_mailing(revision.mailing_id) as mailing:
+        revision = _as_it_is(revision)
+        found = SignOff.objects.filter(revision=revision, by=user, voided_at=None).first()
+        if found is None:
+            raise Refused(f"You have no sign-off of revision {revision.number} that you could take back.")
+        found.voided_at, found.voided_reason = timezone.now(), f"taken back: {reason}" if reason else "taken back"
+        found.save(update_fields=["voided_at", "voided_reason"])
+        record("approval.taken-back", actor=user, mailing=mailing, revision=revision.number, reason=reason or "no reason given")
+        if mailing.stage == Mailing.Stage.CLEARED and not is_enough(revision):
+            move(mailing, "sign-off taken back", user)
+            _ask_others(revision, user)
+    return found
+
+
+def _valid_of(revision: Revision) -> list[SignOff]:
+    return list(revision.sign_offs.filter(voided_at=None).select_related("by"))
+
+
 def _ask_others(revision: Revision, user: User) -> None:
-    """Tell the approvers who may still sign that a message has a sign-off and needs another."""
+    """Tell the approvers who may still sign, but for the person who acts, that a message needs another sign-off."""
     mailing = revision.mailing
     uploaded = Revision.objects.filter(mailing=mailing).values("uploaded_by")
     signed = revision.sign_offs.filter(voided_at=None).values("by")
     approvers = mailing.workspace.memberships.filter(roles__contains=[Role.APPROVER.value], deactivated_at=None)
-    others = approvers.exclude(user__in=uploaded).exclude(user__in=signed).select_related("user")
-    words = f"{user.shown_name} signed revision {revision.number}; it needs another sign-off."
+    others = approvers.exclude(user__in=uploaded).exclude(user__in=signed).exclude(user=user).select_related("user")
+    signers = [one.by.shown_name for one in _valid_of(revision)]
+    words = f"{' and '.join(signers) or 'Nobody'} signed revision {revision.number}; it needs another sign-off."
     tell(
         [one.user for one in others], Notice.Kind.ASKED, mailing, words, reverse("station", args=[mailing.pk, revision.number, "sign-off"])
     )

@@ -40,6 +40,7 @@ ACTIONS: dict[str, str] = {
     "proof.cancelled": "cancelled {count} copies of the test of revision {revision} to “{list}”",
     "proof.sent-again": "had the test of revision {revision} sent to {address} again",
     "approval.signed": "signed off revision {revision}",
+    "approval.taken-back": "took back the sign-off of revision {revision}: {reason}",
     "approval.voided": "sign-offs of revision {revision} became void: {reason}",
     "approval.cleared": "revision {revision} is cleared",
     "approval.released": "released revision {revision}; the message is locked",

@@ -38,6 +38,7 @@ MOVES = {
     "sent back": Move(frozenset({Stage.TAKEN_IN, Stage.UNDER_REVIEW, Stage.CLEARED, Stage.SENT_BACK}), Stage.SENT_BACK, "review:send-back", "review.sent-back"),
     "signed": Move(frozenset({Stage.TAKEN_IN, Stage.SENT_BACK}), Stage.UNDER_REVIEW, "approval:sign", ""),
     "cleared": Move(frozenset({Stage.TAKEN_IN, Stage.UNDER_REVIEW, Stage.SENT_BACK}), Stage.CLEARED, "approval:sign", "approval.cleared"),
+    "sign-off taken back": Move(frozenset({Stage.CLEARED}), Stage.UNDER_REVIEW, "approval:sign", ""),
     "released": Move(frozenset({Stage.CLEARED}), Stage.RELEASED, "approval:release", "approval.released"),
 }  # fmt: skip
 

@@ -121,6 +121,13 @@ class Walk:
         return len(OPEN_THREADS.of(self.revision)) if self.revision.mailing.workspace.comments_hold else 0
 
     @property
+    def holding_stations(self) -> list[str]:
+        """The names of stations not looked at that keep the message from being signed; none where the workspace lets people sign without a look."""
+        if not self.revision.mailing.workspace.looks_hold:
+            return []
+        return [state.name for state in self.stations if state.slug != "sign-off" and not state.looked]
+
+    @property
     def readiness(self) -> Readiness:
         """How near the message is to leaving."""
         walked = [state for state in self.stations if state.slug != "sign-off"]

@@ -28,6 +28,8 @@ class Workspace(models.Model):
     test_sender = models.EmailField(default="jetwind@localhost.invalid")
     sign_offs_required = models.PositiveSmallIntegerField(default=2, validators=[MinValueValidator(1), MaxValueValidator(9)])
     check_settings = models.JSONField(default=dict, blank=True)
+    #: Whether a station that nobody has looked at keeps a message from being signed.
+    looks_hold = models.BooleanField(default=True)
     #: Whether an open comment keeps a message from being signed.
     comments_hold = models.BooleanField(default=False)
     #: The part of the calendar's address that makes it this one; empty where there is no address.

@@ -32,6 +32,7 @@ LISTS = ("field_list", "practice_domains", "test_domains", "word_list", "ruleboo
 #: Settings that are one value, and what screens call them.
 SINGLE = {
     "sign_offs_required": "sign-offs",
+    "looks_hold": "holding by stations",
     "comments_hold": "holding by comments",
     "escapes_values": "escaping of values",
     "readers_of_a_file": "readers of a file",
@@ -55,6 +56,7 @@ def configure(
     word_list: str = "",
     rulebooks: Sequence[str] = (),
     escapes_values: bool = False,
+    looks_hold: bool | None = None,
     comments_hold: bool | None = None,
     readers_of_a_file: int | None = None,
     shown: Mapping[str, Any] | None = None,
@@ -87,6 +89,7 @@ def configure(
             setattr(locked, name, merged_list(before.get(name, ()), wanted, getattr(locked, name)))
         given = {
             "sign_offs_required": sign_offs_required,
+            "looks_hold": looks_hold,
             "comments_hold": comments_hold,
             "escapes_values": escapes_values,
             "readers_of_a_file": readers_of_a_file,

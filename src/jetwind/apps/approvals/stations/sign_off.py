@@ -38,6 +38,7 @@ class Page:
     excuses: list[Excuse]
     open_fixes: list[ShownFinding]
     is_enough: bool
+    has_signed: bool
     may_release: bool
     release: Release | None
     log: QuerySet[LogEntry]
@@ -57,6 +58,7 @@ def page(request: PersonRequest, around: Frame) -> Page:
         excuses=list(dict.fromkeys(found.excuse for found in walk.findings if found.excuse is not None)),
         open_fixes=[found for found in walk.findings if found.is_open],
         is_enough=services.is_enough(revision, history),
+        has_signed=may_sign and services.has_signed(request.user, revision, history),
         may_release="approval:release" in around.allowed,
         release=Release.objects.select_related("by").filter(mailing=mailing).first() if mailing.is_locked else None,
         log=LogEntry.objects.filter(mailing_id=mailing.pk).select_related("actor").order_by("-id")[:40],
@@ -71,6 +73,17 @@ def sign(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
     revision = revision_for(request.user, mailing_id, number)
     services.sign(request.user, revision, request.POST.get("comment", ""))
     messages.success(request, f"You signed off revision {revision.number}.")
+    return redirect(station_address(revision, _SLUG))
+
+
+@require_POST
+@asks(send="approval:sign")
+@once
+def take_back(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
+    """Take one's own sign-off back."""
+    revision = revision_for(request.user, mailing_id, number)
+    services.take_back(request.user, revision, request.POST.get("reason", ""))
+    messages.success(request, f"You took your sign-off of revision {revision.number} back.")
     return redirect(station_address(revision, _SLUG))
 
 
@@ -102,5 +115,9 @@ STATION = StationPage(
     "sign-off",
     "approvals/station.html",
     page,
-    routes=(path("sign-off/sign/", sign, name="sign"), path("sign-off/release/", release, name="release")),
+    routes=(
+        path("sign-off/sign/", sign, name="sign"),
+        path("sign-off/take-back/", take_back, name="take-sign-off-back"),
+        path("sign-off/release/", release, name="release"),
+    ),
 )
