@@ -6,6 +6,7 @@ import signal
 import subprocess
 import sys
 import time
+import urllib.parse
 import urllib.request
 from collections.abc import Iterator
 from pathlib import Path
@@ -14,6 +15,8 @@ from typing import Any
 import psycopg
 import pytest
 from psycopg import sql
+
+from jetwind.core.log import verify_lines
 
 ROOT = Path(__file__).parents[2]
 
@@ -68,6 +71,35 @@ def left_over(state: str) -> list[str]:
     return [line for line in found if line]
 
 
+def files_of_the_server(address: str) -> dict[str, bytes]:
+    """Files that the real web server gives a person of the demo: streamed by it, made by one of its helpers, and read by a program without a session."""
+    browser = urllib.request.build_opener(urllib.request.HTTPCookieProcessor())
+
+    def read(path: str, **form: str) -> str:
+        with browser.open(f"{address}{path}", urllib.parse.urlencode(form).encode() if form else None) as answer:
+            return str(answer.read().decode())
+
+    def token(page: str) -> str:
+        found = re.search(r'name="csrfmiddlewaretoken" value="([^"]+)"', page)
+        assert found is not None
+        return found[1]
+
+    read("sign-in/", username="rosa", password="walk-the-round", csrfmiddlewaretoken=token(read("sign-in/")))
+    page = read("calendar/")
+    key = re.search(r'name="intent" value="([^"]+)"', page)
+    made = read("calendar/set/", act="make", csrfmiddlewaretoken=token(page), intent=key[1] if key else "")
+    subscribed = re.search(r"/(calendar/[^\"]+\.ics)", made)
+    assert subscribed is not None
+    with urllib.request.urlopen(f"{address}{subscribed[1]}") as answer:
+        feed = answer.read()
+    return {
+        "log": read("log.jsonl").encode(),
+        "table": read("log.csv").encode(),
+        "departure": read("mailings/1/departure.ics").encode(),
+        "feed": feed,
+    }
+
+
 def test_ready_recovered_and_stopped(environment: dict[str, str], tmp_path: Path) -> None:
     """It prints one address that answers, refuses a second start, survives its own death, and leaves nothing on Ctrl-C."""
     first = Started(environment)
@@ -76,6 +108,10 @@ def test_ready_recovered_and_stopped(environment: dict[str, str], tmp_path: Path
         assert "Sign in" in answer.read().decode()
     for name in ("rosa", "amos", "petra", "odell", "walk-the-round"):
         assert name in first.said
+    files = files_of_the_server(address)
+    log = verify_lines(files["log"].decode().splitlines())
+    assert (log.wrong, log.entries > 8, files["table"].count(b"\r\n") > log.entries) == ("", True, True)
+    assert (files["departure"].count(b"BEGIN:VEVENT"), files["feed"].count(b"BEGIN:VEVENT") > 5) == (1, True)
     again = subprocess.run(
         [sys.executable, "-m", "jetwind.config.launch", "start"], env=environment, cwd=ROOT, capture_output=True, text=True, check=False
     )

@@ -49,14 +49,15 @@ class TestHandOver:
     """One message to one recipient."""
 
     def test_what_arrives_is_what_was_sent(self, room: Room) -> None:
-        """Byte by byte below the line that the Mailroom writes above it (RFC 5321 §4.4), with one that starts with a full stop (§4.5.2)."""
+        """Byte by byte below the two fields that the Mailroom writes above it (RFC 5321 §4.4, RFC 8601 §2.2), with a line that starts with a full stop."""
         content = mail(text="one\n.two\n..three\n", html=None)
         answer = hand_over(room.server, "test@kiln.org", "one@kiln.org", content)
         assert answer.outcome is HandoverOutcome.TAKEN
         assert answer.answer == "250 Kept in the Mailroom"
         (kept,) = room.kept
-        trace, _, rest = kept.content.partition(b"\r\n")
+        trace, word, rest = kept.content.split(b"\r\n", 2)
         assert (kept.sender, kept.recipients, rest) == ("test@kiln.org", ("one@kiln.org",), content)
+        assert word == b"Authentication-Results: mailroom.jetwind.invalid; dkim=none"
         assert trace.startswith(b"Received: from ") and b" by mailroom.jetwind.invalid with ESMTP; " in trace
 
     @pytest.mark.parametrize(

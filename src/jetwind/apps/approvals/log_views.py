@@ -52,14 +52,14 @@ def log(request: PersonRequest) -> HttpResponse:
 
 
 @require_GET
-@asks("workspace:view", works="long")
+@asks("workspace:view")
 def as_csv(request: PersonRequest) -> StreamingHttpResponse:
     """What is asked for of the log, as CSV."""
     return _file(csv_lines(log_of(request.workspace, _asked(request))), "text/csv; charset=utf-8", "log.csv")
 
 
 @require_GET
-@asks("workspace:view", works="long")
+@asks("workspace:view")
 def as_json_lines(request: PersonRequest) -> StreamingHttpResponse:
     """What is asked for of the log, as lines of JSON whose chain can be verified without a database."""
     return _file(json_lines(log_of(request.workspace, _asked(request))), "application/jsonl; charset=utf-8", "log.jsonl")

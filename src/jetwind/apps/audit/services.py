@@ -66,7 +66,15 @@ def record(action: str, *, actor: Any, mailing: OfAWorkspace | None = None, hous
 def entry_hash(entry: LogEntry) -> str:
     """SHA-256 over the entry's content and the hash before it in its chain."""
     return hash_of(
-        Entry(entry.previous_hash, entry.at.isoformat(), entry.actor_id, entry.action, entry.mailing_id, entry.data, entry.chain)
+        Entry(
+            previous_hash=entry.previous_hash,
+            at=entry.at.isoformat(),
+            actor=entry.actor_id,
+            action=entry.action,
+            mailing=entry.mailing_id,
+            data=entry.data,
+            chain=entry.chain,
+        )
     )
 
 

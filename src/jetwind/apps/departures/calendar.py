@@ -110,9 +110,9 @@ def _sends(found: QuerySet[Mailing], whole: Callable[[str], str]) -> list[Planne
                 identity_of(mailing),
                 mailing.title,
                 _time_of(mailing),
-                "\n".join(filter(None, words)),
-                whole(reverse("newest", args=[mailing.pk])),
-                _status_of(mailing),
+                words="\n".join(filter(None, words)),
+                address=whole(reverse("newest", args=[mailing.pk])),
+                status=_status_of(mailing),
                 sequence=last["times"] if last is not None else 0,
                 changed_at=last["last"] if last is not None else mailing.created_at,
             )

@@ -6,7 +6,6 @@ import hashlib
 import json
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
-from typing import Any
 
 #: The hash before the first entry of a chain.
 FIRST_HASH = "0" * 64
@@ -25,13 +24,13 @@ class Entry:
     actor: int | None
     action: str
     mailing: int | None
-    data: Mapping[str, Any]
+    data: Mapping[str, object]
     chain: int
 
 
 def hash_of(entry: Entry) -> str:
     """SHA-256 over an entry, in hexadecimal digits."""
-    told: list[Any] = [entry.previous_hash, entry.at, entry.actor, entry.action, entry.mailing, entry.data]
+    told: list[object] = [entry.previous_hash, entry.at, entry.actor, entry.action, entry.mailing, entry.data]
     # Entries from before each workspace had a chain stand in that of no workspace, and their hashes cover no chain.
     content = json.dumps(told if entry.chain == NO_WORKSPACE else [*told, entry.chain], sort_keys=True, ensure_ascii=False)
     return hashlib.sha256(content.encode("utf-8", "surrogatepass")).hexdigest()
