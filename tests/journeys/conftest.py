@@ -143,6 +143,8 @@ def sign_in(chromium: Browser, live_server: Any) -> Iterator[Callable[..., Page]
         contexts.append(context)
         page = context.new_page()
         page.set_default_timeout(20_000)
+        # Two journeys with their workers and browsers may share two processors.
+        page.set_default_navigation_timeout(60_000)
         page.on("pageerror", lambda failure: problems.append(str(failure)))
         page.on(
             "console",
