@@ -16,6 +16,7 @@ from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.selectors import revision_for
 from jetwind.apps.intake.services import Details, add_revision, change_details, set_measured_reader, set_syntax
 from jetwind.apps.jobs.models import Work
+from jetwind.apps.notices.models import Notice
 from jetwind.apps.review.answers import ask_for_checks, check_now
 from jetwind.apps.review.selectors import walk_of
 from jetwind.apps.review.services import excuse, look_at, unlook
@@ -229,6 +230,11 @@ class TestTakenBack:
         assert LogEntry.objects.latest("id").sentence == "took back the sign-off of revision 1: the price is wrong"
         with pytest.raises(Refused, match="lacks sign-offs"):
             services.release(house.operator, revision)
+        assert not Notice.objects.filter(user=house.approver, kind="asked", read_at=None).exists()
+        services.take_back(house.reviewer, revision)
+        assert not Notice.objects.filter(kind="asked", read_at=None).exists()
+        services.sign(house.reviewer, revision)
+        assert Notice.objects.get(user=house.approver, kind="asked", read_at=None).words.startswith("Reviewer signed revision 1;")
         services.sign(house.approver, revision)
         assert Mailing.objects.get().stage == "cleared"
 

@@ -11,7 +11,7 @@ from django.utils import timezone
 
 from jetwind.apps.audit.models import LogEntry
 from jetwind.apps.departures import calendar as calendars
-from jetwind.apps.intake.models import Mailing
+from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.services import Details, change_details
 from jetwind.apps.workspace.models import Workspace
 from tests.apps.helpers import page_of, taken_in
@@ -120,5 +120,9 @@ def test_two_hundred_messages(house: Any, django_assert_max_num_queries: Any) ->
         )
         for n in range(200)
     )
+    revision = Revision.objects.get(mailing=first)
+    for mailing in Mailing.objects.filter(title__startswith="M"):
+        revision.pk, revision.mailing = None, mailing
+        revision.save()
     with django_assert_max_num_queries(6):
-        Client().get(path)
+        assert len(events(path)) == 201

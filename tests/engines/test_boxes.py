@@ -22,7 +22,7 @@ from jetwind.engines.bounded import judged_bounded
 from jetwind.engines.mail import BOXES, Delivery, HandoverOutcome, Mailroom, MailServer, hand_over, mailroom
 from jetwind.engines.mail.boxes import REPORT_SECONDS, written_about
 from jetwind.engines.mail.receiving import results_of
-from jetwind.engines.names import practice_zone, signed
+from jetwind.engines.names import MOST_SIGNED, practice_zone, signed
 from tests.factories import GOOD_HTML, GOOD_TEXT, mail, picture
 
 HTML = GOOD_HTML.replace("</head>", "<style>p{margin:0}</style></head>").replace("</h1>", " £24</h1><img src='cid:pot.png' alt='A pot'>")
@@ -195,7 +195,12 @@ def test_signed_by_the_published_key() -> None:
 
 def test_nobody_else_is_signed_for() -> None:
     """Another house's copies go as they were, and so does a copy that cannot be signed."""
-    for raw, sender in ((mail(), "a@kiln.org"), (b"", "a@saltmarsh-kiln.example"), (b"Subject: a\r\n\r\nb", "a@saltmarsh-kiln.example")):
+    for raw, sender in (
+        (mail(), "a@kiln.org"),
+        (b"", "a@saltmarsh-kiln.example"),
+        (b"Subject: a\r\n\r\nb", "a@saltmarsh-kiln.example"),
+        (b"From: a@b.c\r\n\r\n" + b"x" * MOST_SIGNED, "a@saltmarsh-kiln.example"),
+    ):
         assert signed(raw, sender) == raw
     assert results_of(mail(), "mx.kiln.org") == b"Authentication-Results: mx.kiln.org; dkim=none\r\n"
 

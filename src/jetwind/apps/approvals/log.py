@@ -25,7 +25,7 @@ COLUMNS = ("entry", "time", "person", "action", "what", "message", "title", "rev
 
 @dataclass(frozen=True, slots=True)
 class Asked:
-    """What of the log is asked for. A person, a kind, a day or a message that is 0 or empty leaves all of them in."""
+    """The entries of the log that a person asks for. A field that is 0 or empty excludes no entry."""
 
     person: int = 0
     kind: str = ""
@@ -35,7 +35,7 @@ class Asked:
 
     @property
     def is_all(self) -> bool:
-        """Whether the whole log is asked for."""
+        """Whether the person asks for the whole log."""
         return self == Asked()
 
 
@@ -50,7 +50,7 @@ class Line:
 
 
 def log_of(workspace: Workspace, asked: Asked) -> QuerySet[LogEntry]:
-    """The entries of a workspace that are asked for, the newest first. A kind or a day that is none leaves all in."""
+    """The entries of a workspace that a person asks for, the newest first. An unknown kind and an unreadable day exclude no entry."""
     found = LogEntry.objects.filter(workspace_id=workspace.pk).select_related("actor").order_by("-id")
     if asked.person:
         found = found.filter(actor_id=asked.person)

@@ -35,7 +35,7 @@ def _asked(request: PersonRequest) -> Asked:
 @require_GET
 @asks("workspace:view")
 def log(request: PersonRequest) -> HttpResponse:
-    """Who did what to which content, in the whole workspace or in one message."""
+    """Show the entries of the log: those of the whole workspace, or of one message."""
     workspace, asked = request.workspace, _asked(request)
     shown = Paginator(log_of(workspace, asked), PAGE).get_page(request.GET.get("page"))
     page = {
@@ -54,14 +54,14 @@ def log(request: PersonRequest) -> HttpResponse:
 @require_GET
 @asks("workspace:view")
 def as_csv(request: PersonRequest) -> StreamingHttpResponse:
-    """What is asked for of the log, as CSV."""
+    """Send the chosen entries of the log as a CSV file."""
     return _file(csv_lines(log_of(request.workspace, _asked(request))), "text/csv; charset=utf-8", "log.csv")
 
 
 @require_GET
 @asks("workspace:view")
 def as_json_lines(request: PersonRequest) -> StreamingHttpResponse:
-    """What is asked for of the log, as lines of JSON whose chain can be verified without a database."""
+    """Send the chosen entries of the log as a file of JSON Lines. ``./jetwind verify-log`` verifies this file without a database."""
     return _file(json_lines(log_of(request.workspace, _asked(request))), "application/jsonl; charset=utf-8", "log.jsonl")
 
 

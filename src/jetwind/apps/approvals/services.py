@@ -164,6 +164,10 @@ def take_back(user: User, revision: Revision, reason: str = "") -> SignOff:
         record("approval.taken-back", actor=user, mailing=mailing, revision=revision.number, reason=reason or "no reason given")
         if mailing.stage == Mailing.Stage.CLEARED and not is_enough(revision):
             move(mailing, "sign-off taken back", user)
+        if not _valid_of(revision):
+            # As before anybody signed: nobody is asked for a second sign-off.
+            settle(mailing, Notice.Kind.ASKED)
+        elif mailing.stage != Mailing.Stage.CLEARED:
             _ask_others(revision, user)
     return found
 
@@ -179,8 +183,8 @@ def _ask_others(revision: Revision, user: User) -> None:
     signed = revision.sign_offs.filter(voided_at=None).values("by")
     approvers = mailing.workspace.memberships.filter(roles__contains=[Role.APPROVER.value], deactivated_at=None)
     others = approvers.exclude(user__in=uploaded).exclude(user__in=signed).exclude(user=user).select_related("user")
-    signers = [one.by.shown_name for one in _valid_of(revision)]
-    words = f"{' and '.join(signers) or 'Nobody'} signed revision {revision.number}; it needs another sign-off."
+    signers = " and ".join(one.by.shown_name for one in _valid_of(revision))
+    words = f"{signers} signed revision {revision.number}; it needs another sign-off."
     tell(
         [one.user for one in others], Notice.Kind.ASKED, mailing, words, reverse("station", args=[mailing.pk, revision.number, "sign-off"])
     )

@@ -122,7 +122,7 @@ class Walk:
 
     @property
     def holding_stations(self) -> list[str]:
-        """The names of stations not looked at that keep the message from being signed; none where the workspace lets people sign without a look."""
+        """The names of the stations that nobody has looked at, where the workspace forbids signing before every look; else an empty list."""
         if not self.revision.mailing.workspace.looks_hold:
             return []
         return [state.name for state in self.stations if state.slug != "sign-off" and not state.looked]

@@ -62,12 +62,12 @@ def _of_signatures(arrival: Message, signed: Sequence[Dkim], holds: Sequence[Dki
     """
     good = {(one.domain, one.selector) for one in holds if one.result == "pass"}
     verdicts = verdicts_of(arrival)
-    held = {one.value_of("header.d") for one in verdicts.of("dkim") if one.result == "pass"} if verdicts is not None else set()
+    held = {one.value_of("header.d").lower() for one in verdicts.of("dkim") if one.result == "pass"} if verdicts is not None else set()
     there = {(one.domain, one.selector): one for one in holds}
     found = []
     for one in signed:
         key = (one.domain, one.selector)
-        if one.result != "pass" or key in good or one.domain in held:
+        if one.result != "pass" or key in good or one.domain.lower() in held:
             continue
         data = {"domain": one.domain, "why": there[key].why or "it does not fit" if key in there else "it is gone"}
         template = "The signature of {domain} does not hold any more: {why}."

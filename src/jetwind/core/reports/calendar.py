@@ -20,8 +20,8 @@ PlanStatus = Literal["TENTATIVE", "CONFIRMED", "CANCELLED"]
 class PlannedSend:
     """One message with its planned time.
 
-    ``at`` has a zone, or none where the message leaves at that hour of each reader's own zone (RFC 5545 §3.3.5, form 1). ``sequence`` counts the
-    changes, so that a program takes the newest (§3.8.7.4); ``changed_at`` is when the last one was made.
+    ``at`` is the planned time. A time without a zone means this hour in each reader's own zone (RFC 5545 §3.3.5, form 1). ``sequence`` is the
+    number of changes so far: calendar programs keep the event with the highest number (§3.8.7.4). ``changed_at`` is the time of the last change.
     """
 
     identity: str

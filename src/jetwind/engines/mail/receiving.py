@@ -7,10 +7,7 @@ from datetime import UTC, datetime
 from email.utils import format_datetime
 from typing import Any
 
-from jetwind.engines.names import practice_zone, verified
-
-#: Octets of a mail whose signatures the server verifies; it says of a larger one that it did not.
-_MOST_VERIFIED = 4_000_000
+from jetwind.engines.names import MOST_SIGNED, practice_zone, verified
 
 
 def trace_of(session: Any, hostname: str, *, is_encrypted: bool = False) -> bytes:
@@ -22,7 +19,7 @@ def trace_of(session: Any, hostname: str, *, is_encrypted: bool = False) -> byte
 
 def results_of(content: bytes, hostname: str) -> bytes:
     """The Authentication-Results field of a server that verifies signatures by the practice field's name records (RFC 8601 §2.2, §2.7.1)."""
-    said = _said(content) if len(content) <= _MOST_VERIFIED else 'dkim=neutral reason="too large to verify"'
+    said = _said(content) if len(content) <= MOST_SIGNED else 'dkim=neutral reason="too large to verify"'
     return f"Authentication-Results: {hostname}; {said}\r\n".encode("ascii")
 
 

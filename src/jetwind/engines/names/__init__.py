@@ -5,10 +5,11 @@ from jetwind.engines.names.dkim import verified
 from jetwind.engines.names.dns import Dns
 from jetwind.engines.names.mark import loading
 from jetwind.engines.names.sender import Loads, papers_of
-from jetwind.engines.names.signing import signed
+from jetwind.engines.names.signing import MOST_SIGNED, signed
 from jetwind.engines.names.zone import UnusableZone, Zone, practice, practice_zone
 
 __all__ = [
+    "MOST_SIGNED",
     "Dns",
     "Loads",
     "NoAnswer",

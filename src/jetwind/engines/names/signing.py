@@ -14,15 +14,17 @@ _COVERED = frozenset(
     name.encode()
     for name in ("from", "to", "reply-to", "subject", "date", "message-id", "list-unsubscribe", "list-unsubscribe-post", "list-id")
 )
+#: Octets of a copy that is signed, and of a mail whose signatures a server verifies: the library holds a mail several times in memory.
+MOST_SIGNED = 4_000_000
 _FIELD = re.compile(rb"^([!-9;-~]{1,100}):", re.MULTILINE)
 
 
 def signed(content: bytes, sender: str) -> bytes:
-    """A copy with a signature above it; as it was where its sender is not of the practice field's house, or it cannot be signed.
+    """A copy with a signature above it. A copy of another sender, one of more than ``MOST_SIGNED`` octets, and one that the library cannot sign stay as they are.
 
     ``sender`` is the address in From.
     """
-    if sender.rpartition("@")[2].lower() != DOMAIN:
+    if sender.rpartition("@")[2].lower() != DOMAIN or len(content) > MOST_SIGNED:
         return content
     head = content.partition(b"\r\n\r\n")[0]
     covered = [name for name in dict.fromkeys(found.lower() for found in _FIELD.findall(head)) if name in _COVERED]
