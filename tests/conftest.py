@@ -80,7 +80,11 @@ def house(db: None) -> House:
 
     # Most tests sign without a walk; those of sign-off say so where a look counts.
     workspace = Workspace.objects.create(
-        name="Kiln", field_list=["first_name"], test_domains=["kiln.org"], test_sender="test@kiln.org", looks_hold=False
+        name="Kiln",
+        field_list=["first_name"],
+        test_domains=["kiln.org"],
+        test_sender="test@kiln.org",
+        clearing={"every": {"stations": "free"}},
     )
     # No test leaves this machine; those of links stand on the practice field.
     Wire.objects.create(workspace=workspace, links="never", pictures="never")

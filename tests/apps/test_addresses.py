@@ -10,7 +10,7 @@ from django.test import Client
 from django.urls import reverse
 
 from jetwind.apps.accounts.permissions import Role, roles_for
-from jetwind.apps.approvals.models import Release
+from jetwind.apps.approvals.models import Release, StandIn
 from jetwind.apps.blobs import store
 from jetwind.apps.comments.models import Thread
 from jetwind.apps.instructions.models import SendingBack
@@ -38,8 +38,8 @@ from tests.apps.helpers import taken_in
 from tests.factories import mail, picture
 
 ANGLES = {"name": "Angles", "open": "<<", "close": ">>"}
-#: Addresses whose path names a thing of a workspace.
-_OF_A_THING = re.compile(r"<")
+#: Addresses whose path names a thing of a workspace; every workspace has a rule for a kind of message.
+_OF_A_THING = re.compile(r"<(?!slug:kind_of_message)")
 #: Files that may not be there yet: asked for rightly, they answer 404.
 _MAY_BE_MISSING = {"clearance", "lighter-pictures", "look-at-file", "look-at-picture", "render-sheet-pdf", "render-sheet-png", "render-map"}
 
@@ -70,8 +70,13 @@ def things(house: Any) -> dict[str, Any]:
     )
     thread = Thread.objects.create(mailing=revision.mailing, revision=revision, kind="station", station="links", named="x")
     thread.comments.create(words="x", said_by="Una")
+    stand_in = StandIn.objects.create(
+        workspace=house.workspace, away=house.reviewer, stands_in=house.approver, since="2027-03-01", until="2099-03-01"
+    )
     sending = SendingBack.objects.create(mailing=revision.mailing, revision=revision, words="x", by=house.reviewer)
     return {
+        "stand_in_id": stand_in.pk,
+        "kind_of_message": "transactional",
         "answer_id": answer.pk,
         "width": "phone",
         "side": "after",

@@ -8,7 +8,7 @@ from typing import Any
 import pytest
 from django.db import connection
 
-from jetwind.apps.approvals.services import blockers, history_of, release, sign
+from jetwind.apps.approvals.services import blockers, release, sign
 from jetwind.apps.comments import services
 from jetwind.apps.comments.models import Comment, Thread
 from jetwind.apps.comments.selectors import open_threads
@@ -199,29 +199,21 @@ class TestHolding:
         """Signing is refused, the list says why, and settling lets it go; without the setting comments hold nothing."""
         revision = walked(house, taken_in(house))
         thread = services.say(house.author, revision, STATION, "Which page?")
-        assert blockers(walk_of(revision), history_of(revision.mailing)) == []
-        house.workspace.comments_hold = True
+        assert blockers(walk_of(revision)) == []
+        house.workspace.clearing = {"every": {"comments": False}}
         house.workspace.save()
         revision = Revision.objects.select_related("mailing__workspace").get(pk=revision.pk)
-        assert blockers(walk_of(revision), history_of(revision.mailing)) == ["1 comment is open."]
+        assert blockers(walk_of(revision)) == ["1 comment is open."]
         with pytest.raises(Refused, match="1 comment is open"):
             sign(house.reviewer, revision)
         [row] = listed_in(house.workspace)
-        assert row.readiness.holding == walk_of(revision).readiness.holding == "1 open comment"
+        assert row.readiness.holding == walk_of(revision).readiness.holding == "1 comment is open."
         services.say(house.author, revision, STATION, "And this?")
-        assert listed_in(house.workspace)[0].readiness.holding == "2 open comments"
+        assert listed_in(house.workspace)[0].readiness.holding == "2 comments are open."
         for one in Thread.objects.all():
             services.settle(house.reviewer, one)
         assert sign(house.reviewer, revision)
         assert thread.mailing_id == revision.mailing_id
-
-    def test_the_setting(self, house: Any) -> None:
-        """It is kept on the settings page."""
-        client = house.client(house.reviewer)
-        form = {"field_list": "first_name", "test_domains": "mail.kiln.org", "sign_offs_required": "2", "comments_hold": "on"}
-        client.post("/settings/", form)
-        house.workspace.refresh_from_db()
-        assert house.workspace.comments_hold
 
     def test_a_released_message_takes_none(self, house: Any) -> None:
         """Neither a thread, nor an answer, nor settling; in the database too."""

@@ -251,7 +251,7 @@ class TestRenders:
             render_house.func(workspace_id=house.workspace.pk, work_id=work.pk)
 
         client = house.client(house.reviewer)
-        client.post("/settings/", {"field_list": "first_name", "sign_offs_required": 2, "word_list": "raku"})
+        client.post("/settings/", {"field_list": "first_name", "word_list": "raku"})
         follow()
         assert not Work.objects.filter(kind=previews.RENDERS, state="waiting").exists()
         bo = SampleReader.objects.get(name="Bo")
@@ -330,7 +330,7 @@ class TestColumns:
     def test_the_limit_is_the_workspace_s_own(self, house: Any) -> None:
         """Of a larger file the few that differ are taken."""
         client = house.client(house.reviewer)
-        client.post("/settings/", {"field_list": "first_name", "sign_offs_required": 2, "readers_of_a_file": 5})
+        client.post("/settings/", {"field_list": "first_name", "readers_of_a_file": 5})
         house.workspace.refresh_from_db()
         assert house.workspace.readers_of_a_file == 5
         rows = b"reader;first_name;tier\n" + b"".join(b"r%d;N%d;%s\n" % (n, n, [b"clay", b"glaze"][n % 2]) for n in range(40))

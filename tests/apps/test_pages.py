@@ -208,9 +208,9 @@ class TestDepartures:
         walked(house, late)
         rows = listed_in(house.workspace)
         assert [(row.mailing.title, row.readiness.holding) for row in rows] == [
-            ("Soon", "11 stations not looked at"),
-            ("Late", "waits for sign-offs"),
-            ("Never", "1 open stop"),
+            ("Soon", "Waits for 2 signatures, 1 of an approver."),
+            ("Late", "Waits for 2 signatures, 1 of an approver."),
+            ("Never", "1 stop is open."),
         ]
         assert [row.readiness.stripes for row in rows] == [0, 5, 0]
         assert [row.mailing.title for row in listed_in(house.workspace, search="sOO")] == ["Soon"]
@@ -283,7 +283,6 @@ class TestHouse:
             "field_list": "first_name, order.number",
             "practice_domains": "kiln.example",
             "test_domains": "kiln.org Mail.Kiln.org",
-            "sign_offs_required": 1,
         }
         assert client.post("/settings/", good).status_code == 302
         house.workspace.refresh_from_db()

@@ -518,7 +518,6 @@ class TestChecksScreen:
         client = house.client(house.operator)
         data = {
             "field_list": "first_name",
-            "sign_offs_required": "2",
             "word_list": "raku, sgraffito",
             "rulebooks": ["canada", "united-states"],
         }

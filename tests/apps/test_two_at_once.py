@@ -111,19 +111,19 @@ def test_settings_against_settings_audience_and_words(house: Any) -> None:
 def typed(shown: dict[str, Any], **changed: str) -> dict[str, Any]:
     """The settings form as it was shown, with something typed into it."""
     lists = {name: " ".join(shown[name]) for name in ("field_list", "practice_domains", "test_domains", "word_list")}
-    return {**lists, "sign_offs_required": shown["sign_offs_required"], "rulebooks": shown["rulebooks"], **changed}
+    return {**lists, "readers_of_a_file": shown["readers_of_a_file"], "rulebooks": shown["rulebooks"], **changed}
 
 
 def test_one_number_set_by_two(house: Any) -> None:
     """The second is asked; sent again with what holds now, theirs counts."""
     workspace = house.workspace
     shown = workspaces.shown_settings(workspace)
-    workspaces.configure(house.reviewer, Workspace.objects.get(pk=workspace.pk), **{**typed(shown), "sign_offs_required": 3}, shown=shown)
-    with pytest.raises(Refused, match="set the sign-offs to 3 meanwhile"):
-        workspaces.configure(house.operator, workspace, **{**typed(shown), "sign_offs_required": 1}, shown=shown)
+    workspaces.configure(house.reviewer, Workspace.objects.get(pk=workspace.pk), **{**typed(shown), "readers_of_a_file": 30}, shown=shown)
+    with pytest.raises(Refused, match="set the readers of a file to 30 meanwhile"):
+        workspaces.configure(house.operator, workspace, **{**typed(shown), "readers_of_a_file": 10}, shown=shown)
     now = workspaces.shown_settings(Workspace.objects.get(pk=workspace.pk))
-    workspaces.configure(house.operator, workspace, **{**typed(now), "sign_offs_required": 1}, shown=now)
-    assert Workspace.objects.get(pk=workspace.pk).sign_offs_required == 1
+    workspaces.configure(house.operator, workspace, **{**typed(now), "readers_of_a_file": 10}, shown=now)
+    assert Workspace.objects.get(pk=workspace.pk).readers_of_a_file == 10
 
 
 def test_checks_set_by_two(house: Any) -> None:

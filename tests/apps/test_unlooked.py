@@ -49,7 +49,7 @@ def test_the_windsock_stays_down(house: Any, short: list[float]) -> None:
     walk = walk_of(fresh(revision))
     assert (walk.unlooked, walk.readiness.stripes) == (["wording.spelling"], 0)
     [row] = listed_in(house.workspace)
-    assert (row.readiness.stripes, row.readiness.holding) == (0, "not everything was checked")
+    assert (row.readiness.stripes, row.readiness.holding) == (0, "Not everything was checked: 1 check did not come to an end.")
     client = house.client(house.approver)
     for station in ("wording", "sign-off"):
         page = client.get(f"/mailings/{revision.mailing_id}/r1/{station}/").content.decode()

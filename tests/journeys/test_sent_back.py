@@ -21,7 +21,7 @@ SECOND = mail(PALE, Subject="Glazes")
 def test_sent_back_and_mended(house: Any, sign_in: Any, start_worker: Any, mailroom: None, live_server: Any) -> None:
     """Comments for people, instructions with pictures on a page and by mail, ticks, what holds, and a sign-off that waits for the last comment."""
     User.objects.filter(pk=house.author.pk).update(email="one@kiln.org", proven_email="one@kiln.org")
-    Workspace.objects.update(comments_hold=True)
+    Workspace.objects.update(clearing={"every": {"stations": "free", "comments": False}})
     start_worker()
     author = sign_in("author")
     drop(author, "glazes.eml", FIRST)

@@ -11,6 +11,7 @@ from datetime import datetime
 
 from jetwind.apps.accounts.models import User
 from jetwind.apps.approvals.services import void_earlier, void_sent_back
+from jetwind.apps.approvals.standing import reconsider, with_signatures_that_end
 from jetwind.apps.audit.services import verified
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.jobs import services as jobs
@@ -42,6 +43,21 @@ def copy_arrived(revision: Revision) -> None:
     ask_for_checks(revision)
 
 
+def answers_known(mailing: Mailing) -> None:
+    """The checks have answered for the newest revision of a message, which is locked by the caller."""
+    reconsider(mailing, None)
+
+
+def standing_changed(mailing: Mailing, user: User) -> None:
+    """An excuse or a comment of a message, which is locked by the caller, has changed: signatures rest on excuses, and may wait for comments."""
+    reconsider(mailing, user)
+
+
+def test_send_told(mailing: Mailing) -> None:
+    """Something went wrong with a copy of a test send, or its recipient found something wrong."""
+    jobs.defer("approvals.reconsider", mailing_id=mailing.pk)
+
+
 def titles_changed(mailing: Mailing, titles: Collection[str]) -> None:
     """A message has these titles now or had them until now: messages of the same title are told so by a check."""
     recheck_alike(mailing, titles)
@@ -56,6 +72,12 @@ def settings_changed(workspace: Workspace) -> None:
     """Settings of a house, its readers, syntaxes or rulebooks changed: with a reader or a syntax, the copy that is rendered changes."""
     ask_for_rechecks(workspace)
     ask_for_renders_of_house(workspace)
+    jobs.defer("approvals.reconsider_house", workspace_id=workspace.pk)
+
+
+def sign_off_rules_changed(workspace: Workspace) -> None:
+    """The rules of sign-off of a house changed: what clears a message is another now."""
+    jobs.defer("approvals.reconsider_house", workspace_id=workspace.pk)
 
 
 def time_passed(since: datetime, until: datetime) -> None:
@@ -68,6 +90,8 @@ def time_passed(since: datetime, until: datetime) -> None:
     if (since.date(), since.hour) != (until.date(), until.hour) or verified() is None:
         jobs.defer("audit.verify_log")
         jobs.defer("jobs.sweep")
+        for number in with_signatures_that_end():
+            jobs.defer("approvals.reconsider", mailing_id=number)
     if since.date() != until.date():
         for workspace in Workspace.objects.order_by("pk"):
             ask_for_rechecks(workspace)

@@ -1,4 +1,4 @@
-"""App configuration, and what a new revision does to sign-offs."""
+"""App configuration, and what the app tells of a revision."""
 
 from django.apps import AppConfig
 
@@ -9,14 +9,21 @@ class ApprovalsConfig(AppConfig):
     name = "jetwind.apps.approvals"
 
     def ready(self) -> None:
-        """Put the gauge of the sign-offs into the strip."""
-        from jetwind.apps.approvals.known import VALID_SIGN_OFFS
+        """Put the gauge of the signatures into the strip, and give the rule of sign-off its facts."""
+        from jetwind.apps.approvals.known import SEEN, SIGNATURES
+        from jetwind.apps.approvals.standing import seen_facts, signature_facts
         from jetwind.apps.intake.known import facts
         from jetwind.apps.review.frame import Gauge, gauges
+        from jetwind.apps.review.readiness import FactsFromAbove, from_above, rule_for
         from jetwind.apps.review.selectors import Walk
+        from jetwind.core.clearing import open_places
 
         def sign_offs(walk: Walk) -> Gauge:
-            return Gauge("sign-offs", f"{VALID_SIGN_OFFS.of(walk.revision) or 0}/{walk.revision.mailing.workspace.sign_offs_required}")
+            rule = rule_for(walk.revision.mailing)
+            given = [one for one in signature_facts(walk.revision, rule)["signatures"] if not one.waits_for]
+            needed = len(rule.signers)
+            return Gauge("sign-offs", f"{needed - len(open_places(rule, given))}/{needed}")
 
-        facts.append(VALID_SIGN_OFFS)
+        facts.extend([SIGNATURES, SEEN])
+        from_above.extend([FactsFromAbove(SIGNATURES, signature_facts), FactsFromAbove(SEEN, seen_facts)])
         gauges.append(sign_offs)

@@ -17,6 +17,7 @@ from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.stages import open_mailing
 from jetwind.apps.notices.models import Notice
 from jetwind.apps.notices.services import tell
+from jetwind.apps.ui.following import follows
 from jetwind.apps.ui.given import typed_lines
 from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.apps.workspace.access import may, permit
@@ -90,6 +91,8 @@ def answer(user: User, thread: Thread, words: str, told: Collection[int] = ()) -
         if was_settled:
             _open_again(now, mailing, user)
         _add(now, mailing, words, by=user, people=people)
+        if was_settled:
+            follows().standing_changed(mailing, user)
     return was_settled
 
 
@@ -107,6 +110,7 @@ def settle(user: User, thread: Thread) -> None:
     with open_mailing(thread.mailing_id) as mailing:
         if Thread.objects.filter(pk=thread.pk, settled_at=None).update(settled_at=timezone.now(), settled_by=user):
             record("comment.settled", actor=user, mailing=mailing, place=thread.named)
+            follows().standing_changed(mailing, user)
 
 
 def open_again(user: User, thread: Thread) -> None:
@@ -120,6 +124,7 @@ def open_again(user: User, thread: Thread) -> None:
         now = Thread.objects.select_for_update(no_key=True).get(pk=thread.pk)
         if now.settled_at is not None:
             _open_again(now, mailing, user)
+            follows().standing_changed(mailing, user)
 
 
 def _open_again(thread: Thread, mailing: Mailing, user: User) -> None:

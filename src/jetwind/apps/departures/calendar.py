@@ -103,7 +103,7 @@ def _sends(found: QuerySet[Mailing], whole: Callable[[str], str]) -> list[Planne
     for row in leaving(numbers):
         mailing = row.mailing
         last = changes.get(mailing.pk)
-        held = f"{mailing.get_stage_display()}. {row.readiness.holding[:1].upper()}{row.readiness.holding[1:]}."
+        held = f"{mailing.get_stage_display()}. {row.readiness.holding}"
         words = [row.revision.subject, mailing.audience, held]
         sends.append(
             PlannedSend(

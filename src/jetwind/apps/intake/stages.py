@@ -39,7 +39,9 @@ MOVES = {
     "signed": Move(frozenset({Stage.TAKEN_IN, Stage.SENT_BACK}), Stage.UNDER_REVIEW, "approval:sign", ""),
     "cleared": Move(frozenset({Stage.TAKEN_IN, Stage.UNDER_REVIEW, Stage.SENT_BACK}), Stage.CLEARED, "approval:sign", "approval.cleared"),
     "sign-off taken back": Move(frozenset({Stage.CLEARED}), Stage.UNDER_REVIEW, "approval:sign", ""),
+    "sign-off void": Move(frozenset({Stage.CLEARED}), Stage.UNDER_REVIEW, "approval:sign", ""),
     "released": Move(frozenset({Stage.CLEARED}), Stage.RELEASED, "approval:release", "approval.released"),
+    "release taken back": Move(frozenset({Stage.RELEASED}), Stage.CLEARED, "approval:release", "approval.release-taken-back"),
 }  # fmt: skip
 
 
@@ -71,7 +73,7 @@ def refuse_if_locked(mailing: Mailing) -> None:
         raise Refused(f"“{mailing.title}” is released and locked; start a copy to go on from it.")
 
 
-def move(mailing: Mailing, name: str, actor: User, **told: Any) -> None:
+def move(mailing: Mailing, name: str, actor: User | None, **told: Any) -> None:
     """Make a move with a message that is locked, and log it. From where the move does not begin, the message stays where it is.
 
     ``told`` is what the entry of the log says besides.

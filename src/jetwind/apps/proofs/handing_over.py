@@ -32,6 +32,7 @@ from jetwind.apps.proofs.replies import note_of
 from jetwind.apps.proofs.return_address import return_address
 from jetwind.apps.proofs.sealing import Unreadable
 from jetwind.apps.proofs.ways_out import own_ways_out
+from jetwind.apps.ui.following import follows
 from jetwind.apps.workspace.desk import Held
 from jetwind.core.arrivals.note import compose_note
 from jetwind.core.errors import JetwindError
@@ -283,6 +284,8 @@ def _take(copy: TestCopy, handover: Handover) -> None:
     else:
         _put_off(copy, outcome, now)
     copy.save(update_fields=["state", "answer", "handed_over_at", "tries", "next_try_at"])
+    if copy.state == TestCopy.State.REFUSED and copy.purpose == TestCopy.Purpose.COPY:
+        follows().test_send_told(copy.send.mailing)
 
 
 def _put_off(copy: TestCopy, outcome: HandoverOutcome, now: datetime) -> None:

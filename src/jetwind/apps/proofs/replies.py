@@ -29,6 +29,7 @@ from jetwind.apps.previews.selectors import element_at
 from jetwind.apps.previews.services import Pointed, place_at
 from jetwind.apps.proofs.models import Reply, ReplyLink, ReplyPhoto, TestCopy, TestSend
 from jetwind.apps.proofs.return_address import new_identity
+from jetwind.apps.ui.following import follows
 from jetwind.apps.ui.given import typed_lines
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
@@ -154,6 +155,8 @@ def answer(link: ReplyLink, given: Given, photos: Sequence[bytes] = ()) -> Reply
         tell([send.by], Notice.Kind.ANSWERED, send.mailing, words, path)
         if reply.is_comment:
             jobs.defer("proofs.place_reply", reply_id=reply.pk)
+        if not reply.looks_right:
+            follows().test_send_told(send.mailing)
     return reply
 
 

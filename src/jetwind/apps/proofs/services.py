@@ -28,6 +28,7 @@ from jetwind.apps.proofs.reach import is_allowed
 from jetwind.apps.proofs.return_address import identity_of, new_identity
 from jetwind.apps.proofs.test_lists import MOST_ADDRESSES, Person
 from jetwind.apps.proofs.ways_out import note
+from jetwind.apps.ui.following import follows
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
 from jetwind.apps.workspace.domains import is_proven
@@ -312,6 +313,8 @@ def keep_arrival(delivery: Delivery) -> Arrival:
         )
         _ask_to_compare(arrival)
         _tell_of_bounce(arrival)
+        if arrival.reports_on is not None:
+            follows().test_send_told(arrival.reports_on.send.mailing)
     return arrival
 
 
@@ -412,6 +415,8 @@ def keep_saved(user: User, revision: Revision, content: bytes) -> Arrival:
         record("proof.arrival-kept", actor=user, mailing=revision.mailing, revision=copy.send.revision.number, address=copy.address)
         _ask_to_compare(arrival)
         _tell_of_bounce(arrival)
+        if arrival.reports_on is not None:
+            follows().test_send_told(arrival.reports_on.send.mailing)
     return arrival
 
 

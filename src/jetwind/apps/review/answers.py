@@ -22,6 +22,7 @@ from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
 from jetwind.apps.review.models import CheckRun, FindingRecord
 from jetwind.apps.review.questions import Question, context_of, is_outdated, is_slow, message_to_check, newest_run
+from jetwind.apps.ui.following import follows
 from jetwind.apps.workspace.desk import SECONDS_OF_A_HOUSE, Workbench
 from jetwind.apps.workspace.models import Workspace
 from jetwind.core.checking import CheckResult, Fault, Finding, Level, Outcome, Part, Place, registry
@@ -142,7 +143,11 @@ def check_now(revision: Revision, patience: int = 1, *, is_prepared: bool = Fals
     known = CheckRun.objects.filter(revision=revision, key=question.key).first()
     if known is not None and not asks_again:
         # Asked again under circumstances that held before: its answer becomes the newest one.
-        CheckRun.objects.filter(pk=known.pk).update(created_at=timezone.now())
+        with transaction.atomic():
+            mailing = locked_mailing(revision.mailing_id)
+            CheckRun.objects.filter(pk=known.pk).update(created_at=timezone.now())
+            if not mailing.is_locked:
+                follows().answers_known(mailing)
         return known
     holding = question.still_valid(last) if last is not None else {}
     asked = [check_id for check_id in registry() if check_id not in holding]
@@ -187,6 +192,8 @@ def _keep(revision: Revision, question: Question, answer: Review, last: CheckRun
         for order, found in enumerate(everything):
             found.order = order
         FindingRecord.objects.bulk_create(everything)
+        if not mailing.is_locked:
+            follows().answers_known(mailing)
     return run
 
 

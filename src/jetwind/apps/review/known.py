@@ -8,6 +8,7 @@ from django.contrib.postgres.expressions import ArraySubquery
 from django.db.models import CharField, OuterRef, Subquery, Value
 from django.db.models.functions import Cast, Concat, JSONObject
 
+from jetwind.apps.comments.known import shown_name
 from jetwind.apps.intake.known import Known
 from jetwind.apps.jobs.machines import in_the_house
 from jetwind.apps.jobs.services import latest_of_each
@@ -18,8 +19,9 @@ def _works() -> ArraySubquery:
     return ArraySubquery(latest_of_each(Concat(Value("revision:"), Cast(OuterRef("pk"), CharField()))))
 
 
-def _looked_at() -> ArraySubquery:
-    return ArraySubquery(StationLook.objects.filter(revision=OuterRef("pk")).values("station"))
+def _looks() -> ArraySubquery:
+    looks = StationLook.objects.filter(revision=OuterRef("pk"))
+    return ArraySubquery(looks.values_list(JSONObject(station="station", left_out="left_out", by=shown_name("by"))))
 
 
 def _pictures_read() -> Subquery:
@@ -33,8 +35,8 @@ def _papers() -> Subquery:
 
 #: The newest work of each kind on it, a table for each.
 WORKS: Known[list[dict[str, Any]]] = Known("works", _works)
-#: The stations that somebody looked at.
-LOOKED_AT: Known[list[str]] = Known("looked_at", _looked_at)
+#: The stations that somebody looked at or left out, a table for each: ``left_out`` is the reason, empty for a look.
+LOOKS: Known[list[dict[str, str]]] = Known("looks_at_stations", _looks)
 #: The facts of the machines that count.
 MACHINES: Known[list[dict[str, Any]]] = Known("machines", in_the_house)
 #: One value for what the pictures say whose words were asked for; None where none were.

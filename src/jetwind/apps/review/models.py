@@ -6,6 +6,7 @@ from copy import copy
 from typing import Any
 
 from django.conf import settings
+from django.contrib.postgres.fields import ArrayField
 from django.db import models
 from django.db.models import Q
 
@@ -139,6 +140,10 @@ class Excuse(models.Model):
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField(auto_now_add=True)
     lifted_at = models.DateTimeField(null=True, blank=True)
+    #: Whether the person was an approver then; who confirmed it, where the rule of sign-off asks for a second person.
+    by_approver = models.BooleanField(default=False)
+    confirmed_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, blank=True, on_delete=models.PROTECT, related_name="+")
+    confirmed_at = models.DateTimeField(null=True, blank=True)
 
     class Meta:
         constraints = [
@@ -151,12 +156,13 @@ class Excuse(models.Model):
 
 
 class StationLook(models.Model):
-    """Somebody says that a station of a revision has been looked at."""
+    """Somebody says that a station of a revision has been looked at, or why it is left out; ``left_out`` is empty for a look."""
 
     revision = models.ForeignKey(Revision, on_delete=models.CASCADE, related_name="looks")
     station = models.CharField(max_length=20)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField(auto_now_add=True)
+    left_out = models.CharField(max_length=300, blank=True, default="")
 
     class Meta:
         constraints = [models.UniqueConstraint("revision", "station", name="looked_at_once")]
@@ -285,11 +291,19 @@ class ReadinessFacts(models.Model):
     stops = models.PositiveIntegerField()
     fixes = models.PositiveIntegerField()
     notes = models.PositiveIntegerField()
-    #: ``looked`` counts the stations that somebody looked at, without Sign-off. ``clear`` counts those of them without an open stop or fix.
-    looked = models.PositiveIntegerField()
+    #: The stations that somebody looked at and those that were left out, without Sign-off; how many of the first have no open stop or fix.
+    looked_at = ArrayField(models.CharField(max_length=20))
+    left_out = ArrayField(models.CharField(max_length=20))
     clear = models.PositiveIntegerField()
-    #: Open threads of comments, where the workspace has them hold a message back; else 0.
+    #: Open threads of comments.
     comments = models.PositiveIntegerField()
+    #: Excuses of stops and fixes that cover a finding and that nobody confirmed: all, and those that no approver made.
+    unconfirmed = models.PositiveIntegerField()
+    unconfirmed_of_reviewers = models.PositiveIntegerField()
+    #: The number of the newest revision, where it is a later one.
+    newer = models.PositiveIntegerField(null=True)
+    #: The checks wait or run.
+    is_checking = models.BooleanField()
 
     class Meta:
         managed = False

@@ -8,10 +8,12 @@ from dataclasses import dataclass, field
 from django.urls import reverse
 
 from jetwind.apps.comments.known import OPEN_THREADS
+from jetwind.apps.intake.known import NEWEST_NUMBER
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.jobs.models import OPEN
+from jetwind.apps.review.answers import CHECKS
 from jetwind.apps.review.excusing import InForce
-from jetwind.apps.review.known import LOOKED_AT, WORKS
+from jetwind.apps.review.known import LOOKS, WORKS
 from jetwind.apps.review.models import CheckRun, Excuse, FindingRecord
 from jetwind.apps.review.questions import Question, context_of, machines_of, newest_run
 from jetwind.apps.review.readiness import Readiness, readiness
@@ -39,7 +41,9 @@ class StationState:
     station: Station
     looked: bool
     findings: list[ShownFinding] = field(default_factory=list)
-    number: int = 0
+    #: Why it is left out and who said so; empty where it is not.
+    left_out: str = ""
+    left_out_by: str = ""
 
     @property
     def slug(self) -> str:
@@ -68,8 +72,8 @@ class StationState:
 
     @property
     def mark(self) -> str:
-        """The course, as it is drawn."""
-        if not self.looked:
+        """The course, as it is drawn. A station that is left out is not clear."""
+        if not self.looked or self.left_out:
             return "empty"
         return "half" if self.weighty else "full"
 
@@ -82,9 +86,11 @@ class Walk:
     run: CheckRun | None
     stations: list[StationState]
     is_stale: bool
-    #: Work on the revision waits or runs.
+    #: Work on the revision waits or runs; the checks wait or run.
     is_busy: bool
+    is_checking: bool
     context: Context
+    in_force: InForce[Excuse]
 
     @property
     def findings(self) -> list[ShownFinding]:
@@ -116,35 +122,32 @@ class Walk:
         return self.count("note")
 
     @property
-    def holding_comments(self) -> int:
-        """The number of open threads that keep the message from being signed; 0 where the workspace lets people sign with open comments."""
-        return len(OPEN_THREADS.of(self.revision)) if self.revision.mailing.workspace.comments_hold else 0
-
-    @property
-    def holding_stations(self) -> list[str]:
-        """The names of the stations that nobody has looked at, where the workspace forbids signing before every look; else an empty list."""
-        if not self.revision.mailing.workspace.looks_hold:
-            return []
-        return [state.name for state in self.stations if state.slug != "sign-off" and not state.looked]
-
-    @property
     def readiness(self) -> Readiness:
-        """How near the message is to leaving."""
+        """How near the message is to leaving, with everything that is missing."""
         walked = [state for state in self.stations if state.slug != "sign-off"]
-        return readiness(
-            {
-                "stage": self.revision.mailing.stage,
-                "is_checked": self.run is not None,
-                "is_busy": self.is_busy,
-                "unlooked": len(self.unlooked),
-                "stops": self.stops,
-                "fixes": self.fixes,
-                "notes": self.notes,
-                "looked": sum(state.looked for state in walked),
-                "clear": sum(state.mark == "full" for state in walked),
-                "comments": self.holding_comments,
-            }
-        )
+        newest = NEWEST_NUMBER.of(self.revision)
+        unconfirmed = self._unconfirmed()
+        counted = {
+            "newer": newest if newest > self.revision.number else 0,
+            "is_checked": self.run is not None,
+            "is_busy": self.is_busy,
+            "is_stale": self.is_stale or self.is_checking,
+            "unlooked": len(self.unlooked),
+            "stops": self.stops,
+            "fixes": self.fixes,
+            "comments": len(OPEN_THREADS.of(self.revision)),
+            "looked": frozenset(state.slug for state in walked if state.looked and not state.left_out),
+            "left_out": frozenset(state.slug for state in walked if state.left_out),
+            "unconfirmed": len(unconfirmed),
+            "unconfirmed_of_reviewers": sum(not one.by_approver for one in unconfirmed),
+        }
+        return readiness(self.revision, counted, sum(state.mark == "full" for state in walked))
+
+    def _unconfirmed(self) -> set[Excuse]:
+        """The excuses of stops and fixes that cover a finding and that nobody has confirmed."""
+        records = [found.record for found in self.findings]
+        touching = {excuse for one in records for excuse in self.in_force.touching(one.fingerprint, one.cause, one.members)}
+        return {excuse for excuse in touching if excuse.confirmed_at is None and excuse.level != Level.NOTE.value}
 
 
 def known_fingerprints(walk: Walk) -> frozenset[str] | None:
@@ -158,7 +161,7 @@ def known_fingerprints(walk: Walk) -> frozenset[str] | None:
 def walk_of(revision: Revision) -> Walk:
     """The walk of a revision as it stands now."""
     run = newest_run(revision)
-    looks = set(LOOKED_AT.of(revision))
+    looks = {look["station"]: look for look in LOOKS.of(revision)}
     excuses = in_force_for(revision)
     records = list(run.findings.all()) if run else []
     stations = []
@@ -166,7 +169,11 @@ def walk_of(revision: Revision) -> Walk:
         own = [shown_with(found, excuses) for found in records if found.station == station.slug]
         # Nobody "looks at" the sign-off: its mark is full once the message is cleared.
         is_signed = station.slug == "sign-off" and revision.mailing.stage in (Mailing.Stage.CLEARED, Mailing.Stage.RELEASED)
-        stations.append(StationState(station, is_signed or station.slug in looks, own))
+        look = looks.get(station.slug)
+        state = StationState(station, is_signed or look is not None, own)
+        if look is not None and look["left_out"]:
+            state.left_out, state.left_out_by = look["left_out"], look["by"]
+        stations.append(state)
     context = context_of(revision)
     is_stale = (
         run is not None and not revision.mailing.is_locked and not Question(revision, context, machines_of(revision)).is_answered_by(run)
@@ -177,13 +184,15 @@ def walk_of(revision: Revision) -> Walk:
         stations=stations,
         is_stale=is_stale,
         is_busy=any(work["state"] in OPEN for work in WORKS.of(revision)),
+        is_checking=any(work["state"] in OPEN and work["kind"] == CHECKS for work in WORKS.of(revision)),
         context=context,
+        in_force=excuses,
     )
 
 
 def excuses_for(revision: Revision) -> Iterable[Excuse]:
     """Excuses in force for a revision."""
-    in_force = Excuse.objects.filter(mailing_id=revision.mailing_id, lifted_at=None).select_related("by")
+    in_force = Excuse.objects.filter(mailing_id=revision.mailing_id, lifted_at=None).select_related("by", "confirmed_by")
     return [excuse for excuse in in_force if excuse.only_revision_id in (None, revision.pk)]
 
 

@@ -7,6 +7,7 @@ from collections.abc import Callable, Sequence
 from django.utils import timezone
 
 from jetwind.apps.accounts.models import User
+from jetwind.apps.accounts.permissions import Role
 from jetwind.apps.audit.services import record
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.stages import locked_mailing, move, open_mailing, refuse_if_locked
@@ -14,9 +15,10 @@ from jetwind.apps.review.answers import PATIENT, ask_for_checks
 from jetwind.apps.review.models import Excuse, StationLook
 from jetwind.apps.review.questions import newest_run
 from jetwind.apps.review.selectors import in_force_for, shown_with
+from jetwind.apps.ui.following import follows
 from jetwind.apps.ui.merging import Overtaken, merged_table, overtaken
 from jetwind.apps.ui.refusal import Refused, refusing
-from jetwind.apps.workspace.access import permit
+from jetwind.apps.workspace.access import permit, roles_of
 from jetwind.core.checking import Brief, UnusableBrief
 from jetwind.core.reports import STATIONS
 
@@ -132,10 +134,39 @@ def look_at(user: User, revision: Revision, station: str) -> None:
     if station not in {known.slug for known in STATIONS}:
         raise Refused(f"There is no station “{station}”.")
     with open_mailing(revision.mailing_id) as mailing:
+        # A station that was left out is not, once somebody has looked at it.
+        StationLook.objects.filter(revision=revision, station=station).exclude(left_out="").delete()
         _, is_new = StationLook.objects.get_or_create(revision=revision, station=station, defaults={"by": user})
         if is_new:
             name = next(known.name for known in STATIONS if known.slug == station)
             record("station.looked", actor=user, mailing=mailing, station=name, revision=revision.number)
+        move(mailing, "looked at", user)
+
+
+#: Characters of the reason for leaving a station out.
+LONGEST_REASON_TO_LEAVE_OUT = 300
+
+
+def leave_out(user: User, revision: Revision, station: str, reason: str) -> None:
+    """Say why a station needs no look. A station that somebody looked at is left as it is.
+
+    Raises:
+        NotAllowed, Refused: not permitted; released; no such station; no reason, or a long one; somebody looked at it; left out already.
+    """
+    permit(user, "review:look", revision.mailing.workspace)
+    name = next((known.name for known in STATIONS if known.slug == station and station != "sign-off"), None)
+    if name is None:
+        raise Refused(f"There is no station “{station}” that could be left out.")
+    reason = " ".join(reason.replace("\0", "").split())
+    if len(reason) < 4:
+        raise Refused(f"{name} is left out with a reason that a colleague will understand.")
+    if len(reason) > LONGEST_REASON_TO_LEAVE_OUT:
+        raise Refused(f"The reason has {len(reason)} characters; there is room for {LONGEST_REASON_TO_LEAVE_OUT}.")
+    with open_mailing(revision.mailing_id) as mailing:
+        made, is_new = StationLook.objects.get_or_create(revision=revision, station=station, defaults={"by": user, "left_out": reason})
+        if not is_new:
+            raise Refused(f"{name} is left out already; load the page again." if made.left_out else f"Somebody has looked at {name}.")
+        record("station.left-out", actor=user, mailing=mailing, station=name, revision=revision.number, reason=reason)
         move(mailing, "looked at", user)
 
 
@@ -189,8 +220,10 @@ def excuse(user: User, revision: Revision, fingerprint: str, reason: str, *, onl
             sentence=found.sentence,
             level=found.level,
             by=user,
+            by_approver=Role.APPROVER in roles_of(user, mailing.workspace),
         )
         record("finding.excused", actor=user, mailing=mailing, check=found.check_id, reason=reason, fingerprint=under)
+        follows().standing_changed(mailing, user)
     return made
 
 
@@ -205,7 +238,33 @@ def lift_excuse(user: User, revision: Revision, fingerprint: str) -> None:
         run = newest_run(revision)
         found = run.findings.filter(fingerprint=fingerprint).first() if run else None
         covering = in_force_for(revision).touching(found.fingerprint, found.cause, found.members) if found else []
-        for made in covering or Excuse.objects.filter(mailing=mailing, fingerprint=fingerprint, lifted_at=None):
+        lifted = list(covering or Excuse.objects.filter(mailing=mailing, fingerprint=fingerprint, lifted_at=None))
+        for made in lifted:
             made.lifted_at = timezone.now()
             made.save(update_fields=["lifted_at"])
             record("finding.excuse-lifted", actor=user, mailing=mailing, check=made.check_id, fingerprint=made.fingerprint)
+        if lifted:
+            follows().standing_changed(mailing, user)
+
+
+def confirm_excuse(user: User, revision: Revision, fingerprint: str) -> None:
+    """Confirm the excuses of a finding that somebody else made, where the rule of sign-off asks for a second person. A second press changes nothing.
+
+    Raises:
+        NotAllowed, Refused: not permitted; released; no such finding or excuse; one's own excuse.
+    """
+    permit(user, "review:excuse", revision.mailing.workspace)
+    with open_mailing(revision.mailing_id) as mailing:
+        run = newest_run(revision)
+        found = run.findings.filter(fingerprint=fingerprint).first() if run else None
+        covering = in_force_for(revision).touching(found.fingerprint, found.cause, found.members) if found else []
+        if not covering:
+            raise Refused("This finding has no excuse that could be confirmed; load the page again.")
+        others = [made for made in covering if made.by_id != user.pk]
+        if not others:
+            raise Refused("You made this excuse; somebody else confirms it.")
+        for made in others:
+            if made.confirmed_at is None:
+                made.confirmed_at, made.confirmed_by = timezone.now(), user
+                made.save(update_fields=["confirmed_at", "confirmed_by"])
+                record("finding.excuse-confirmed", actor=user, mailing=mailing, check=made.check_id, fingerprint=made.fingerprint)

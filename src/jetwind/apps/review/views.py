@@ -67,10 +67,12 @@ def progress(request: PersonRequest, mailing_id: int, number: int) -> HttpRespon
 @asks(send="review:look")
 @once
 def look(request: PersonRequest, mailing_id: int, number: int, slug: str) -> HttpResponse:
-    """Say, or take back, that a station has been looked at."""
+    """Say, or take back, that a station has been looked at, or leave it out with a reason."""
     revision = revision_for(request.user, mailing_id, number)
     if request.POST.get("looked") == "no":
         services.unlook(request.user, revision, slug)
+    elif "left_out" in request.POST:
+        services.leave_out(request.user, revision, slug, request.POST["left_out"])
     else:
         services.look_at(request.user, revision, slug)
     if request.POST.get("then") == "next":
@@ -83,12 +85,16 @@ def look(request: PersonRequest, mailing_id: int, number: int, slug: str) -> Htt
 @asks(send="review:excuse")
 @once
 def excuse(request: PersonRequest, mailing_id: int, number: int, fingerprint: str) -> HttpResponse:
-    """Excuse a finding, or lift its excuse. A refused reason comes back to be mended, not lost."""
+    """Excuse a finding, confirm its excuse, or lift it. A refused reason comes back to be mended, not lost."""
     revision = revision_for(request.user, mailing_id, number)
     back = request.POST.get("back", "")
     address = back if back.startswith(f"/mailings/{mailing_id}/") else station_address(revision, "envelope")
     if request.POST.get("lift"):
         services.lift_excuse(request.user, revision, fingerprint)
+        return redirect(address)
+    if request.POST.get("confirm"):
+        services.confirm_excuse(request.user, revision, fingerprint)
+        messages.success(request, "You confirmed the excuse.")
         return redirect(address)
     try:
         services.excuse(

@@ -43,7 +43,7 @@ class SettingsForm(forms.Form):
         """The values in the fields of a form that nobody has filled in."""
         lists = ("field_list", "practice_domains", "test_domains", "word_list")
         kept = {name: " ".join(getattr(workspace, name)) for name in lists}
-        single = ("sign_offs_required", "looks_hold", "comments_hold", "rulebooks", "escapes_values", "readers_of_a_file")
+        single = ("rulebooks", "escapes_values", "readers_of_a_file")
         return kept | {name: getattr(workspace, name) for name in single}
 
     field_list = forms.CharField(
@@ -72,22 +72,6 @@ class SettingsForm(forms.Form):
         required=False,
         label="Rulebooks that apply",
         help_text="With none chosen, every demand of every rulebook is checked.",
-    )
-    sign_offs_required = forms.IntegerField(
-        min_value=1,
-        max_value=9,
-        label="Sign-offs to clear a message",
-        help_text="One of them comes from an approver. A person who uploaded a revision signs none.",
-    )
-    looks_hold = forms.BooleanField(
-        required=False,
-        label="Stations that nobody has looked at hold a message back",
-        help_text="Nobody signs a message before a reviewer has looked at each of its stations.",
-    )
-    comments_hold = forms.BooleanField(
-        required=False,
-        label="Open comments hold a message back",
-        help_text="Nobody signs a message before each of its comments is settled.",
     )
     escapes_values = forms.BooleanField(
         required=False,

@@ -6,7 +6,6 @@ from django.conf import settings
 from django.contrib.postgres.fields import ArrayField
 from django.core.validators import MaxValueValidator, MinValueValidator
 from django.db import models
-from django.db.models import Q
 from django.utils import timezone
 
 from jetwind.apps.accounts.models import validate_zone
@@ -26,12 +25,9 @@ class Workspace(models.Model):
     practice_domains = ArrayField(models.CharField(max_length=120), default=_names, blank=True)
     test_domains = ArrayField(models.CharField(max_length=120), default=_names, blank=True)
     test_sender = models.EmailField(default="jetwind@localhost.invalid")
-    sign_offs_required = models.PositiveSmallIntegerField(default=2, validators=[MinValueValidator(1), MaxValueValidator(9)])
+    #: Rules of sign-off as ``Rule.as_table`` gives them, by kind of message, and under "every" for the kinds that have none; empty for the usual rule.
+    clearing = models.JSONField(default=dict, blank=True)
     check_settings = models.JSONField(default=dict, blank=True)
-    #: Whether a station that nobody has looked at keeps a message from being signed.
-    looks_hold = models.BooleanField(default=True)
-    #: Whether an open comment keeps a message from being signed.
-    comments_hold = models.BooleanField(default=False)
     #: The part of the calendar's address that makes it this one; empty where there is no address.
     calendar_nonce = models.CharField(max_length=24, blank=True)
     word_list = ArrayField(models.CharField(max_length=60), default=_names, blank=True)
@@ -48,9 +44,6 @@ class Workspace(models.Model):
     readers_of_a_file = models.PositiveSmallIntegerField(default=50, validators=[MinValueValidator(5), MaxValueValidator(500)])
     #: Which field the columns of the last files were taken for, by heading; an empty one was left out.
     reader_columns = models.JSONField(default=dict, blank=True)
-
-    class Meta:
-        constraints = [models.CheckConstraint(condition=Q(sign_offs_required__gte=1), name="someone_signs")]
 
     def __str__(self) -> str:
         return self.name

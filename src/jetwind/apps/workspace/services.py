@@ -31,9 +31,6 @@ _FIELD = re.compile(r"[A-Za-z_][\w-]*(?:\.[\w-]+)*\Z")
 LISTS = ("field_list", "practice_domains", "test_domains", "word_list", "rulebooks")
 #: Settings that are one value, and what screens call them.
 SINGLE = {
-    "sign_offs_required": "sign-offs",
-    "looks_hold": "holding by stations",
-    "comments_hold": "holding by comments",
     "escapes_values": "escaping of values",
     "readers_of_a_file": "readers of a file",
 }
@@ -52,12 +49,9 @@ def configure(
     field_list: str,
     practice_domains: str,
     test_domains: str,
-    sign_offs_required: int,
     word_list: str = "",
     rulebooks: Sequence[str] = (),
     escapes_values: bool = False,
-    looks_hold: bool | None = None,
-    comments_hold: bool | None = None,
     readers_of_a_file: int | None = None,
     shown: Mapping[str, Any] | None = None,
 ) -> None:
@@ -88,9 +82,6 @@ def configure(
         for name, wanted in mine.items():
             setattr(locked, name, merged_list(before.get(name, ()), wanted, getattr(locked, name)))
         given = {
-            "sign_offs_required": sign_offs_required,
-            "looks_hold": looks_hold,
-            "comments_hold": comments_hold,
             "escapes_values": escapes_values,
             "readers_of_a_file": readers_of_a_file,
         }
