@@ -41,7 +41,17 @@ ANGLES = {"name": "Angles", "open": "<<", "close": ">>"}
 #: Addresses whose path names a thing of a workspace; every workspace has a rule for a kind of message.
 _OF_A_THING = re.compile(r"<(?!slug:kind_of_message)")
 #: Files that may not be there yet: asked for rightly, they answer 404.
-_MAY_BE_MISSING = {"clearance", "lighter-pictures", "look-at-file", "look-at-picture", "render-sheet-pdf", "render-sheet-png", "render-map"}
+_MAY_BE_MISSING = {
+    "clearance",
+    "package",
+    "public-key",
+    "lighter-pictures",
+    "look-at-file",
+    "look-at-picture",
+    "render-sheet-pdf",
+    "render-sheet-png",
+    "render-map",
+}
 
 
 @pytest.fixture

@@ -14,6 +14,8 @@ from procrastinate.contrib.django import app
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from jetwind.apps.accounts.models import User
+from jetwind.apps.approvals.models import Release
+from jetwind.apps.approvals.packaging import ask_for_package
 from jetwind.apps.blobs import store
 from jetwind.apps.instructions.services import Chosen, send_back
 from jetwind.apps.intake import models, selectors, services
@@ -33,6 +35,7 @@ from jetwind.apps.review import answers
 from jetwind.apps.review.models import PictureWords
 from jetwind.apps.workspace.desk import Held, Workbench
 from jetwind.core.links.answers import Answer, Hop
+from jetwind.core.package import verify
 from jetwind.engines.bounded import Budget, PastBudget
 from jetwind.engines.fetch import Fetched
 from jetwind.engines.mail import Handover, HandoverOutcome
@@ -96,6 +99,17 @@ def answered(fetcher: Any, wanted: list[Any]) -> Iterator[Fetched]:
         yield Fetched(one, answer, POT if one.kind == "picture" else b"")
 
 
+#: A clearance record with everything that its PDF shows.
+RECORD = {
+    "message": {
+        "title": "Pots", "kind": "promotional", "audience": "", "planned": None, "subject": "Pots", "revision": 1,
+        "uploaded_by": "Author", "uploaded": "2027-03-01", "content_sha256": "0" * 64,
+    },
+    "released": {"by": "Operator", "at": "2027-03-01"},
+    "parts": [], "checks": {}, "open_findings": [], "excused": [], "sign_offs": [], "test_sends": [],
+}  # fmt: skip
+
+
 def test_no_task_reads_a_message(house: Any, in_helpers: None, fake_browser: Any, settings: Any, monkeypatch: pytest.MonkeyPatch) -> None:
     """All tasks about a message do what they are there for, while the worker's own process can read none."""
     Wire.objects.filter(workspace=house.workspace).update(links="always", pictures="always")
@@ -137,6 +151,11 @@ def test_no_task_reads_a_message(house: Any, in_helpers: None, fake_browser: Any
     answers.ask_for_rechecks(house.workspace)
     jobs.defer("review.recheck_messages", mailing_ids=[mailing.pk])
     ask_for_renders_of_house(house.workspace)
+    jobs.defer("approvals.reconsider_house", workspace_id=house.workspace.pk)
+    release = Release.objects.create(
+        mailing=mailing, revision=revision, record=RECORD, record_sha256="0" * 64, by=house.operator, at="2027-03-01T09:00Z"
+    )
+    ask_for_package(release)
     names |= carry_out_all(seen)
     assert not Work.objects.exclude(state=Work.State.DONE).exists(), list(Work.objects.exclude(state=Work.State.DONE))
     assert {name for name in app.tasks if not name.startswith(("builtin", "procrastinate."))} - names == OTHERS | {"jobs.take_up_slow"}
@@ -145,6 +164,8 @@ def test_no_task_reads_a_message(house: Any, in_helpers: None, fake_browser: Any
     assert all(render.made_for and render.reader == "Bo" for render in Render.objects.all())
     assert set(LinkAnswer.objects.values_list("address", flat=True)) >= {"https://kiln.org/shop", "https://pictures.kiln.org/bowl.png"}
     assert CurrentAnswers.objects.get().links
+    release.refresh_from_db()
+    assert verify(store.fetch(release.package_sha256)).holds
     assert set(send.copies.values_list("state", flat=True)) == {TestCopy.State.HANDED_OVER}
     assert set(ContentRender.objects.values_list("state", flat=True)) == {ContentRender.State.DONE}
     screen.refresh_from_db()

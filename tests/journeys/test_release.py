@@ -1,7 +1,6 @@
 """One message from intake to release, through the real interface, worker, browser, database and SMTP."""
 
 import json
-import re
 from typing import Any
 
 from playwright.sync_api import Page, expect

@@ -10,6 +10,7 @@ from collections.abc import Collection
 from datetime import datetime
 
 from jetwind.apps.accounts.models import User
+from jetwind.apps.approvals.keys import make_missing_keys
 from jetwind.apps.approvals.services import void_earlier, void_sent_back
 from jetwind.apps.approvals.standing import reconsider, with_signatures_that_end
 from jetwind.apps.audit.services import verified
@@ -102,6 +103,11 @@ def machines_changed() -> None:
     for workspace in Workspace.objects.order_by("pk"):
         ask_for_rechecks(workspace)
         ask_for_renders_of_house(workspace)
+
+
+def workspace_made(workspace: Workspace) -> None:
+    """There is a new house, which has everything that a house needs from the first day."""
+    make_missing_keys()
 
 
 def audience_changed(workspace: Workspace) -> None:

@@ -372,6 +372,40 @@ def verify_log(file: Path, newest: str | None, selection: bool) -> None:
         click.echo(f"Of {found.alone:,} only their own hash speaks: the file does not have the entry before.")
 
 
+@app.command("verify")
+@click.argument("file", metavar="PACKAGE", type=click.Path(path_type=Path))
+@click.option(
+    "--key",
+    type=click.Path(path_type=Path),
+    help="The public key to verify with, as Settings shows it; without it, the one in the package.",
+)
+def verify(file: Path, key: Path | None) -> None:
+    """Verify PACKAGE, octet by octet, without a database: each file, the list of checksums, its signature, and the zip itself.
+
+    Exit status 0: it holds; 1: it does not; 2: a file cannot be read.
+    """
+    from jetwind.core.package import UnusableKey, public_key_of
+    from jetwind.core.package import verify as verified_package
+    from jetwind.core.package.verifying import LARGEST
+
+    try:
+        with stage(f"verifying “{file}”"):
+            given = public_key_of(key.read_bytes()) if key is not None else None
+            with file.open("rb") as opened:
+                found = verified_package(opened.read(LARGEST + 1), given)
+    except UnusableKey as wrong:
+        refuse(f"“{key}” cannot be used: {wrong}")
+    except OSError as failure:
+        refuse(f"“{failure.filename or file}” cannot be read: {failure.strerror}.")
+    for one in found.told:
+        click.echo(f"{'holds' if one.holds else 'DOES NOT HOLD'}  {one_line(one.name)}" + (f": {one_line(one.words)}" if one.words else ""))
+    if not found.holds:
+        click.echo("The package does not hold.")
+        raise click.exceptions.Exit(1)
+    whose = "the key that you gave" if key is not None else "the key in the package; compare it with the one of the workspace's Settings"
+    click.echo(f"The package holds. It is signed with {whose}: {found.fingerprint}")
+
+
 def _bounded_lines(file: TextIO) -> Iterator[str]:
     """The lines of a file; a line that is too long for an entry comes in pieces, which are none."""
     from jetwind.core.log.chain import LONGEST_LINE

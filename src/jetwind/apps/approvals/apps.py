@@ -10,7 +10,7 @@ class ApprovalsConfig(AppConfig):
 
     def ready(self) -> None:
         """Put the gauge of the signatures into the strip, and give the rule of sign-off its facts."""
-        from jetwind.apps.approvals.known import SEEN, SIGNATURES
+        from jetwind.apps.approvals.known import RELEASES, SEEN, SIGNATURES
         from jetwind.apps.approvals.standing import seen_facts, signature_facts
         from jetwind.apps.intake.known import facts
         from jetwind.apps.review.frame import Gauge, gauges
@@ -24,6 +24,6 @@ class ApprovalsConfig(AppConfig):
             needed = len(rule.signers)
             return Gauge("sign-offs", f"{needed - len(open_places(rule, given))}/{needed}")
 
-        facts.extend([SIGNATURES, SEEN])
+        facts.extend([SIGNATURES, SEEN, RELEASES])
         from_above.extend([FactsFromAbove(SIGNATURES, signature_facts), FactsFromAbove(SEEN, seen_facts)])
         gauges.append(sign_offs)

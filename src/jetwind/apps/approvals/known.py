@@ -5,11 +5,11 @@ from __future__ import annotations
 from typing import Any
 
 from django.contrib.postgres.expressions import ArraySubquery
-from django.db.models import Case, CharField, OuterRef, Q, Value, When
+from django.db.models import Case, CharField, Count, OuterRef, Q, Subquery, Value, When
 from django.db.models.fields.json import KT
 from django.db.models.functions import JSONObject
 
-from jetwind.apps.approvals.models import SignOff
+from jetwind.apps.approvals.models import Release, SignOff
 from jetwind.apps.intake.known import Known
 from jetwind.apps.proofs.models import Reply
 
@@ -29,6 +29,13 @@ def _seen() -> ArraySubquery:
     return ArraySubquery(right.values_list(Case(When(_PHONE, then=Value("phone")), default=Value("elsewhere"), output_field=CharField())))
 
 
+def _releases() -> Subquery:
+    made = Release.objects.filter(mailing=OuterRef("mailing_id")).order_by().values("mailing")
+    return Subquery(made.annotate(number=Count("pk")).values("number"))
+
+
+#: How often its message was released; None where it never was.
+RELEASES: Known[int | None] = Known("times_released", _releases)
 #: The signatures that are not void, a table for each, in the order in which they were given.
 SIGNATURES: Known[list[dict[str, Any]]] = Known("signatures", _signatures)
 #: Where recipients of its test sends found it right: "phone" or "elsewhere", for each such answer.

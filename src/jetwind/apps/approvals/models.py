@@ -76,7 +76,12 @@ class StandIn(models.Model):
 
 
 class Release(models.Model):
-    """The end of the way: one in force for each mailing, with its clearance record. One that was taken back is kept with the reason."""
+    """The end of the way: one in force for each mailing, with its clearance record. One that was taken back is kept with the reason.
+
+    ``package_sha256`` is the digest of its package, empty before that was made.
+    """
+
+    BLOBS = ("package_sha256",)
 
     mailing = models.ForeignKey(Mailing, on_delete=models.CASCADE, related_name="releases")
     revision = models.ForeignKey(Revision, on_delete=models.PROTECT, related_name="+")
@@ -84,6 +89,8 @@ class Release(models.Model):
     record_sha256 = models.CharField(max_length=64)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField()
+    package_sha256 = models.CharField(max_length=64, blank=True)
+    package_octets = models.PositiveBigIntegerField(default=0)
     taken_back_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, blank=True, on_delete=models.PROTECT, related_name="+")
     taken_back_at = models.DateTimeField(null=True, blank=True)
     taken_back_because = models.CharField(max_length=300, blank=True)
@@ -94,3 +101,15 @@ class Release(models.Model):
 
     def __str__(self) -> str:
         return f"release of {self.mailing}"
+
+
+class SigningKey(models.Model):
+    """The key with which the packages of a workspace are signed; its private half is sealed with the key of this installation."""
+
+    workspace = models.OneToOneField(Workspace, on_delete=models.CASCADE, related_name="signing_key")
+    public_pem = models.TextField()
+    sealed_private = models.TextField()
+    at = models.DateTimeField(auto_now_add=True)
+
+    def __str__(self) -> str:
+        return f"key of {self.workspace}"

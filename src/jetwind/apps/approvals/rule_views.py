@@ -5,12 +5,13 @@ from __future__ import annotations
 from django.contrib import messages
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect
-from django.views.decorators.http import require_http_methods, require_POST
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from jetwind.apps.accounts.permissions import roles_for
 from jetwind.apps.approvals import rules as services
 from jetwind.apps.approvals import stand_ins
 from jetwind.apps.approvals.forms import RuleForm, StandInForm
+from jetwind.apps.approvals.keys import shown_key
 from jetwind.apps.approvals.models import StandIn
 from jetwind.apps.ui.keeping import form_page, kept
 from jetwind.apps.ui.merging import as_shown
@@ -50,6 +51,7 @@ def rules(request: PersonRequest) -> HttpResponse:
         "stand_ins": [(one, is_owner or one.away_id == request.user.pk) for one in stand_ins.in_force(workspace)],
         "form": form if may(request.user, "approval:sign", workspace) else None,
         "may_configure": may(request.user, "workspace:configure", workspace),
+        "key": shown_key(workspace),
         "section": "settings",
     }
     return form_page(request, "approvals/rules.html", page)
@@ -90,6 +92,18 @@ def rule(request: PersonRequest, kind_of_message: str) -> HttpResponse:
         "section": "settings",
     }
     return form_page(request, "approvals/rule.html", page)
+
+
+@require_GET
+@asks("workspace:view")
+def public_key(request: PersonRequest) -> HttpResponse:
+    """The public half of the workspace's key as a file, to verify packages with."""
+    found = shown_key(request.workspace)
+    if found is None:
+        raise Http404("no key was made yet")
+    response = HttpResponse(found[0], content_type="application/x-pem-file")
+    response["Content-Disposition"] = 'attachment; filename="jetwind-key.pem"'
+    return response
 
 
 @require_POST

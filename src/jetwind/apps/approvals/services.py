@@ -15,6 +15,7 @@ from jetwind.apps.accounts.models import User
 from jetwind.apps.accounts.permissions import Role, roles_for
 from jetwind.apps.approvals.clearance import as_bytes, clearance
 from jetwind.apps.approvals.models import Release, SignOff
+from jetwind.apps.approvals.packaging import ask_for_package
 from jetwind.apps.approvals.stand_ins import signing_roles, stand_ins_of
 from jetwind.apps.approvals.standing import condition_is_met, is_enough, reconsider, rests_on, signature_facts
 from jetwind.apps.audit.services import record
@@ -28,7 +29,7 @@ from jetwind.apps.review.questions import newest_run
 from jetwind.apps.review.readiness import rule_for
 from jetwind.apps.review.selectors import Walk, walk_of
 from jetwind.apps.ui.refusal import Refused, refusing
-from jetwind.apps.workspace.access import permit
+from jetwind.apps.workspace.access import permit, roles_of
 from jetwind.core.clearing import Facts, digest_of, follows_in_order, of_signatures
 
 #: Characters of a word with a sign-off.
@@ -244,7 +245,7 @@ def hand_on(user: User, revision: Revision, to: User, words: str = "") -> None:
 def others_for(user: User, revision: Revision) -> list[User]:
     """The people to whom a person may hand the sign-off of a revision on: they share a role with the person and may sign it."""
     workspace = revision.mailing.workspace
-    own = signing_roles(user, workspace).roles
+    own = roles_of(user, workspace) & {role.value for role in roles_for("approval:sign")}
     return [one for one in _may_sign(revision, own) if one.pk != user.pk]
 
 
@@ -359,6 +360,7 @@ def _released(user: User, revision: Revision) -> Release:
         at=now,
     )
     move(mailing, "released", user, revision=revision.number, record=made.record_sha256)
+    ask_for_package(made)
     return made
 
 

@@ -48,10 +48,10 @@ def _open_threads() -> ArraySubquery:
 
 def _people() -> ArraySubquery:
     active = Membership.objects.filter(workspace=OuterRef("mailing__workspace_id"), deactivated_at=None, user__is_active=True)
-    return ArraySubquery(active.order_by("pk").values_list(JSONObject(pk="user_id", name=shown_name("user"))))
+    return ArraySubquery(active.order_by("pk").values_list(JSONObject(pk="user_id", name=shown_name("user"), roles="roles")))
 
 
 #: The threads about it that nobody has settled, made on it or on an earlier revision; a table for each.
 OPEN_THREADS: Known[list[dict[str, Any]]] = Known("open_threads", _open_threads)
-#: Number and name of everybody in its workspace.
+#: Number, name and roles of everybody in its workspace.
 PEOPLE: Known[list[dict[str, Any]]] = Known("people_of_house", _people)

@@ -193,7 +193,7 @@ def sheet(request: PersonRequest, mailing_id: int, number: int, form: str) -> Ht
     only = request.GET.get("profile", "")
     wanted = [only] if only in profiles() else chosen_profiles(revision.mailing.workspace)
     whom = as_whom(revision, request.GET.get("reader", ""))
-    shots = _shots(revision, wanted, mode, whom)
+    shots = shots_of(revision, wanted, mode, whom)
     if not shots:
         raise Http404("nothing is rendered in this way yet")
     title = f"{revision.mailing.title}, revision {revision.number}" + (f", as {whom.name} gets it" if whom.name else "")
@@ -209,7 +209,7 @@ def sheet(request: PersonRequest, mailing_id: int, number: int, form: str) -> Ht
     return response
 
 
-def _shots(revision: Revision, names: list[str], mode: str, whom: AsWhom) -> list[tuple[Profile, str, Render, bytes]]:
+def shots_of(revision: Revision, names: list[str], mode: str, whom: AsWhom) -> list[tuple[Profile, str, Render, bytes]]:
     """The pictures that are there, each with its profile as it is shown and its name in words."""
     shots = []
     for name in names:

@@ -7,16 +7,19 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import IO, Any
+from typing import IO, TYPE_CHECKING, Any
 
 from PIL import Image, ImageDraw, ImageFont
 
 from jetwind.apps.previews.models import Render
 from jetwind.core.profiles import Profile
 
+if TYPE_CHECKING:
+    from fpdf import FPDF
+
 Shot = tuple[Profile, str, Render, bytes]
 
-_FONT = Path(__file__).parents[1] / "ui" / "static" / "ui" / "vendor" / "fonts" / "atkinson-hyperlegible-next-latin-wght-normal.woff2"
+FONT = Path(__file__).parents[1] / "ui" / "static" / "ui" / "vendor" / "fonts" / "atkinson-hyperlegible-next-latin-wght-normal.woff2"
 _PAPER, _INK, _LINE = "#F6F4EE", "#1B2430", "#D9D5CA"
 #: A render is cut at this many CSS px: what lies below is for the station.
 _MOST_HEIGHT = 3000
@@ -62,12 +65,12 @@ def as_png(title: str, shots: Sequence[Shot], out: IO[bytes]) -> None:
     height = max(place.y + _PICTURE.caption + place.height for place in places) + _PICTURE.gap
     sheet = Image.new("RGB", (round(width), round(height)), _PAPER)
     pen = ImageDraw.Draw(sheet)
-    pen.text((_PICTURE.left, 18), _plain(title), _INK, ImageFont.truetype(str(_FONT), 20))
-    font = ImageFont.truetype(str(_FONT), 14)
+    pen.text((_PICTURE.left, 18), plain(title), _INK, ImageFont.truetype(str(FONT), 20))
+    font = ImageFont.truetype(str(FONT), 14)
     for shot, place in zip(shots, places, strict=True):
         room = max(place.width, _PICTURE.least)
         for number, line in enumerate(_caption(shot)):
-            pen.text((place.x, place.y + number * 17), _fitted(_plain(line), font, room), _INK, font)
+            pen.text((place.x, place.y + number * 17), _fitted(plain(line), font, room), _INK, font)
         top = place.y + _PICTURE.caption
         sheet.paste(_scaled(shot, _PX), (round(place.x), round(top)))
         pen.rectangle((place.x - 1, top - 1, place.x + place.width, top + place.height), outline=_LINE)
@@ -82,23 +85,30 @@ def as_pdf(title: str, shots: Sequence[Shot], out: IO[bytes]) -> None:
     pdf.set_auto_page_break(False)
     pdf.set_title(title)
     pdf.set_creator("Jetwind")
-    pdf.add_font("Text", fname=str(_FONT))
+    pdf.add_font("Text", fname=str(FONT))
     pdf.set_lang("en")
     pdf.set_draw_color(_LINE)
+    draw_shots(pdf, title, shots)
+    out.write(bytes(pdf.output()))
+
+
+def draw_shots(pdf: FPDF, title: str, shots: Sequence[Shot]) -> None:
+    """Renders on further pages of a PDF, landscape, each page under the title. The PDF has the font "Text"."""
+    pdf.set_auto_page_break(False)
     places = _arranged(shots, _A4, _best_scale(shots))
-    pages = places[-1].page + 1
+    pages, before = places[-1].page + 1, pdf.page
     for shot, place in zip(shots, places, strict=True):
-        while pdf.page <= place.page:
-            pdf.add_page()
+        while pdf.page - before <= place.page:
+            pdf.add_page(orientation="landscape")
             pdf.set_font("Text", size=11)
             pdf.set_xy(10, 7)
-            pdf.cell(0, 6, _plain(title))
+            pdf.cell(0, 6, plain(title))
             pdf.set_font("Text", size=8)
             pdf.set_xy(10, 7)
-            pdf.cell(277, 6, f"{pdf.page} of {pages}", align="R")
+            pdf.cell(277, 6, f"{pdf.page - before} of {pages}", align="R")
         pdf.set_font("Text", size=6.5)
         pdf.set_xy(place.x, place.y)
-        pdf.multi_cell(max(place.width, _A4.least), 2.8, _plain("\n".join(_caption(shot))), align="L")
+        pdf.multi_cell(max(place.width, _A4.least), 2.8, plain("\n".join(_caption(shot))), align="L")
         top = place.y + _A4.caption
         named = f"The message in {shot[0].name}"
         # As JPEG: coded without loss, a sheet of nineteen takes 4 MB.
@@ -106,7 +116,6 @@ def as_pdf(title: str, shots: Sequence[Shot], out: IO[bytes]) -> None:
         _scaled(shot, 1.0).save(coded, "JPEG", quality=85)
         pdf.image(coded, x=place.x, y=top, w=place.width, h=place.height, alt_text=named)
         pdf.rect(place.x, top, place.width, place.height)
-    out.write(bytes(pdf.output()))
 
 
 def _caption(shot: Shot) -> list[str]:
@@ -164,6 +173,6 @@ def _scaled(shot: Shot, scale: float) -> Image.Image:
     return picture.crop((0, 0, picture.width, min(picture.height, most)))
 
 
-def _plain(text: str) -> str:
+def plain(text: str) -> str:
     """Text with the letters that the shipped font has; others as a question mark."""
     return "".join(char if ord(char) < 0x250 or char in "–—‘’“”…€" or char == "\n" else "?" for char in text)

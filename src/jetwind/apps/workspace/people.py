@@ -17,6 +17,7 @@ from jetwind.apps.accounts.models import User
 from jetwind.apps.accounts.permissions import Role
 from jetwind.apps.accounts.services import can_mail, mail_password_link_later, prove_address
 from jetwind.apps.audit.services import record
+from jetwind.apps.ui.following import follows
 from jetwind.apps.ui.merging import merged_list
 from jetwind.apps.ui.refusal import Refused, refusing
 from jetwind.apps.workspace.access import permit
@@ -78,6 +79,7 @@ def _found(owner: User, name: str) -> Workspace:
     made = Workspace.objects.create(name=name)
     Membership.objects.create(workspace=made, user=owner, roles=[role.value for role in (Role.OWNER, Role.OPERATOR, Role.REVIEWER)])
     record("workspace.made", actor=owner, name=name, house=made.pk)
+    follows().workspace_made(made)
     return made
 
 

@@ -141,6 +141,7 @@ def _serve(children: Children, database: str, revive_database: Callable[[], list
     if not is_empty:
         _step("demo world")
         _manage(environment, "demo")
+    _manage(environment, "signing_keys")
     with (
         reserved_port(int(os.environ.get("JETWIND_PORT", PREFERRED_PORT))) as for_web,
         reserved_port(int(os.environ.get("JETWIND_SMTP_PORT", PREFERRED_SMTP_PORT))) as for_mailroom,

@@ -9,16 +9,23 @@ from django.db.models import QuerySet
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect
 from django.urls import path
+from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_POST
 
 from jetwind.apps.accounts.models import User
+from jetwind.apps.accounts.permissions import roles_for
 from jetwind.apps.approvals import services
 from jetwind.apps.approvals.clearance import as_bytes
+from jetwind.apps.approvals.known import RELEASES
 from jetwind.apps.approvals.models import Release, SignOff
+from jetwind.apps.approvals.packaging import PACKAGE
 from jetwind.apps.audit.models import LogEntry
-from jetwind.apps.comments.known import OPEN_THREADS
+from jetwind.apps.blobs import store
+from jetwind.apps.comments.known import OPEN_THREADS, PEOPLE
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import mailing_for, revision_for
+from jetwind.apps.jobs import services as jobs
+from jetwind.apps.jobs.models import Work
 from jetwind.apps.review.frame import Frame
 from jetwind.apps.review.models import Excuse
 from jetwind.apps.review.readiness import rule_for
@@ -54,11 +61,13 @@ class Page:
     open_fixes: list[ShownFinding]
     left_out: list[tuple[str, str, str]]
     conditions: list[tuple[str, str]]
-    others: list[User]
+    others: list[tuple[int, str]]
     may_release_now: bool
     has_signed: bool
     may_release: bool
     release: Release | None
+    #: The making of its package, while that waits or runs, or where it failed.
+    packing: Work | None
     releases: list[Release]
     log: QuerySet[LogEntry]
 
@@ -69,12 +78,14 @@ def page(request: PersonRequest, around: Frame) -> Page:
     history = services.history_of(mailing)
     may_sign = "approval:sign" in around.allowed
     ready = walk.readiness
-    releases = list(Release.objects.select_related("by", "revision", "taken_back_by").filter(mailing=mailing))
+    made = Release.objects.select_related("by", "revision", "taken_back_by").filter(mailing=mailing)
+    releases = list(made) if RELEASES.of(revision) else []
     why_not = services.why_not_sign(request.user, walk, history) if may_sign else "Signing is for the approver or reviewer."
     has_signed = services.has_signed(request.user, revision, history)
     uploaded = request.user.pk in {other.uploaded_by_id for other in history}
     may_act = may_sign and not mailing.is_locked and not uploaded and around.is_newest
     open_findings = [found for found in walk.findings if found.is_open]
+    in_force = next((one for one in releases if one.taken_back_at is None), None)
     return Page(
         gives_room=not around.findings,
         history=[(other, list(other.sign_offs.all())) for other in history],
@@ -88,11 +99,12 @@ def page(request: PersonRequest, around: Frame) -> Page:
         open_fixes=open_findings,
         left_out=[(state.name, state.left_out, state.left_out_by) for state in walk.stations if state.left_out],
         conditions=_conditions(around, open_findings) if why_not is None else [],
-        others=services.others_for(request.user, revision) if may_act and not has_signed else [],
+        others=_others(request, around, history) if may_act and not has_signed else [],
         may_release_now=ready.stage == "cleared" and not ready.missing,
         has_signed=has_signed,
         may_release="approval:release" in around.allowed,
-        release=next((one for one in releases if one.taken_back_at is None), None),
+        release=in_force,
+        packing=jobs.latest(PACKAGE, f"release:{in_force.pk}") if in_force is not None and not in_force.package_sha256 else None,
         releases=[one for one in releases if one.taken_back_at is not None],
         log=LogEntry.objects.filter(mailing_id=mailing.pk).select_related("actor").order_by("-id")[:40],
     )
@@ -103,6 +115,18 @@ def _conditions(around: Frame, open_findings: list[ShownFinding]) -> list[tuple[
     found = [(f"finding:{one.record.fingerprint}", one.record.sentence) for one in open_findings]
     found += [(f"comment:{thread['pk']}", f"Comment at {thread['named']}") for thread in OPEN_THREADS.of(around.revision)]
     return found[:_MOST_CHOICES]
+
+
+def _others(request: PersonRequest, around: Frame, history: list[Revision]) -> list[tuple[int, str]]:
+    """Numbers and names of those to whom the person may hand the sign-off on, from what came with the revision."""
+    uploaded = {other.uploaded_by_id for other in history}
+    signed = {one.by_id for other in history if other.pk == around.revision.pk for one in other.sign_offs.all() if one.voided_at is None}
+    shared = request.roles & {role.value for role in roles_for("approval:sign")}
+    return [
+        (row["pk"], row["name"])
+        for row in PEOPLE.of(around.revision)
+        if row["pk"] not in uploaded | signed | {request.user.pk} and shared & set(row["roles"])
+    ]
 
 
 @require_POST
@@ -173,6 +197,24 @@ def take_release_back(request: PersonRequest, mailing_id: int, number: int) -> H
     services.take_release_back(request.user, revision.mailing, request.POST.get("reason", ""))
     messages.success(request, f"The release of “{revision.mailing.title}” is taken back; the message may change again.")
     return redirect(station_address(revision, _SLUG))
+
+
+@require_GET
+@asks("mailing:view")
+def package(request: PersonRequest, mailing_id: int) -> HttpResponse:
+    """The package of a released message as a file."""
+    mailing = mailing_for(request.user, mailing_id)
+    found = Release.objects.select_related("revision").filter(mailing=mailing, taken_back_at=None).first()
+    if found is None or not found.package_sha256:
+        raise Http404("this message has no package")
+    try:
+        data = store.fetch(found.package_sha256)
+    except store.BlobMissing:
+        raise Http404("the package is no longer in the store") from None
+    response = HttpResponse(data, content_type="application/zip")
+    plain = slugify(mailing.title) or "message"
+    response["Content-Disposition"] = f'attachment; filename="{plain}-r{found.revision.number}.zip"'
+    return response
 
 
 @require_GET
