@@ -113,10 +113,9 @@ def main(address: str) -> None:
         petra = window(browser, address, "petra", "light")
         petra.goto(f"{clean}sign-off/")
         shot(petra, "sign-off")
-        odell = window(browser, address, "odell")
-        odell.goto("/settings/")
-        odell.evaluate("window.scrollTo(0, document.body.scrollHeight)")
-        shot(odell, "settings")
+        petra.set_viewport_size({"width": 390, "height": 844})
+        petra.goto(f"{clean}approve/")
+        shot(petra, "approver")
         browser.close()
 
 

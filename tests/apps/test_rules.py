@@ -456,6 +456,57 @@ class TestHandingOn:
             services.hand_on(house.reviewer, revision, vera)
 
 
+class TestApproversPage:
+    """All that counts on one page, reached from the mail that asks."""
+
+    def test_what_it_shows(self, house: Any) -> None:
+        """What is sent, wrong, excused, left out, said, and what changed since the person looked last; a press leads back to it."""
+        workspaces.set_checks(house.reviewer, house.workspace, {"access.alt-missing": {"level": "fix"}})
+        first = taken_in(house, FAULTY, details=Details("Sale", audience="members"))
+        services.refuse(house.approver, first, "the price is wrong")
+        raw = mail(
+            GOOD_HTML.replace("See the glazes", "See all glazes").replace("kiln.org/sale", "kiln.org/all")
+            + '<img src="https://k.org/a.png">'
+        )
+        add_revision(house.author, first.mailing, raw, "b.eml")
+        second = checked(first.mailing)
+        found = next(one.record for one in walk_of(fresh(second)).findings if one.record.check_id == "access.alt-missing")
+        leave_out(house.reviewer, second, "links", "the links were walked before")
+        services.sign(house.reviewer, fresh(second))
+        asked = Notice.objects.get(user=house.approver, kind="asked", read_at=None)
+        assert asked.path == f"/mailings/{first.mailing_id}/r2/approve/"
+        send = TestSend.objects.create(mailing=second.mailing, revision=second, list_name="x", by=house.reviewer)
+        link = ReplyLink.objects.create(send=send, address="one@kiln.org", person="Una", nonce="x", expires_at="2099-01-01T00:00Z")
+        Reply.objects.create(link=link, looks_right=True, words="fine on mine", device="phone")
+        client = house.client(house.approver)
+        page = page_of(client.get(asked.path))
+        for words in (
+            "members",
+            found.sentence.split(".")[0],
+            "Links was left out",
+            "What changed since revision 1",
+            "(you refused it)",
+            "<ins>https://www.kiln.org/all</ins>",
+            "fine on mine",
+            "Waits for the signature of an approver.",
+            "Sign revision 2",
+        ):
+            assert words in page, words
+        answer = client.post(f"/mailings/{first.mailing_id}/r2/sign-off/sign/", {"from": "approve", "comment": "good"})
+        assert answer["Location"] == asked.path
+        page = page_of(client.get(asked.path))
+        assert "Cleared; waits for the operator." in page and "Take your sign-off back" in page
+        excused = client.get(f"/mailings/{first.mailing_id}/r1/approve/")
+        assert "is newer" in page_of(excused)
+        assert house.client(house.outsider).get(asked.path).status_code == 404
+
+    def test_who_only_looks(self, house: Any) -> None:
+        """An author sees the page without a press."""
+        revision = taken_in(house)
+        page = page_of(house.client(house.author).get(f"/mailings/{revision.mailing_id}/r1/approve/"))
+        assert "Signing is for the approver or reviewer." in page and "Sign revision 1" not in page and "Refuse" not in page
+
+
 class TestStandIns:
     """Who signs while somebody is away."""
 

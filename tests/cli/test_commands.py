@@ -858,3 +858,48 @@ class TestQuickStart:
     def test_kinds(self) -> None:
         """The command line has the core's kinds without loading it."""
         assert tuple(kind.value for kind in Kind) == KINDS
+
+
+class TestVerifyingAPackage:
+    """``verify`` says what holds and what does not, and its exit status says so too."""
+
+    @pytest.fixture
+    def leaving(self, tmp_path: Path) -> Path:
+        """A package with its key beside it."""
+        from jetwind.core.package import new_private_key, package_of, public_half
+
+        private = new_private_key()
+        (tmp_path / "p.zip").write_bytes(package_of([("message.eml", b"Subject: Sale\r\n\r\nHello\r\n")], private))
+        (tmp_path / "key.pem").write_text(public_half(private))
+        (tmp_path / "other.pem").write_text(public_half(new_private_key()))
+        return tmp_path / "p.zip"
+
+    def test_it_holds(self, leaving: Path) -> None:
+        """Each file is told, and with which key."""
+        said = jetwind("verify", str(leaving))
+        assert (said.returncode, said.stderr) == (0, "")
+        assert said.stdout.splitlines()[0] == "holds  message.eml"
+        assert "compare it with the one of the workspace's Settings" in said.stdout.splitlines()[-1]
+        said = jetwind("verify", str(leaving), "--key", str(leaving.parent / "key.pem"))
+        assert said.returncode == 0 and "the key that you gave" in said.stdout
+
+    def test_it_does_not(self, leaving: Path) -> None:
+        """A changed octet names its file; another key is told."""
+        data = leaving.read_bytes()
+        leaving.write_bytes(data.replace(b"Hello", b"Hallo"))
+        said = jetwind("verify", str(leaving))
+        assert (said.returncode, said.stderr) == (1, "")
+        assert "DOES NOT HOLD  message.eml" in said.stdout and said.stdout.endswith("The package does not hold.\n")
+        leaving.write_bytes(data)
+        said = jetwind("verify", str(leaving), "--key", str(leaving.parent / "other.pem"))
+        assert said.returncode == 1 and "The package brings another key" in said.stdout
+
+    def test_what_cannot_be_read(self, leaving: Path) -> None:
+        """A file that is not there, a key that is none, a package that is no zip."""
+        said = jetwind("verify", "/nowhere/p.zip")
+        assert said.returncode == 2 and "“/nowhere/p.zip” cannot be read" in said.stderr
+        said = jetwind("verify", str(leaving), "--key", str(leaving))
+        assert said.returncode == 2 and "cannot be used: This is no public key in PEM." in said.stderr
+        (leaving.parent / "x.zip").write_text("x")
+        said = jetwind("verify", str(leaving.parent / "x.zip"))
+        assert said.returncode == 1 and "the directory of the zip" in said.stdout

@@ -144,6 +144,10 @@ def test_main_screens(house: Any, sign_in: Any, fake_browser: FakeBrowser) -> No
         "/waiting/",
         "/log/",
         "/calendar/",
+        "/settings/sign-off/",
+        "/settings/sign-off/every/",
+        f"{base}approve/",
+        f"{base.replace('r1', 'r2')}approve/",
         "/paste/",
     ]
     pages += (

@@ -36,8 +36,26 @@ def test_nothing_runs_past_the_edge(page: tuple[Page, str]) -> None:
     """Every station and every main page; the station's own part begins in the upper third or little below it."""
     window, base = page
     of_stations = [f"{base}{station.slug}/" for station in STATIONS]
-    others = [f"{base}appearance/?profile=phone-upright", f"{base}appearance/compare/", f"{base}comments/", f"{base}send-back/"]
-    main = ["/", "/readers/", "/mailroom/", "/people/", "/settings/", "/settings/mail-servers/", "/waiting/", "/log/", "/calendar/"]
+    others = [
+        f"{base}appearance/?profile=phone-upright",
+        f"{base}appearance/compare/",
+        f"{base}comments/",
+        f"{base}send-back/",
+        f"{base}approve/",
+    ]
+    main = [
+        "/",
+        "/readers/",
+        "/mailroom/",
+        "/people/",
+        "/settings/",
+        "/settings/mail-servers/",
+        "/waiting/",
+        "/log/",
+        "/calendar/",
+        "/settings/sign-off/",
+        "/settings/sign-off/every/",
+    ]
     wrong = []
     for address in of_stations + others + main:
         window.goto(address)

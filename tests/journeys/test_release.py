@@ -1,6 +1,10 @@
 """One message from intake to release, through the real interface, worker, browser, database and SMTP."""
 
 import json
+import os
+import subprocess
+import sys
+from pathlib import Path
 from typing import Any
 
 from playwright.sync_api import Page, expect
@@ -9,6 +13,7 @@ from jetwind.apps.workspace.models import Workspace
 from jetwind.core.reports import STATIONS
 from tests.factories import GOOD_HTML, mail, picture
 
+ROOT = Path(__file__).parents[2]
 #: One stop that may be excused, one fix that is to be mended.
 FIRST = mail(
     GOOD_HTML.replace("https://www.kiln.org/sale", "http://www.kiln.org/sale").replace(
@@ -40,7 +45,7 @@ def look_at_all(page: Page) -> None:
         page.wait_for_url(f"**/{station.slug}/")
 
 
-def test_from_intake_to_release(house: Any, sign_in: Any, start_worker: Any, mailroom: None, live_server: Any) -> None:
+def test_from_intake_to_release(house: Any, sign_in: Any, start_worker: Any, mailroom: None, live_server: Any, tmp_path: Path) -> None:
     """What people would do and read, step by step."""
     start_worker()
 
@@ -124,18 +129,40 @@ def test_from_intake_to_release(house: Any, sign_in: Any, start_worker: Any, mai
     look_at_all(reviewer)
     expect(reviewer.get_by_role("img", name="windsock: 5 of 5 stripes lifted")).to_be_visible()
     reviewer.get_by_role("button", name="Clear revision 2").click()
+    expect(reviewer.get_by_text("You have signed this revision.")).to_be_visible()
+    # The approver has a phone in hand: what is asked of them waits, and leads to the page with the press.
     approver = sign_in("approver")
-    approver.goto(author.url)
+    approver.set_viewport_size({"width": 390, "height": 844})
+    approver.goto("/waiting/")
+    approver.get_by_role("button", name="Reviewer signed revision 2").click()
+    expect(approver.get_by_role("heading", name="What changed since revision 1")).to_be_visible()
+    assert approver.evaluate("document.documentElement.scrollWidth") == 390
+    approver.get_by_text("With a word, or with a condition").click()
     approver.get_by_label("A word with it").fill("good to go")
-    approver.get_by_role("button", name="Clear revision 2").click()
-    expect(approver.get_by_role("img", name="cleared: the windsock stands straight")).to_be_visible()
+    approver.get_by_role("button", name="Sign revision 2").click()
+    expect(approver.get_by_role("heading", name="Cleared; waits for the operator.")).to_be_visible()
+    reviewer.reload()
+    expect(reviewer.get_by_role("img", name="cleared: the windsock stands straight")).to_be_visible()
 
     # The operator releases; from here it is locked for everybody.
     operator = sign_in("operator")
-    expect(operator.get_by_text("cleared; waits for the operator")).to_be_visible()
+    expect(operator.get_by_text("Cleared; waits for the operator.")).to_be_visible()
     operator.goto(author.url)
     operator.get_by_role("button", name="Release revision 2 and lock it").click()
     expect(operator.get_by_role("heading", name="Released and locked")).to_be_visible()
+    # The package is made while the page is open, and holds in a clean folder with the workspace's key.
+    expect(operator.get_by_role("link", name="Save the package")).to_be_visible(timeout=60_000)
+    with operator.expect_download() as download:
+        operator.get_by_role("link", name="Save the package").click()
+    folder = tmp_path / "elsewhere"
+    folder.mkdir()
+    (folder / "glazes.zip").write_bytes(download.value.path().read_bytes())
+    (folder / "key.pem").write_bytes(operator.request.get(f"{live_server.url}/settings/key.pem").body())
+    command = [sys.executable, "-m", "jetwind.cli", "verify", "glazes.zip", "--key", "key.pem"]
+    said = subprocess.run(
+        command, cwd=folder, env={"PATH": os.environ["PATH"], "PYTHONPATH": str(ROOT / "src")}, capture_output=True, text=True, check=False
+    )
+    assert (said.returncode, "The package holds." in said.stdout) == (0, True), said
     with operator.expect_download() as download:
         operator.get_by_role("link", name="Save the clearance record").click()
     record = json.loads(download.value.path().read_text())

@@ -292,7 +292,8 @@ def _valid_of(revision: Revision) -> list[SignOff]:
 
 
 def _path_of(revision: Revision) -> str:
-    return reverse("station", args=[revision.mailing_id, revision.number, "sign-off"])
+    """The page to which a mail or a notice leads that asks for a sign-off."""
+    return reverse("approve", args=[revision.mailing_id, revision.number])
 
 
 def _ask_others(revision: Revision, user: User) -> None:

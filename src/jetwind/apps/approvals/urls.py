@@ -2,11 +2,12 @@
 
 from django.urls import path
 
-from jetwind.apps.approvals import log_views, rule_views
+from jetwind.apps.approvals import approve_views, log_views, rule_views
 from jetwind.apps.approvals.stations.sign_off import clearance, package
 
 urlpatterns = [
     path("mailings/<int:mailing_id>/clearance.json", clearance, name="clearance"),
+    path("mailings/<int:mailing_id>/r<int:number>/approve/", approve_views.approve, name="approve"),
     path("mailings/<int:mailing_id>/package.zip", package, name="package"),
     path("settings/sign-off/", rule_views.rules, name="sign-off-rules"),
     path("settings/sign-off/<slug:kind_of_message>/", rule_views.rule, name="sign-off-rule"),

@@ -51,6 +51,9 @@ def public_key_of(pem: bytes) -> Ed25519PublicKey:
     Raises:
         UnusableKey: it is none.
     """
+    # The library would find a key in the middle of any file, such as a package.
+    if not pem.lstrip().startswith(b"-----BEGIN PUBLIC KEY-----"):
+        raise UnusableKey("This is no public key in PEM.")
     try:
         key = load_pem_public_key(pem)
     except (ValueError, UnsupportedAlgorithm) as wrong:

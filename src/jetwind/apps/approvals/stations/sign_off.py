@@ -8,7 +8,7 @@ from django.contrib import messages
 from django.db.models import QuerySet
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect
-from django.urls import path
+from django.urls import path, reverse
 from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_POST
 
@@ -98,8 +98,8 @@ def page(request: PersonRequest, around: Frame) -> Page:
         excuses=list(dict.fromkeys(found.excuse for found in walk.findings if found.excuse is not None)),
         open_fixes=open_findings,
         left_out=[(state.name, state.left_out, state.left_out_by) for state in walk.stations if state.left_out],
-        conditions=_conditions(around, open_findings) if why_not is None else [],
-        others=_others(request, around, history) if may_act and not has_signed else [],
+        conditions=conditions_of(revision, open_findings) if why_not is None else [],
+        others=others_of(request, revision, history) if may_act and not has_signed else [],
         may_release_now=ready.stage == "cleared" and not ready.missing,
         has_signed=has_signed,
         may_release="approval:release" in around.allowed,
@@ -110,23 +110,30 @@ def page(request: PersonRequest, around: Frame) -> Page:
     )
 
 
-def _conditions(around: Frame, open_findings: list[ShownFinding]) -> list[tuple[str, str]]:
+def conditions_of(revision: Revision, open_findings: list[ShownFinding]) -> list[tuple[str, str]]:
     """What a signature may wait for: open findings, then open comments."""
     found = [(f"finding:{one.record.fingerprint}", one.record.sentence) for one in open_findings]
-    found += [(f"comment:{thread['pk']}", f"Comment at {thread['named']}") for thread in OPEN_THREADS.of(around.revision)]
+    found += [(f"comment:{thread['pk']}", f"Comment at {thread['named']}") for thread in OPEN_THREADS.of(revision)]
     return found[:_MOST_CHOICES]
 
 
-def _others(request: PersonRequest, around: Frame, history: list[Revision]) -> list[tuple[int, str]]:
+def others_of(request: PersonRequest, revision: Revision, history: list[Revision]) -> list[tuple[int, str]]:
     """Numbers and names of those to whom the person may hand the sign-off on, from what came with the revision."""
     uploaded = {other.uploaded_by_id for other in history}
-    signed = {one.by_id for other in history if other.pk == around.revision.pk for one in other.sign_offs.all() if one.voided_at is None}
+    signed = {one.by_id for other in history if other.pk == revision.pk for one in other.sign_offs.all() if one.voided_at is None}
     shared = request.roles & {role.value for role in roles_for("approval:sign")}
     return [
         (row["pk"], row["name"])
-        for row in PEOPLE.of(around.revision)
+        for row in PEOPLE.of(revision)
         if row["pk"] not in uploaded | signed | {request.user.pk} and shared & set(row["roles"])
     ]
+
+
+def _back(request: PersonRequest, revision: Revision) -> str:
+    """Where a press leads: to the approver's page, if it was made there, or to the station."""
+    if request.POST.get("from") == "approve":
+        return reverse("approve", args=[revision.mailing_id, revision.number])
+    return station_address(revision, _SLUG)
 
 
 @require_POST
@@ -138,7 +145,7 @@ def sign(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
     made = services.sign(request.user, revision, request.POST.get("comment", ""), request.POST.get("condition", ""))
     said = f"You signed off revision {revision.number}."
     messages.success(request, f"{said} It counts once {made.condition['words']}." if made.condition else said)
-    return redirect(station_address(revision, _SLUG))
+    return redirect(_back(request, revision))
 
 
 @require_POST
@@ -149,7 +156,7 @@ def refuse(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse
     revision = revision_for(request.user, mailing_id, number)
     services.refuse(request.user, revision, request.POST.get("reason", ""))
     messages.success(request, f"You refused revision {revision.number}. It is sent back to its author with your reasons.")
-    return redirect(station_address(revision, _SLUG))
+    return redirect(_back(request, revision))
 
 
 @require_POST
@@ -163,7 +170,7 @@ def hand_on(request: PersonRequest, mailing_id: int, number: int) -> HttpRespons
     )
     services.hand_on(request.user, revision, to, request.POST.get("words", ""))
     messages.success(request, f"{to.shown_name} is asked to sign revision {revision.number} in your place.")
-    return redirect(station_address(revision, _SLUG))
+    return redirect(_back(request, revision))
 
 
 @require_POST
@@ -174,7 +181,7 @@ def take_back(request: PersonRequest, mailing_id: int, number: int) -> HttpRespo
     revision = revision_for(request.user, mailing_id, number)
     services.take_back(request.user, revision, request.POST.get("reason", ""))
     messages.success(request, f"You took your sign-off of revision {revision.number} back.")
-    return redirect(station_address(revision, _SLUG))
+    return redirect(_back(request, revision))
 
 
 @require_POST

@@ -19,7 +19,7 @@ from jetwind.core.profiles.inbox import ROWS, Drawn, InboxRow, draw
 from jetwind.core.prose.reading import reading_of
 
 #: How much of the preview text is taken apart, in characters: no row shows more.
-_PREVIEWED = 140
+PREVIEWED = 140
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,9 +80,9 @@ def page(request: PersonRequest, around: Frame) -> Page:
     number = whole_number(request.GET, "variant")
     number = number if number < len(subjects) else 0
     box = next(iter(message.mailboxes("From")), None)
-    sender = _merged(box.name or box.address, message, reader) if box else "no sender"
-    preview = _merged(" ".join(piece.text for piece in reading_of(message).inbox_pieces(_PREVIEWED)), message, reader)
-    drawings = [[RowDrawing(row, draw(row, sender, _merged(subject, message, reader), preview)) for row in ROWS] for subject in subjects]
+    sender = merged_for(box.name or box.address, message, reader) if box else "no sender"
+    preview = merged_for(" ".join(piece.text for piece in reading_of(message).inbox_pieces(PREVIEWED)), message, reader)
+    drawings = [[RowDrawing(row, draw(row, sender, merged_for(subject, message, reader), preview)) for row in ROWS] for subject in subjects]
     reply = next(iter(message.mailboxes("Reply-To")), None)
     envelope = Envelope(
         message.subject.strip(),
@@ -95,7 +95,7 @@ def page(request: PersonRequest, around: Frame) -> Page:
     return Page(
         readers=names,
         reader=reader.name,
-        subjects=[(index, subject, _merged(subject, message, reader)) for index, subject in enumerate(subjects)],
+        subjects=[(index, subject, merged_for(subject, message, reader)) for index, subject in enumerate(subjects)],
         variant=number,
         rows=drawings[number],
         grid=_grid(message, context, drawings),
@@ -113,7 +113,7 @@ def page(request: PersonRequest, around: Frame) -> Page:
     )
 
 
-def _merged(text: str, message: Message, reader: Sample) -> str:
+def merged_for(text: str, message: Message, reader: Sample) -> str:
     return " ".join(fill(text, reader.values, escape=False, syntax=message.syntax).split())
 
 
@@ -122,7 +122,7 @@ def _grid(message: Message, context: Context, drawings: list[list[RowDrawing]]) 
     readers = context.readers or (Sample("", {}),)
     rows = []
     for subject, drawn in zip(message.subjects, drawings, strict=True):
-        lengths = {reader.name: len(_merged(subject, message, reader)) for reader in readers}
+        lengths = {reader.name: len(merged_for(subject, message, reader)) for reader in readers}
         longest = max(lengths, key=lambda name: lengths[name])
         shown = []
         for drawing in drawn:
@@ -140,8 +140,8 @@ _KINDS = {"given": "given with the envelope", "hidden": "hidden lead-in", "visib
 def _pieces(message: Message, reader: Sample) -> list[tuple[str, str, int]]:
     """Where the preview text comes from, piece by piece."""
     return [
-        (_merged(piece.text, message, reader)[:160] or "padding that nobody sees", _KINDS.get(piece.kind, piece.kind), piece.length)
-        for piece in reading_of(message).inbox_pieces(_PREVIEWED)
+        (merged_for(piece.text, message, reader)[:160] or "padding that nobody sees", _KINDS.get(piece.kind, piece.kind), piece.length)
+        for piece in reading_of(message).inbox_pieces(PREVIEWED)
     ]
 
 
