@@ -153,8 +153,14 @@ def test_recheck_against_release(house: Any) -> None:
             lambda one=one: approvals.release(house.operator, one),
             lambda other=other: reviews.recheck(house.reviewer, other),
         )
+        if Mailing.objects.get().stage == "cleared":
+            # The recheck came first, and nothing is released while checks wait.
+            assert len(refused) == 1 and "run again in the background" in refused[0], refused
+            Work.objects.update(state=Work.State.DONE)
+            approvals.release(house.operator, Revision.objects.select_related("mailing__workspace").get(pk=revision.pk))
+        else:
+            assert all("released and locked" in sentence for sentence in refused), refused
         assert Mailing.objects.get().stage == "released"
-        assert all("released and locked" in sentence for sentence in refused), refused
         before = revision.check_runs.count()
         Workspace.objects.update(word_list=[f"glaze{number}"], practice_domains=[f"kiln{number}.org"])
         locked = Revision.objects.select_related("mailing__workspace").get(pk=revision.pk)
