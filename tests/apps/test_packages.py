@@ -171,6 +171,24 @@ class TestPackage:
         assert second.package_sha256 == ""
         assert timezone.now() > second.at
 
+    def test_a_key_that_cannot_be_opened(self, house: Any, settings: Any) -> None:
+        """The secret of the installation was changed: Sign-off says so, and a press tries again once it is back."""
+        make_missing_keys()
+        release = released(house)
+        secret, settings.SECRET_KEY = settings.SECRET_KEY, "another-secret-of-this-installation"
+        work = Work.objects.get(kind="package")
+        make_package.func(release_id=release.pk, work_id=work.pk)
+        settings.SECRET_KEY = secret
+        client, station = house.client(house.operator), f"/mailings/{release.mailing_id}/r1/sign-off/"
+        page = page_of(client.get(station))
+        assert "The package could not be made: The key of this workspace cannot be opened" in page and "Make it again" in page
+        assert "Make it again" not in page_of(house.client(house.author).get(station))
+        client.post(f"{station}make-package/")
+        again = Work.objects.filter(kind="package").latest("pk")
+        make_package.func(release_id=release.pk, work_id=again.pk)
+        assert "Save the package" in page_of(client.get(station))
+        assert client.post(f"{station}make-package/").status_code == 409
+
 
 def _record(house: Any) -> dict[str, Any]:
     """A clearance record of another message, for what does not hang on it."""

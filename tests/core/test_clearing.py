@@ -1,6 +1,7 @@
 """Rules of sign-off: places and signatures against a plain model that tries every assignment, one list of what is missing, grounds of a signature."""
 
 import itertools
+from datetime import date
 from typing import Any
 
 import pytest
@@ -9,6 +10,7 @@ from hypothesis import strategies as st
 
 from jetwind.core.clearing import (
     SHIPPED,
+    Absence,
     Confirming,
     Facts,
     Missing,
@@ -24,6 +26,7 @@ from jetwind.core.clearing import (
     open_places,
     rule_of,
     sentences,
+    signing_roles,
 )
 
 NAMES = {"envelope": "Envelope", "links": "Links", "images": "Images"}
@@ -91,6 +94,35 @@ class TestPlaces:
         both, reviewer = Signature(frozenset({"reviewer", "approver"})), Signature(frozenset({"reviewer"}))
         assert open_places(Rule(("reviewer", "approver")), [both]) == ("approver",)
         assert open_places(Rule(("reviewer", "approver")), [both, reviewer]) == ()
+
+
+PEOPLE = st.integers(1, 4)
+SOME_DAYS = st.dates(date(2027, 3, 1), date(2027, 3, 9))
+ABSENCES = st.lists(st.builds(Absence, PEOPLE, PEOPLE, SOME_DAYS, SOME_DAYS).filter(lambda one: one.away != one.stands_in), max_size=6)
+OWN = st.fixed_dictionaries({number: st.frozensets(st.sampled_from(["reviewer", "approver"])) for number in range(1, 5)})
+
+
+class TestStandIns:
+    """Roles that are lent, against a plain model."""
+
+    @given(PEOPLE, OWN, ABSENCES, SOME_DAYS)
+    def test_against_a_plain_model(self, person: int, roles: dict[int, frozenset[str]], absences: list[Absence], day: date) -> None:
+        """One's own, and those of everybody who is away that day and named this person; in the place of the first who lends something new."""
+        today = dict.fromkeys(range(1, 5), day)
+        away = [one.away for one in absences if one.stands_in == person and one.since <= day and day <= one.until]
+        expected = set(roles[person])
+        for colleague in away:
+            expected |= roles[colleague]
+        found, whom = signing_roles(person, roles, absences, today)
+        assert found == expected
+        assert whom == next((colleague for colleague in away if roles[colleague] - roles[person]), None)
+
+    def test_days_are_those_of_the_person_away(self) -> None:
+        """Where it is another day already."""
+        absence = Absence(1, 2, date(2027, 3, 2), date(2027, 3, 4))
+        roles = {1: frozenset({"approver"}), 2: frozenset({"reviewer"})}
+        assert signing_roles(2, roles, [absence], {1: date(2027, 3, 2), 2: date(2027, 3, 1)})[1] == 1
+        assert signing_roles(2, roles, [absence], {1: date(2027, 3, 1), 2: date(2027, 3, 2)})[1] is None
 
 
 class TestMissing:

@@ -122,27 +122,29 @@ def sign(user: User, revision: Revision, comment: str = "", condition: str = "")
         revision = _as_it_is(revision)
         if reason := why_not_sign(user, walk_of(revision)):
             raise Refused(reason)
-        under = signing_roles(user, workspace)
-        wanted = _condition(revision, condition) if condition else {}
         grounds = rests_on(revision)
-        made = SignOff.objects.create(
-            mailing=mailing,
-            revision=revision,
-            content_sha256=revision.content_sha256,
-            by=user,
-            role=(Role.APPROVER if Role.APPROVER in under.roles else Role.REVIEWER).value,
-            roles=sorted(under.roles),
-            in_place_of=under.in_place_of,
-            comment=comment,
-            condition=wanted,
-            rests=grounds,
-            rests_sha256=digest_of(grounds),
-        )
+        wanted = _condition(revision, condition) if condition else {}
+        made = _said(user, revision, comment=comment, condition=wanted, rests=grounds, rests_sha256=digest_of(grounds))
         told: dict[str, Any] = {"condition": made.condition["words"]} if made.condition else {}
         signed: dict[str, Any] = {"revision": revision.number, "content": revision.content_sha256, "rests": made.rests_sha256}
         record("approval.signed", actor=user, mailing=mailing, **(signed | told))
         _follow(mailing, revision, user)
     return made
+
+
+def _said(user: User, revision: Revision, **more: Any) -> SignOff:
+    """A person's word over exactly this content, under the roles that the person has now."""
+    under = signing_roles(user, revision.mailing.workspace)
+    return SignOff.objects.create(
+        mailing=revision.mailing,
+        revision=revision,
+        content_sha256=revision.content_sha256,
+        by=user,
+        role=(Role.APPROVER if Role.APPROVER in under.roles else Role.REVIEWER).value,
+        roles=sorted(under.roles),
+        in_place_of=under.in_place_of,
+        **more,
+    )
 
 
 def _follow(mailing: Mailing, revision: Revision, user: User) -> None:
@@ -200,20 +202,8 @@ def refuse(user: User, revision: Revision, reason: str) -> SignOff:
         now = timezone.now()
         # A person who signed before takes that signature back by refusing.
         revision.sign_offs.filter(by=user, voided_at=None).update(voided_at=now, voided_reason="refused later")
-        under = signing_roles(user, workspace)
-        made = SignOff.objects.create(
-            mailing=mailing,
-            revision=revision,
-            content_sha256=revision.content_sha256,
-            by=user,
-            role=(Role.APPROVER if Role.APPROVER in under.roles else Role.REVIEWER).value,
-            roles=sorted(under.roles),
-            in_place_of=under.in_place_of,
-            said=SignOff.Said.REFUSED,
-            comment=" ".join(reason.split())[:LONGEST_COMMENT],
-            voided_at=now,
-            voided_reason="refused",
-        )
+        words = " ".join(reason.split())[:LONGEST_COMMENT]
+        made = _said(user, revision, said=SignOff.Said.REFUSED, comment=words, voided_at=now, voided_reason="refused")
         record("approval.refused", actor=user, mailing=mailing, revision=revision.number, reason=made.comment)
         send_back(user, revision, reason)
     return made

@@ -18,6 +18,8 @@ from jetwind.apps.audit.services import record
 from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.apps.workspace.access import may, permit, roles_of
 from jetwind.apps.workspace.models import Membership, Workspace
+from jetwind.core import clearing
+from jetwind.core.clearing import Absence
 
 #: Days that one absence lasts at most.
 LONGEST = 366
@@ -34,14 +36,13 @@ class SigningRoles:
 
 def signing_roles(user: User, workspace: Workspace, now: datetime | None = None) -> SigningRoles:
     """Under which roles a person signs now. Standing in is not handed further: a colleague's own stand-ins count only for the colleague."""
-    own = frozenset(roles_of(user, workspace)) & _SIGNING
-    lent: frozenset[str] = frozenset()
-    whom = None
-    for one in in_force(workspace, now).filter(stands_in=user):
-        roles = roles_of(one.away, workspace) & _SIGNING - own - lent
-        if roles and _is_away(one, now or timezone.now()):
-            lent, whom = lent | roles, whom or one.away
-    return SigningRoles(own | lent, whom)
+    at = now or timezone.now()
+    rows = list(in_force(workspace, now).filter(stands_in=user))
+    members = workspace.memberships.filter(user__in=[user.pk, *(one.away_id for one in rows)], deactivated_at=None)
+    roles = {one.user_id: frozenset(one.roles) & _SIGNING for one in members}
+    absences = [Absence(one.away_id, one.stands_in_id, one.since, one.until) for one in rows]
+    found, whom = clearing.signing_roles(user.pk, roles, absences, {one.away_id: _day(one, at) for one in rows})
+    return SigningRoles(found, next((one.away for one in rows if one.away_id == whom), None))
 
 
 def in_force(workspace: Workspace, now: datetime | None = None) -> QuerySet[StandIn]:
@@ -60,8 +61,12 @@ def stand_ins_of(people: Iterable[User], workspace: Workspace) -> list[User]:
 
 
 def _is_away(one: StandIn, now: datetime) -> bool:
-    day = now.astimezone(ZoneInfo(one.away.time_zone or "UTC")).date()
-    return one.since <= day <= one.until
+    return one.since <= _day(one, now) <= one.until
+
+
+def _day(one: StandIn, now: datetime) -> date:
+    """The day where the person lives who is away."""
+    return now.astimezone(ZoneInfo(one.away.time_zone or "UTC")).date()
 
 
 @transaction.atomic

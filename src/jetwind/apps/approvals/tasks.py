@@ -7,6 +7,7 @@ from procrastinate.contrib.django import app
 from jetwind.apps.approvals import packaging
 from jetwind.apps.approvals.standing import reconsider_now, signed_and_open
 from jetwind.apps.jobs import services as jobs
+from jetwind.apps.proofs.sealing import Unreadable
 from jetwind.apps.workspace.desk import at_the_workbench
 
 
@@ -28,5 +29,8 @@ def make_package(release_id: int, work_id: int) -> None:
     """Make the package of a release."""
     with jobs.carried_out(work_id):
         jobs.report(work_id, done=0, total=1, doing="making the package")
-        at_the_workbench(packaging.make_now, release_id)
+        try:
+            at_the_workbench(packaging.make_now, release_id)
+        except Unreadable as wrong:
+            raise jobs.Failed(f"The key of this workspace cannot be opened, since {wrong}.") from wrong
         jobs.report(work_id, done=1, total=1, doing="making the package")

@@ -2,12 +2,14 @@
 
 from jetwind.core.clearing.resting import changes, digest_of
 from jetwind.core.clearing.rule import EVERY, ROLES, SHIPPED, Confirming, Rule, Seen, Stations, UnusableRule, rule_of, sentences
+from jetwind.core.clearing.stand_ins import Absence, signing_roles
 from jetwind.core.clearing.standing import Facts, Missing, Signature, follows_in_order, missing, of_signatures, open_places
 
 __all__ = [
     "EVERY",
     "ROLES",
     "SHIPPED",
+    "Absence",
     "Confirming",
     "Facts",
     "Missing",
@@ -24,4 +26,5 @@ __all__ = [
     "open_places",
     "rule_of",
     "sentences",
+    "signing_roles",
 ]

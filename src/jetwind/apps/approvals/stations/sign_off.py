@@ -18,7 +18,7 @@ from jetwind.apps.approvals import services
 from jetwind.apps.approvals.clearance import as_bytes
 from jetwind.apps.approvals.known import RELEASES
 from jetwind.apps.approvals.models import Release, SignOff
-from jetwind.apps.approvals.packaging import PACKAGE
+from jetwind.apps.approvals.packaging import PACKAGE, ask_for_package
 from jetwind.apps.audit.models import LogEntry
 from jetwind.apps.blobs import store
 from jetwind.apps.comments.known import OPEN_THREADS, PEOPLE
@@ -33,6 +33,7 @@ from jetwind.apps.review.selectors import ShownFinding, station_address
 from jetwind.apps.review.station_page import StationPage
 from jetwind.apps.ui.given import whole_number
 from jetwind.apps.ui.once import once
+from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import PersonRequest, asks
 from jetwind.core.clearing import Missing, sentences
 
@@ -206,6 +207,19 @@ def take_release_back(request: PersonRequest, mailing_id: int, number: int) -> H
     return redirect(station_address(revision, _SLUG))
 
 
+@require_POST
+@asks(send="approval:release")
+@once
+def make_package(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
+    """Have the package made once more, where that failed."""
+    revision = revision_for(request.user, mailing_id, number)
+    found = Release.objects.filter(mailing=revision.mailing, taken_back_at=None, package_sha256="").first()
+    if found is None:
+        raise Refused("There is no package of this message that could be made.")
+    ask_for_package(found)
+    return redirect(station_address(revision, _SLUG))
+
+
 @require_GET
 @asks("mailing:view")
 def package(request: PersonRequest, mailing_id: int) -> HttpResponse:
@@ -247,6 +261,7 @@ STATION = StationPage(
         path("sign-off/hand-on/", hand_on, name="hand-sign-off-on"),
         path("sign-off/take-back/", take_back, name="take-sign-off-back"),
         path("sign-off/release/", release, name="release"),
+        path("sign-off/make-package/", make_package, name="make-package"),
         path("sign-off/take-release-back/", take_release_back, name="take-release-back"),
     ),
 )
