@@ -13,7 +13,9 @@ from jetwind.apps.accounts.permissions import Role, roles_for
 from jetwind.apps.approvals.models import Release, StandIn
 from jetwind.apps.blobs import store
 from jetwind.apps.comments.models import Thread
+from jetwind.apps.departures.models import SavedView
 from jetwind.apps.instructions.models import SendingBack
+from jetwind.apps.intake.models import Batch
 from jetwind.apps.links.models import LinkAnswer
 from jetwind.apps.notices.models import Notice
 from jetwind.apps.previews.models import Render
@@ -35,7 +37,7 @@ from jetwind.apps.workspace.models import FieldSyntax, Membership
 from jetwind.apps.workspace.rulebooks import keep_rulebook
 from jetwind.config.settings import ROOT
 from tests.apps.helpers import taken_in
-from tests.factories import mail, picture
+from tests.factories import mail, package, picture
 
 ANGLES = {"name": "Angles", "open": "<<", "close": ">>"}
 #: Addresses whose path names a thing of a workspace; every workspace has a rule for a kind of message.
@@ -86,6 +88,10 @@ def things(house: Any) -> dict[str, Any]:
     sending = SendingBack.objects.create(mailing=revision.mailing, revision=revision, words="x", by=house.reviewer)
     return {
         "stand_in_id": stand_in.pk,
+        "batch_id": Batch.objects.create(workspace=house.workspace, by=house.author, name="x.zip", blob_sha256=store.keep(package())).pk,
+        "view_id": SavedView.objects.create(
+            workspace=house.workspace, by=house.reviewer, name="x", query="kind=promotional", is_shared=True
+        ).pk,
         "kind_of_message": "transactional",
         "answer_id": answer.pk,
         "width": "phone",

@@ -88,6 +88,8 @@ class TestChain:
                 "domain.proven",
                 "mailing.copied",
                 "mailing.changed",
+                "mailing.labelled",
+                "mailing.label-taken-off",
                 "revision.added",
                 "envelope.changed",
                 "review.started",

@@ -19,6 +19,7 @@ from jetwind.apps.approvals.packaging import ask_for_package
 from jetwind.apps.blobs import store
 from jetwind.apps.instructions.services import Chosen, send_back
 from jetwind.apps.intake import models, selectors, services
+from jetwind.apps.intake.many import bring
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
@@ -156,6 +157,7 @@ def test_no_task_reads_a_message(house: Any, in_helpers: None, fake_browser: Any
         mailing=mailing, revision=revision, record=RECORD, record_sha256="0" * 64, by=house.operator, at="2027-03-01T09:00Z"
     )
     ask_for_package(release)
+    batch = bring(house.author, house.workspace, [("more.zip", archive({"one.eml": b"nothing of a mail", "two.txt": b"x"}))])
     names |= carry_out_all(seen)
     assert not Work.objects.exclude(state=Work.State.DONE).exists(), list(Work.objects.exclude(state=Work.State.DONE))
     assert {name for name in app.tasks if not name.startswith(("builtin", "procrastinate."))} - names == OTHERS | {"jobs.take_up_slow"}
@@ -164,6 +166,7 @@ def test_no_task_reads_a_message(house: Any, in_helpers: None, fake_browser: Any
     assert all(render.made_for and render.reader == "Bo" for render in Render.objects.all())
     assert set(LinkAnswer.objects.values_list("address", flat=True)) >= {"https://kiln.org/shop", "https://pictures.kiln.org/bowl.png"}
     assert CurrentAnswers.objects.get().links
+    assert [bool(one.mailing_id) for one in batch.files.order_by("number")] == [False, False]
     release.refresh_from_db()
     assert verify(store.fetch(release.package_sha256)).holds
     assert set(send.copies.values_list("state", flat=True)) == {TestCopy.State.HANDED_OVER}

@@ -9,6 +9,8 @@ ACTIONS: dict[str, str] = {
     "mailing.taken-in": "took in “{title}” from {file_name}",
     "mailing.copied": "started “{title}” as a copy of “{source}”",
     "mailing.changed": "changed {fields}",
+    "mailing.labelled": "put the label “{label}” on it",
+    "mailing.label-taken-off": "took the label “{label}” off it",
     "revision.added": "added revision {revision} from {file_name}",
     "envelope.changed": "changed the envelope; revision {revision} came of it",
     "review.started": "took the message under review",

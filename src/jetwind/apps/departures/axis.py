@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from datetime import datetime
+from datetime import date, datetime, tzinfo
 from functools import cached_property
 
 from django.utils import timezone
@@ -31,11 +31,18 @@ class AxisMark:
     left: float
     lane: int
     rows: list[Leaving] = field(default_factory=list)
+    #: The end of the address that shows its messages alone; empty where that would show the same.
+    opens: str = ""
 
     @property
     def worst(self) -> Leaving:
         """The message that is furthest from leaving: its windsock is drawn for all."""
         return min(self.rows, key=lambda row: (row.readiness.is_cleared, row.readiness.stripes))
+
+    def days(self, zone: tzinfo) -> tuple[date, date]:
+        """The first day and the last on which its messages leave, in a zone."""
+        found = [row.mailing.planned_at.astimezone(zone).date() for row in self.rows if row.mailing.planned_at]
+        return min(found), max(found)
 
     @cached_property
     def name(self) -> str:

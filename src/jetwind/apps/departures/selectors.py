@@ -5,10 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from typing import Any
 
-from django.db.models import Exists, F, OuterRef, Q, QuerySet, Subquery
+from django.db.models import OuterRef, QuerySet, Subquery
 from django.urls import reverse
 
+from jetwind.apps.departures.filters import Filter
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.review.models import ReadinessFacts
 from jetwind.apps.review.readiness import Readiness, listed, with_readiness
@@ -34,20 +36,15 @@ class Leaving:
         return reverse("station", args=[self.mailing.pk, self.revision.number, "envelope"])
 
 
-def messages(workspace: Workspace, *, search: str = "", stage: str = "") -> QuerySet[Mailing]:
-    """All mailings that fit, soonest first, those without a planned time last."""
-    found = Mailing.objects.filter(workspace=workspace).order_by(F("planned_at").asc(nulls_last=True), "-id")
-    if stage:
-        found = found.filter(stage=stage)
-    if search:
-        with_subject = Revision.objects.filter(mailing=OuterRef("pk"), subject__icontains=search)
-        found = found.filter(Q(title__icontains=search) | Q(audience__icontains=search) | Exists(with_subject))
-    return found
+def messages(workspace: Workspace, **chosen: Any) -> QuerySet[Mailing]:
+    """The mailings of a workspace that fit, soonest first, those without a planned time last. ``chosen`` are entries of a filter."""
+    return Filter(**chosen).messages(workspace)
 
 
 def soon(found: QuerySet[Mailing], now: datetime) -> QuerySet[Mailing]:
-    """Of mailings that fit, those of the axis: planned, and neither released nor gone for long."""
-    return found.filter(planned_at__isnull=False).exclude(stage=Mailing.Stage.RELEASED, planned_at__lt=now - LATELY)
+    """Of mailings that fit, those of the axis, soonest first: planned, and neither released nor gone for long."""
+    planned = found.filter(planned_at__isnull=False).exclude(stage=Mailing.Stage.RELEASED, planned_at__lt=now - LATELY)
+    return planned.order_by("planned_at", "-id")
 
 
 def leaving(numbers: Iterable[int]) -> list[Leaving]:

@@ -2,21 +2,34 @@
 
 from __future__ import annotations
 
-from django.core.paginator import Paginator
-from django.http import HttpResponse
-from django.shortcuts import render
-from django.utils import timezone
-from django.views.decorators.http import require_GET
+from datetime import date, timedelta
+from zoneinfo import ZoneInfo
 
+from django.contrib import messages as notices
+from django.core.paginator import Paginator
+from django.http import HttpResponse, QueryDict
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.utils import timezone
+from django.views.decorators.http import require_GET, require_POST
+
+from jetwind.apps.departures import bulk as services
+from jetwind.apps.departures import saved_views
 from jetwind.apps.departures.axis import axis
-from jetwind.apps.departures.selectors import ON_AXIS, leaving, messages, soon
-from jetwind.apps.intake.models import Mailing
+from jetwind.apps.departures.filters import ORDERS, WINDOWS, Filter
+from jetwind.apps.departures.selectors import ON_AXIS, leaving, soon
+from jetwind.apps.intake.models import KIND_CHOICES, Mailing
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.review.answers import RECHECKS
+from jetwind.apps.ui.given import whole_numbers
+from jetwind.apps.ui.once import once
+from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import PersonRequest, asks, permissions_of
 
 #: Messages on one page of the list.
 PAGE = 40
+#: Refusals of one press that are told one by one.
+_MOST_TOLD = 12
 
 
 @require_GET
@@ -24,24 +37,101 @@ PAGE = 40
 def home(request: PersonRequest) -> HttpResponse:
     """The page Departures: when each message leaves, and what holds it back."""
     workspace = request.workspace
-    search, stage = request.GET.get("q", "").strip(), request.GET.get("stage", "")
-    found = messages(workspace, search=search, stage=stage if stage in Mailing.Stage.values else "")
+    chosen = Filter.of(request.GET)
+    found = chosen.messages(workspace, request.user)
     now = timezone.now()
     shown = Paginator(found.values_list("pk", flat=True), PAGE).get_page(request.GET.get("page"))
-    planned = [] if search else list(soon(found, now).values_list("pk", flat=True)[: ON_AXIS + 1])
+    planned = [] if chosen.search else list(soon(found, now).values_list("pk", flat=True)[: ON_AXIS + 1])
     rows = {row.mailing.pk: row for row in leaving({*shown, *planned[:ON_AXIS]})}
+    drawn = axis([rows[number] for number in planned[:ON_AXIS] if number in rows], now)
+    zone = ZoneInfo(request.user.time_zone or "UTC")
+    for mark in drawn.marks:
+        opened = chosen.within(*mark.days(zone)).query if len(mark.rows) > 1 else ""
+        mark.opens = opened if opened != chosen.query else ""
     page = {
         "shown": shown,
         "rows": [rows[number] for number in shown if number in rows],
-        "axis": axis([rows[number] for number in planned[:ON_AXIS] if number in rows], now),
+        "axis": drawn,
+        "windows": _windows(chosen, now.astimezone(zone).date()),
         "leave_later": ON_AXIS if len(planned) > ON_AXIS else 0,
         "rechecks": jobs.latest(RECHECKS, f"workspace:{workspace.pk}"),
-        "stages": Mailing.Stage.choices,
-        "stage": stage,
-        "search": search,
+        "stages": [(value, label, chosen.with_stage(value).query) for value, label in Mailing.Stage.choices],
+        "every_stage": chosen.with_stage("").query,
+        "kinds": KIND_CHOICES,
+        "orders": [(name, words) for name, (words, _) in ORDERS.items()],
+        "persons": [one.user for one in workspace.memberships.select_related("user").order_by("user__first_name", "user__username")],
+        "chosen": chosen,
+        "views": list(saved_views.views_for(request.user, workspace)),
+        "stage": chosen.stage,
+        "search": chosen.search,
         "now": now,
+        "may_configure": "workspace:configure" in permissions_of(request.user, workspace),
         "may_take_in": "mailing:take-in" in permissions_of(request.user, workspace),
         "is_busy": any(rows[number].facts.is_busy for number in shown if number in rows),
         "section": "departures",
     }
     return render(request, "departures/_list.html" if request.htmx else "departures/home.html", page)
+
+
+@require_POST
+@asks(send="mailing:view")
+@once
+def bulk(request: PersonRequest) -> HttpResponse:
+    """Do one thing to the messages whose boxes are ticked."""
+    numbers, act = whole_numbers(request.POST, "message"), request.POST.get("act", "")
+    if act == "recheck":
+        done = services.recheck_all(request.user, request.workspace, numbers)
+        said = f"{counted(done.number, 'message')} checked again in the background."
+    elif act in ("label", "unlabel"):
+        label = request.POST.get("label", "")
+        done = services.label_all(request.user, request.workspace, numbers, label, is_on=act == "label")
+        said = f"{counted(done.number, 'message')} {'with' if act == 'label' else 'without'} the label “{' '.join(label.split())}”."
+    else:
+        raise Refused("Choose what is to be done with the messages.")
+    notices.success(request, said)
+    for sentence in done.refused[:_MOST_TOLD]:
+        notices.error(request, sentence)
+    if len(done.refused) > _MOST_TOLD:
+        notices.error(request, f"{len(done.refused) - _MOST_TOLD} more were refused.")
+    return redirect(f"{reverse('departures')}?{Filter.of(QueryDict(request.POST.get('query', '')[:1000])).query}")
+
+
+def counted(number: int, word: str) -> str:
+    """A number with its word."""
+    return f"1 {word} is" if number == 1 else f"{number} {word}s are"
+
+
+def _windows(chosen: Filter, today: date) -> list[tuple[str, str, bool]]:
+    """The windows of the axis from today on: words, the end of the address, and whether it is the one that is shown."""
+    found = [("All", chosen.within(None, None).query, chosen.first is None and chosen.last is None)]
+    for words, days in WINDOWS.values():
+        first, last = today, today + timedelta(days=days - 1)
+        found.append((words, chosen.within(first, last).query, (chosen.first, chosen.last) == (first, last)))
+    return found
+
+
+@require_POST
+@asks(send="mailing:view")
+@once
+def keep_view(request: PersonRequest) -> HttpResponse:
+    """Keep the filter that is shown under a name."""
+    kept = saved_views.keep_view(
+        request.user,
+        request.workspace,
+        request.POST.get("name", ""),
+        request.POST.get("query", "")[:1000],
+        is_shared=request.POST.get("shared") == "yes",
+    )
+    notices.success(request, f"The view “{kept.name}” is kept{' for all' if kept.is_shared else ''}.")
+    return redirect(f"{reverse('departures')}?{kept.query}")
+
+
+@require_POST
+@asks(send="mailing:view")
+@once
+def drop_view(request: PersonRequest, view_id: int) -> HttpResponse:
+    """Remove a view that was kept."""
+    found = get_object_or_404(saved_views.views_for(request.user, request.workspace), pk=view_id)
+    saved_views.drop_view(request.user, found)
+    notices.success(request, f"The view “{found.name}” is removed.")
+    return redirect("departures")

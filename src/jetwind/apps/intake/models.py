@@ -41,6 +41,8 @@ class Mailing(models.Model):
     local_time = models.BooleanField(default=False)
     brief = models.JSONField(default=dict, blank=True)
     stage = models.CharField(max_length=20, choices=Stage, default=Stage.TAKEN_IN)
+    #: Words by which people find it again on Departures.
+    labels = ArrayField(models.CharField(max_length=30), default=list, blank=True)
     #: How its fields are written; none is the shipped one.
     syntax = models.ForeignKey(FieldSyntax, null=True, blank=True, on_delete=models.PROTECT, related_name="mailings")
     #: The sample reader whose copy is rendered and measured; empty for the one whose copy is longest.
@@ -114,3 +116,38 @@ class Revision(models.Model):
     def given_envelope(self) -> Envelope | None:
         """The envelope that a person gave, or None where the headers speak."""
         return Envelope.from_dict(self.envelope) if self.envelope is not None else None
+
+
+class Batch(models.Model):
+    """Many files that somebody brought at once, kept as one zip."""
+
+    BLOBS = ("blob_sha256",)
+
+    workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="batches")
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    name = models.CharField(max_length=200)
+    blob_sha256 = models.CharField(max_length=64)
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        verbose_name_plural = "batches"
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class BatchFile(models.Model):
+    """One file of a batch, with the message that it became, or the sentence by which it was refused."""
+
+    batch = models.ForeignKey(Batch, on_delete=models.CASCADE, related_name="files")
+    number = models.PositiveSmallIntegerField()
+    name = models.CharField(max_length=300)
+    mailing = models.ForeignKey(Mailing, null=True, blank=True, on_delete=models.SET_NULL, related_name="+")
+    refused = models.CharField(max_length=300, blank=True)
+
+    class Meta:
+        ordering = ["number"]
+        constraints = [models.UniqueConstraint("batch", "number", name="one_row_of_a_file")]
+
+    def __str__(self) -> str:
+        return self.name

@@ -97,7 +97,7 @@ def _files_of(folder: Path) -> dict[str, bytes]:
     found = [
         (name, file)
         for file in sorted(folder.rglob("*"))
-        if file.is_file() and not file.is_symlink() and not _is_clutter(name := file.relative_to(folder).as_posix())
+        if file.is_file() and not file.is_symlink() and not is_clutter(name := file.relative_to(folder).as_posix())
     ]
     octets = sum(file.stat().st_size for _, file in found)
     if octets > LARGEST_UNPACKED:
@@ -230,7 +230,7 @@ def _unzip(data: bytes, shown: str) -> dict[str, bytes]:
                     or stat.S_ISLNK(entry.external_attr >> 16)
                 ):
                     raise UnusableInput(f"{shown} has a file that points outside of it: “{entry.filename}”.")
-                if entry.is_dir() or _is_clutter(name):
+                if entry.is_dir() or is_clutter(name):
                     continue
                 if entry.flag_bits & 1:
                     raise UnusableInput(f"{shown} is locked with a password: “{entry.filename}”.")
@@ -247,7 +247,8 @@ def _unzip(data: bytes, shown: str) -> dict[str, bytes]:
     return files
 
 
-def _is_clutter(name: str) -> bool:
+def is_clutter(name: str) -> bool:
+    """Whether a file of a zip or a folder is one that systems leave behind, and nobody brought."""
     return name.startswith("__MACOSX/") or any(part.startswith(".") for part in name.split("/")) or name.endswith("Thumbs.db")
 
 
