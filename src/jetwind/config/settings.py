@@ -140,7 +140,7 @@ DATABASES = {
 # A process that is paused in the middle of a transaction keeps its locks, and everybody else waits for it: PostgreSQL ends such a session.
 _MOST_IDLE_MS = round(max(6 * STALLED_AFTER_SECONDS, 15) * 1000)
 _options: dict[str, str] = DATABASES["default"].setdefault("OPTIONS", {})
-# Compiling a query of a page takes longer than the page: PostgreSQL does so where it takes a small table without statistics for a large one.
+# Queries of a page are short, and compiling such takes longer than it saves (PostgreSQL manual, “When to JIT?”, from memory).
 _options["options"] = f"{_options.get('options', '')} -c idle_in_transaction_session_timeout={_MOST_IDLE_MS} -c jit=off".strip()
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
