@@ -1,6 +1,8 @@
 """Many messages taken in at once: a line for each file, progress, stopped and gone on, once whatever dies."""
 
+import io
 import threading
+import zipfile
 from typing import Any
 
 import pytest
@@ -100,6 +102,15 @@ class TestMany:
         assert set(Mailing.objects.values_list("title", flat=True)) == {"One", "Two"}
         assert house.client(house.outsider).get(answer["Location"]).status_code == 404
         assert "2 files" in page_of(client.get("/take-in/many/"))
+
+    def test_two_files_of_one_name_in_a_zip(self, house: Any) -> None:
+        """Each is taken in with its own content."""
+        out = io.BytesIO()
+        with pytest.warns(UserWarning, match="Duplicate name"), zipfile.ZipFile(out, "w") as made:
+            for subject in ("One", "Two"):
+                made.writestr("a.eml", mail(Subject=subject))
+        carry_out(many.bring(house.author, house.workspace, [("a.zip", out.getvalue())]))
+        assert set(Mailing.objects.values_list("title", flat=True)) == {"One", "Two"}
 
     def test_refused(self, house: Any, monkeypatch: pytest.MonkeyPatch) -> None:
         """Nothing, one message alone, too many, too much, a broken zip, a person who may not."""

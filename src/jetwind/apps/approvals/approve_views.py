@@ -120,7 +120,7 @@ def _inbox_row(revision: Revision, walk: Walk) -> tuple[InboxRow, list[Drawn]]:
 
 
 def _renders(revision: Revision, since: Revision | None) -> list[Shown]:
-    """The renders in the widest profile and on the first phone, of those that the workspace has chosen."""
+    """Find the renders of a revision in two client profiles of the workspace: the widest one, and the first phone."""
     chosen = [profiles()[name] for name in chosen_profiles(revision.mailing.workspace)]
     widest = max(chosen, key=lambda one: one.content_width, default=None)
     phone = next((one for one in chosen if one.is_phone), None)

@@ -93,7 +93,7 @@ def names_of(batch_id: int) -> list[str]:
     batch = Batch.objects.get(pk=batch_id)
     try:
         with zipfile.ZipFile(io.BytesIO(store.fetch(batch.blob_sha256))) as archive:
-            found = [entry.filename for entry in archive.infolist() if not entry.is_dir() and not is_clutter(entry.filename)]
+            found = [entry.filename for entry in _entries(archive)]
     except _ANY_BROKEN as fault:
         raise Refused(f"“{batch.name}” is a broken zip.") from fault
     if len(found) > MOST:
@@ -106,7 +106,7 @@ def take_one(batch_id: int, number: int, name: str) -> None:
     batch = Batch.objects.select_related("workspace", "by").get(pk=batch_id)
     row = BatchFile(batch=batch, number=number, name=name.replace("\0", "")[:300])
     try:
-        data = _content(batch, name)
+        data = _content(batch, number, name)
         with transaction.atomic():
             # The row comes first: where two workers meet, the second one waits here, and takes nothing in.
             row.save(force_insert=True)
@@ -118,11 +118,16 @@ def take_one(batch_id: int, number: int, name: str) -> None:
         row.save(force_insert=True)
 
 
-def _content(batch: Batch, name: str) -> bytes:
+def _entries(archive: zipfile.ZipFile) -> list[zipfile.ZipInfo]:
+    """The files of a zip, in its order. Their places number them, since two files of a zip may have one name."""
+    return [entry for entry in archive.infolist() if not entry.is_dir() and not is_clutter(entry.filename)]
+
+
+def _content(batch: Batch, number: int, name: str) -> bytes:
     if not name.lower().endswith(_MESSAGES):
         raise Refused(f"“{posixpath.basename(name)[:80]}” is no message: those end in {', '.join(_MESSAGES)}.")
     try:
-        with zipfile.ZipFile(io.BytesIO(store.fetch(batch.blob_sha256))) as archive, archive.open(name) as file:
+        with zipfile.ZipFile(io.BytesIO(store.fetch(batch.blob_sha256))) as archive, archive.open(_entries(archive)[number]) as file:
             data = file.read(LARGEST_INPUT + 1)
     except _ANY_BROKEN as fault:
         raise Refused(f"“{posixpath.basename(name)[:80]}” cannot be read from the zip.") from fault

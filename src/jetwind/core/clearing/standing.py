@@ -47,7 +47,7 @@ class Facts:
 class Missing:
     """One thing that is missing: a sentence, and the role whose turn it is; empty where nobody's is.
 
-    ``holds`` says that nobody signs or releases before it is there. A missing signature, and what is only told, holds nobody.
+    ``holds`` is true where nobody may sign or release the message before the thing is there. It is false for a missing signature.
     """
 
     words: str

@@ -23,7 +23,7 @@ DIRECTORY = "the directory of the zip"
 
 @dataclass(frozen=True, slots=True)
 class Told:
-    """What is said of one thing of a package: its name, whether it holds, and why not."""
+    """The verdict on one thing in a package: the name, whether the thing holds, and the reason where it does not."""
 
     name: str
     holds: bool
@@ -78,7 +78,7 @@ def _only(name: str, words: str) -> Verified:
 
 
 def _files(data: bytes) -> tuple[dict[str, bytes], list[Told]]:
-    """The files of a zip by their names, and what is said of those that cannot be read."""
+    """Read the files of a zip by their names, and give a verdict on each file that cannot be read."""
     try:
         archive = zipfile.ZipFile(io.BytesIO(data))
         entries = archive.infolist()
@@ -128,7 +128,7 @@ def _against_the_list(files: dict[str, bytes], listed: dict[str, str], unread: s
 
 
 def _key_for(files: dict[str, bytes], key: PublicKey | None) -> tuple[PublicKey | None, list[Told]]:
-    """The key to verify with, and what is said of the one in the package."""
+    """Choose the key to verify with, and give a verdict on the key inside the package."""
     try:
         inside = public_key_of(files.get(KEY, b""))
     except UnusableKey as wrong:

@@ -72,7 +72,7 @@ drop trigger looks_of_released_stay on review_stationlook; drop function jetwind
 drop trigger said_of_released_stays on review_excuse; drop trigger said_of_released_stays on approvals_signoff;
 drop function jetwind_said_of_released_stays();
 """
-# Earlier signatures of released messages are given their role as the one that they were given under; later triggers would refuse that.
+# An earlier signature keeps its one role. This statement runs before the triggers are made, which refuse changes to released messages.
 ROLES = "update approvals_signoff set roles = array[role];"
 
 
