@@ -10,7 +10,6 @@ from typing import Any
 
 import pytest
 from django.db import connection
-from django.utils import timezone
 
 from jetwind.apps.approvals.services import sign
 from jetwind.apps.audit.models import LogEntry
@@ -48,7 +47,8 @@ def test_looked_through(house: Any, told: Any) -> None:
     assert "changed what links are opened" in by_person and "signed off" not in by_person
     by_message = page_of(client.get(f"/log/?message={told.mailing_id}"))
     assert "signed off" in by_message and "the title" not in by_message
-    day = timezone.localdate()
+    # The day of the entry in the zone of the person who asks: neither is the day of this machine's clock.
+    day = LogEntry.objects.get(action="approval.signed").at.astimezone(house.operator.zone).date()
     assert "signed off" in page_of(client.get(f"/log/?since={day}&until={day}"))
     assert "No entry fits" in page_of(client.get(f"/log/?since={day + timedelta(days=1)}"))
     assert "No entry fits" in page_of(client.get(f"/log/?until={day - timedelta(days=1)}"))

@@ -142,9 +142,9 @@ def sign_in(chromium: Browser, live_server: Any) -> Iterator[Callable[..., Page]
         context = chromium.new_context(viewport={"width": 1280, "height": 800}, base_url=live_server.url, accept_downloads=True, **options)
         contexts.append(context)
         page = context.new_page()
-        page.set_default_timeout(20_000)
-        # Two journeys with their workers and browsers may share two processors.
-        page.set_default_navigation_timeout(60_000)
+        page.set_default_timeout(60_000)
+        # Two journeys with their workers and browsers may share two processors, on a machine that others use, too.
+        page.set_default_navigation_timeout(180_000)
         page.on("pageerror", lambda failure: problems.append(str(failure)))
         page.on(
             "console",
