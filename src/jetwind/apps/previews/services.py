@@ -56,14 +56,14 @@ def ask_for_renders(
     chosen = [name for name in only if name in profiles()] or chosen_profiles(revision.mailing.workspace)
     whom = whom if whom is not None else at_the_workbench(whom_of, revision.pk)
     with transaction.atomic():
-        for name in chosen:
-            # What a mode does not change, such as a desktop turned, has its own render.
-            row, is_new = Render.objects.get_or_create(
-                revision=revision, profile=name, mode=needed(profiles()[name], mode), reader=whom.name, defaults={"made_for": whom.made_for}
-            )
-            if not is_new and row.made_for != whom.made_for:
-                # Made for values that the reader no longer has.
-                Render.objects.filter(pk=row.pk).update(made_for=whom.made_for, state=Render.State.WAITING, departure=None, problem="")
+        # What a mode does not change, such as a desktop turned, has its own render.
+        modes = {name: needed(profiles()[name], mode) for name in chosen}
+        rows = [Render(revision=revision, profile=name, mode=modes[name], reader=whom.name, made_for=whom.made_for) for name in modes]
+        Render.objects.bulk_create(rows, ignore_conflicts=True)
+        # Made for values that the reader no longer has.
+        others = Render.objects.filter(revision=revision, reader=whom.name, profile__in=modes).exclude(made_for=whom.made_for)
+        outdated = [row.pk for row in others.only("profile", "mode") if row.mode == modes[row.profile]]
+        Render.objects.filter(pk__in=outdated).update(made_for=whom.made_for, state=Render.State.WAITING, departure=None, problem="")
         Render.objects.filter(revision=revision, state=Render.State.FAILED).update(state=Render.State.WAITING, problem="", tries=0)
         work = jobs.start(
             RENDERS,
