@@ -31,6 +31,7 @@ from jetwind.apps.proofs.models import (
     TestCopy,
     TestSend,
 )
+from jetwind.apps.sets.models import MessageSet
 from jetwind.apps.workspace.access import NeededPermissions
 from jetwind.apps.workspace.addresses import Undeclared, _address, addresses, as_markdown
 from jetwind.apps.workspace.models import FieldSyntax, Membership
@@ -89,6 +90,7 @@ def things(house: Any) -> dict[str, Any]:
     return {
         "stand_in_id": stand_in.pk,
         "batch_id": Batch.objects.create(workspace=house.workspace, by=house.author, name="x.zip", blob_sha256=store.keep(package())).pk,
+        "set_id": MessageSet.objects.create(workspace=house.workspace, name="Papers", created_by=house.author).pk,
         "view_id": SavedView.objects.create(
             workspace=house.workspace, by=house.reviewer, name="x", query="kind=promotional", is_shared=True
         ).pk,

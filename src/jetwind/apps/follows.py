@@ -69,6 +69,12 @@ def sent_back(revision: Revision, user: User) -> None:
     void_sent_back(revision, user)
 
 
+def set_changed(mailings: Collection[int]) -> None:
+    """These messages are held against another model than before: signatures rest on what they have otherwise."""
+    for number in sorted(mailings):
+        jobs.defer("approvals.reconsider", mailing_id=number)
+
+
 def settings_changed(workspace: Workspace) -> None:
     """Settings of a house, its readers, syntaxes or rulebooks changed: with a reader or a syntax, the copy that is rendered changes."""
     ask_for_rechecks(workspace)

@@ -62,6 +62,7 @@ INSTALLED_APPS = [
     "jetwind.apps.proofs",
     "jetwind.apps.links",
     "jetwind.apps.approvals",
+    "jetwind.apps.sets",
     "jetwind.apps.departures",
     "jetwind.apps.demo",
 ]

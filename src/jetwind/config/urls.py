@@ -16,6 +16,7 @@ urlpatterns = [
     path("me/", asks()(own), name="own"),
     path("health/", health, name="health"),
     path("", include("jetwind.apps.departures.urls")),
+    path("", include("jetwind.apps.sets.urls")),
     path("", include("jetwind.apps.intake.urls")),
     path("", include("jetwind.apps.notices.urls")),
     path("", include("jetwind.apps.approvals.urls")),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from datetime import datetime, timedelta
 from typing import Any
 
@@ -31,6 +31,8 @@ from jetwind.apps.workspace.rulebooks import rulebooks_for
 from jetwind.core.checking import Level, rulebooks
 from jetwind.core.clearing import Rule, Signature, changes, open_places
 
+#: What else a signature rests on, as apps above know it: the name of a part, and a table of names and values for a revision.
+rests_further: dict[str, Callable[[Revision], dict[str, str]]] = {}
 #: Characters of a reason for which signatures became void.
 LONGEST_REASON = 200
 #: Sentences of changes that are kept with a signature.
@@ -88,6 +90,7 @@ def rests_on(revision: Revision) -> dict[str, dict[str, str]]:
         },
         "checks": _versions(run) if run is not None else {},
         "test sends": _troubles(revision),
+        **{part: tell_of(revision) for part, tell_of in rests_further.items()},
     }
 
 

@@ -35,6 +35,9 @@ ACTIONS: dict[str, str] = {
     "review.sent-back": "sent revision {revision} back to the author: {comment}",
     "instruction.ticked": "ticked off instruction {number} for revision {revision}: {what}",
     "instruction.unticked": "took back the tick at instruction {number} for revision {revision}: {what}",
+    "set.made": "made the set “{name}”, which expects {expected}",
+    "set.changed": "changed the set “{name}”: {what}",
+    "set.removed": "removed the set “{name}”",
     "proof.sent": "sent a test of revision {revision} to {count} addresses of “{list}”",
     "proof.arrival-kept": "kept a saved mail as what arrived of revision {revision} at {address}",
     "proof.screenshot-kept": "kept a picture of a screen of revision {revision} at {address}",
@@ -75,7 +78,7 @@ ACTIONS: dict[str, str] = {
 
 #: Groups of actions by which the log is looked through: a name for addresses, words, and how the actions begin.
 GROUPS: tuple[tuple[str, str, tuple[str, ...]], ...] = (
-    ("message", "messages and revisions", ("mailing.", "revision.", "envelope.")),
+    ("message", "messages and revisions", ("mailing.", "revision.", "envelope.", "set.")),
     ("review", "review", ("review.", "station.", "finding.", "mark.", "comment.", "link.", "picture.", "instruction.")),
     ("test-send", "test sends", ("proof.",)),
     ("sign-off", "sign-off and release", ("approval.",)),

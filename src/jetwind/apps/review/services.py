@@ -227,6 +227,13 @@ def excuse(user: User, revision: Revision, fingerprint: str, reason: str, *, onl
     return made
 
 
+def is_excused(revision: Revision, fingerprint: str) -> bool:
+    """Whether an excuse covers a finding of the newest answers, or the finding is gone."""
+    run = newest_run(revision)
+    found = run.findings.filter(fingerprint=fingerprint).first() if run else None
+    return found is None or shown_with(found, in_force_for(revision)).excuse is not None
+
+
 def lift_excuse(user: User, revision: Revision, fingerprint: str) -> None:
     """Take an excuse back.
 

@@ -9,8 +9,8 @@ from collections.abc import Collection, Mapping
 #: What a signature rests on, part by part: a table of names and values for each. The names are read out to people.
 Rests = Mapping[str, Mapping[str, str]]
 
-#: Parts in which only what is new voids a signature: a finding or a trouble that is gone leaves the message no worse than it was.
-_ONLY_NEW = ("findings", "test sends")
+#: Parts in which only what is new voids a signature: a finding, a trouble or a difference that is gone leaves the message no worse.
+_ONLY_NEW = ("findings", "test sends", "set")
 #: Changes that a sentence names one by one.
 _NAMED = 5
 
@@ -62,6 +62,10 @@ def _of_test_sends(part: str, new: list[str], gone: list[str], other: list[str],
     return [f"Told by a test send since: {both[1][name]}" for name in new]
 
 
+def _of_set(part: str, new: list[str], gone: list[str], other: list[str], both: _Both) -> list[str]:
+    return [f"Differs from the model of its set since: {name}" for name in new]
+
+
 def _of_checks(part: str, new: list[str], gone: list[str], other: list[str], both: _Both) -> list[str]:
     changed = sorted({*new, *gone, *other})
     if not changed:
@@ -70,7 +74,7 @@ def _of_checks(part: str, new: list[str], gone: list[str], other: list[str], bot
     return [f"{'1 check has' if len(changed) == 1 else f'{len(changed)} checks have'} another version: {named}."]
 
 
-_TOLD = {"excuses": _of_excuses, "findings": _of_findings, "test sends": _of_test_sends, "checks": _of_checks}
+_TOLD = {"excuses": _of_excuses, "findings": _of_findings, "test sends": _of_test_sends, "set": _of_set, "checks": _of_checks}
 
 
 def _short(value: str) -> str:

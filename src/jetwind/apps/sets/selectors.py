@@ -1,0 +1,317 @@
+"""A set as its page shows it: members, coverage, causes, the sheet; and what a signature under a member rests on."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from django.db.models import Count, OuterRef, Q, QuerySet, Subquery
+
+from jetwind.apps.intake.models import Mailing, Revision
+from jetwind.apps.previews.models import Render
+from jetwind.apps.previews.modes import OWN
+from jetwind.apps.previews.places import Box, share
+from jetwind.apps.review.excusing import InForce
+from jetwind.apps.review.models import CheckRun, Excuse, FindingRecord
+from jetwind.apps.review.readiness import Readiness, listed, with_readiness
+from jetwind.apps.review.selectors import shown_with, station_address
+from jetwind.apps.sets.models import Member, MessageSet, NotedPieces, PieceUse
+from jetwind.apps.workspace.models import Workspace
+from jetwind.core.profiles import profiles
+from jetwind.core.reports import STATIONS, Station, station_of
+from jetwind.core.sets import Cause, Difference, Told, differences, told_once
+
+#: The sheet's common scale, and how tall a render may stand there, in px of the screen.
+SCALE, TALLEST = 0.25, 460
+#: Columns of findings and their runs that a list has no use for.
+_LARGE = ("data", "others", "faults", "fix", "run__outcomes", "run__spam", "run__summary")
+#: Sides of a message that are outlined on its render where they differ.
+_OUTLINED = ("header", "footer")
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """One expected member: its message with the newest revision and how ready it is, and what it has otherwise than the model.
+
+    ``is_noted`` says that its pieces are known. All but ``member`` is empty while it is missing.
+    """
+
+    member: Member
+    revision: Revision | None = None
+    readiness: Readiness | None = None
+    is_model: bool = False
+    is_noted: bool = False
+    differences: tuple[Difference, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Mark:
+    """A station of a member: ``mark`` is empty, half or full as on its course, ``words`` say so, ``address`` leads there."""
+
+    mark: str
+    words: str
+    address: str
+
+
+@dataclass(frozen=True, slots=True)
+class Card:
+    """A member's render on the sheet: sizes in px of the screen, and the boxes of what differs, each with a word, in per cent of the picture."""
+
+    row: Row
+    render: Render | None
+    width: int
+    height: int
+    is_long: bool
+    boxes: list[tuple[str, Box]]
+
+
+@dataclass(frozen=True, slots=True)
+class CauseRow:
+    """Findings of one cause, the members that have it, each with the address of its finding, and whether one of them is open."""
+
+    cause: Cause
+    members: list[tuple[Row, str]]
+    is_open: bool
+
+
+def sets_of(workspace: Workspace) -> QuerySet[MessageSet]:
+    """The sets of a workspace, each with the number of its expected members and of those that are there."""
+    there = Count("members", filter=Q(members__mailing__isnull=False))
+    return MessageSet.objects.filter(workspace=workspace).annotate(expected=Count("members"), there=there).select_related("model")
+
+
+def rows_of(shown: MessageSet) -> list[Row]:
+    """The expected members of a set, those that are there with everything that is known."""
+    members = list(shown.members.all())
+    newest = Revision.objects.filter(mailing=OuterRef("pk")).order_by("-number").values("pk")[:1]
+    mailings = Mailing.objects.filter(pk__in=[one.mailing_id for one in members if one.mailing_id]).values(newest=Subquery(newest))
+    revisions = {one.mailing_id: one for one in with_readiness(Revision.objects.filter(pk__in=mailings))}
+    noted = {one.revision_id: one.value for one in NotedPieces.objects.filter(revision__in=[one.pk for one in revisions.values()])}
+    model = revisions.get(shown.model_id or 0)
+    model_traits = noted.get(model.pk) if model is not None else None
+    rows = []
+    for member in members:
+        revision = revisions.get(member.mailing_id or 0)
+        if revision is None:
+            rows.append(Row(member))
+            continue
+        traits, is_model = noted.get(revision.pk), member.mailing_id == shown.model_id
+        differs = differences(model_traits, traits) if model_traits is not None and traits is not None and not is_model else ()
+        rows.append(Row(member, revision, listed(revision), is_model=is_model, is_noted=traits is not None, differences=differs))
+    return rows
+
+
+def coverage_of(rows: Sequence[Row]) -> list[tuple[Station, list[Mark | None], int]]:
+    """Each station with its mark for every row, and with the number of messages for which it is done; None for a missing message."""
+    runs = _runs(rows)
+    open_at: dict[int, set[str]] = defaultdict(set)
+    for (revision, record), is_open in _open_of(rows, runs).items():
+        if is_open and record.level != "note":
+            open_at[revision].add(record.station)
+    found = []
+    for station in STATIONS:
+        if station.slug == "sign-off":
+            continue
+        marks = [_mark(row, station, open_at) for row in rows]
+        found.append((station, marks, sum(mark is not None and mark.mark == "full" for mark in marks)))
+    return found
+
+
+def _mark(row: Row, station: Station, open_at: Mapping[int, set[str]]) -> Mark | None:
+    revision = row.revision
+    if revision is None:
+        return None
+    has_open, facts = station.slug in open_at[revision.pk], revision.facts
+    address = station_address(revision, station.slug)
+    if station.slug in facts.left_out:
+        return Mark("full", "left out", address)
+    if station.slug in facts.looked_at:
+        return Mark("half", "looked at, something is open", address) if has_open else Mark("full", "clear", address)
+    return Mark("empty", "not looked at, something is open" if has_open else "not looked at", address)
+
+
+def causes_of(rows: Sequence[Row]) -> list[CauseRow]:
+    """The findings of all members, told once for each cause; those that are open come first."""
+    by_revision = {row.revision.pk: row for row in rows if row.revision is not None}
+    told, is_open = [], {}
+    for (revision, record), opened in _open_of(rows, _runs(rows)).items():
+        one = Told(
+            revision,
+            record.check_id,
+            level=record.level,
+            fingerprint=record.fingerprint,
+            cause=record.cause,
+            sentence=record.sentence,
+        )
+        told.append(one)
+        is_open[one] = opened
+    found = []
+    for cause in told_once(told):
+        members = [(by_revision[number], _address(by_revision[number], cause, number)) for number in cause.members]
+        found.append(CauseRow(cause, members, any(is_open[one] for one in cause.findings)))
+    return sorted(found, key=lambda one: not one.is_open)
+
+
+def _address(row: Row, cause: Cause, member: int) -> str:
+    assert row.revision is not None, "a finding is one of a message that is there"
+    fingerprint = next(one.fingerprint for one in cause.findings if one.member == member)
+    return f"{station_address(row.revision, station_of(cause.first.check).slug)}?finding={fingerprint}"
+
+
+def _runs(rows: Sequence[Row]) -> list[int]:
+    """The numbers of the runs that answered last for the revisions of these rows."""
+    revisions = [row.revision.pk for row in rows if row.revision is not None]
+    runs = CheckRun.objects.filter(revision__in=revisions).order_by("revision_id", "-created_at").distinct("revision_id")
+    return list(runs.values_list("pk", flat=True))
+
+
+def _open_of(rows: Sequence[Row], runs: Sequence[int]) -> dict[tuple[int, FindingRecord], bool]:
+    """Every finding of these runs under the number of its revision, and whether no excuse covers it."""
+    mailings = {row.revision.pk: row.revision.mailing_id for row in rows if row.revision is not None}
+    excuses: dict[int, list[Excuse]] = defaultdict(list)
+    for excuse in Excuse.objects.filter(mailing__in=mailings.values(), lifted_at=None):
+        excuses[excuse.mailing_id].append(excuse)
+    found = {}
+    in_force: dict[int, InForce[Excuse]] = {}
+    records = FindingRecord.objects.filter(run__in=runs).select_related("run").order_by("run", "order")
+    for record in records.defer(*_LARGE):
+        revision = record.run.revision_id
+        if revision not in in_force:
+            holds = [one for one in excuses[mailings[revision]] if one.only_revision_id in (None, revision)]
+            in_force[revision] = InForce((one.fingerprint, one.members, one) for one in holds)
+        found[revision, record] = shown_with(record, in_force[revision]).is_open
+    return found
+
+
+def sheet_of(rows: Sequence[Row], profile: str) -> list[Card]:
+    """The newest render of each member in one profile, on one scale, with what differs from the model."""
+    revisions = [row.revision.pk for row in rows if row.revision is not None]
+    renders = Render.objects.filter(revision__in=revisions, profile=profile, mode=OWN).defer("tree", "changes", "spoken")
+    # Of several readers' copies, the one that is done, and was asked for last.
+    newest = {one.revision_id: one for one in sorted(renders, key=lambda one: (one.state == Render.State.DONE, one.pk))}
+    elements: dict[tuple[int, str], list[int]] = {}
+    for use in PieceUse.objects.filter(revision__in=revisions, kind__in=_OUTLINED):
+        elements[use.revision_id, use.kind] = use.elements
+    width = round(profiles()[profile].content_width * SCALE)
+    cards = []
+    for row in rows:
+        shot = newest.get(row.revision.pk) if row.revision is not None else None
+        is_done = shot is not None and shot.state == Render.State.DONE
+        height = round((shot.height if shot is not None and is_done else 400) * SCALE)
+        boxes = _boxes(row, shot, elements) if shot is not None and is_done else []
+        cards.append(Card(row, shot, width=width, height=min(height, TALLEST), is_long=height > TALLEST, boxes=boxes))
+    return cards
+
+
+def _boxes(row: Row, shot: Render, elements: Mapping[tuple[int, str], list[int]]) -> list[tuple[str, Box]]:
+    layout, found = shot.layout, []
+    for one in row.differences:
+        inside = [
+            block
+            for index in elements.get((shot.revision_id, one.side), ())
+            for block in (layout.text_by_element.get(index), layout.by_element.get(index))
+            if block is not None and block.width and block.height
+        ]
+        if inside:
+            left, top = min(block.x for block in inside), min(block.y for block in inside)
+            right, bottom = max(block.right for block in inside), max(block.bottom for block in inside)
+            place = (share(left, shot.width), share(top, shot.height), share(right - left, shot.width), share(bottom - top, shot.height))
+            found.append((one.side, place))
+    return found
+
+
+def differences_for_signatures(revision: Revision) -> dict[str, str]:
+    """What a revision has otherwise than the model of its set, by sentences: a signature rests on it, and a new difference voids it."""
+    member = Member.objects.filter(mailing=revision.mailing_id).select_related("of").first()
+    if member is None or member.of.model_id is None or member.of.model_id == revision.mailing_id:
+        return {}
+    own = NotedPieces.objects.filter(revision=revision).first()
+    model = NotedPieces.objects.filter(revision__mailing=member.of.model_id).order_by("-revision__number").first()
+    if own is None or model is None:
+        return {}
+    return {one.sentence: one.side for one in differences(model.value, own.value)}
+
+
+@dataclass(frozen=True, slots=True)
+class Part:
+    """A piece that several messages have: its kind, its words, and the revisions that have it."""
+
+    kind: str
+    words: str
+    digest: str
+    users: list[Revision]
+
+
+@dataclass(frozen=True, slots=True)
+class Changed:
+    """A piece that one message changed while others still have it as it was: its words before and now, empty where it is gone."""
+
+    kind: str
+    here: Revision
+    before: str
+    now: str
+    still: list[Revision]
+
+
+def newest_of(workspace: Workspace) -> list[Revision]:
+    """The newest revision of each message of a workspace that is not released, with its message."""
+    newest = Revision.objects.filter(mailing=OuterRef("pk")).order_by("-number").values("pk")[:1]
+    open_ones = Mailing.objects.filter(workspace=workspace).exclude(stage=Mailing.Stage.RELEASED)
+    return list(
+        Revision.objects.filter(pk__in=open_ones.values(newest=Subquery(newest))).select_related("mailing").order_by("mailing__title")
+    )
+
+
+def parts_of(revisions: Sequence[Revision], most: int) -> list[Part]:
+    """The pieces that two or more of these revisions have, those with most users first; at most ``most`` of them."""
+    by_number = {one.pk: one for one in revisions}
+    uses = PieceUse.objects.filter(revision__in=by_number)
+    shared = list(
+        uses.values("kind", "digest").annotate(users=Count("revision", distinct=True)).filter(users__gt=1).order_by("-users", "kind")[:most]
+    )
+    wanted = {(one["kind"], one["digest"]): Part(one["kind"], "", one["digest"], []) for one in shared}
+    words: dict[tuple[str, str], str] = {}
+    for use in uses.filter(digest__in=[digest for _, digest in wanted]):
+        if (use.kind, use.digest) in wanted:
+            wanted[use.kind, use.digest].users.append(by_number[use.revision_id])
+            words.setdefault((use.kind, use.digest), use.words)
+    return [Part(part.kind, words.get(key, ""), part.digest, part.users) for key, part in wanted.items()]
+
+
+def changed_of(revisions: Sequence[Revision]) -> list[Changed]:
+    """The pieces that the newest revision of a message has otherwise than the one before, while other messages still have them."""
+    later = [one for one in revisions if one.number > 1]
+    before = {
+        (one.mailing_id, one.number): one.pk
+        for one in Revision.objects.filter(mailing__in=[one.mailing_id for one in later]).only("mailing_id", "number")
+    }
+    earlier = {one.pk: before[one.mailing_id, one.number - 1] for one in later if (one.mailing_id, one.number - 1) in before}
+    by_revision: dict[int, dict[tuple[str, str], str]] = defaultdict(dict)
+    users: dict[tuple[str, str], list[Revision]] = defaultdict(list)
+    newest = {one.pk: one for one in revisions}
+    for use in PieceUse.objects.filter(revision__in=[*newest, *earlier.values()]).only("revision_id", "kind", "digest", "words"):
+        by_revision[use.revision_id][use.kind, use.digest] = use.words
+        if use.revision_id in newest:
+            users[use.kind, use.digest].append(newest[use.revision_id])
+    found = []
+    for here in later:
+        own, earlier_pieces = by_revision[here.pk], by_revision[earlier.get(here.pk, 0)]
+        for (kind, digest), words in earlier_pieces.items():
+            still = [one for one in users[kind, digest] if kind in _OUTLINED or not _are_copies(here.mailing, one.mailing)]
+            if own and (kind, digest) not in own and still:
+                now = next((said for (name, _), said in own.items() if name == kind), "") if kind in _OUTLINED else ""
+                found.append(Changed(kind, here, words, now, still))
+    return found
+
+
+def _are_copies(one: Mailing, other: Mailing) -> bool:
+    """Whether one message began as a copy of the other: what a copy says otherwise is what it was made for."""
+    return one.copied_from_id == other.pk or other.copied_from_id == one.pk
+
+
+def free_messages(workspace: Workspace) -> Iterable[Mailing]:
+    """The messages of a workspace that belong to no set, by title: those that may be put into one."""
+    found: QuerySet[Mailing, Any] = Mailing.objects.filter(workspace=workspace, member=None).exclude(stage=Mailing.Stage.RELEASED)
+    return found.order_by("title", "pk")[:500]
