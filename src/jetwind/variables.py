@@ -23,7 +23,11 @@ VARIABLES = (
     Variable("JETWIND_BLOBS", "`blobs` in the state folder", "The folder of the blob store: messages, renders and pictures."),
     Variable("JETWIND_CHROMIUM", "the first of `chromium-headless-shell` and `chromium`", "The browser to render with, by its path."),
     Variable("JETWIND_DEBUG", "off", "`1` has Django show tracebacks in the browser. Never on a machine that others reach."),
-    Variable("JETWIND_DEMO", "the demo is loaded into an empty house", "`0` has `./jetwind start` leave the demo out."),
+    Variable(
+        "JETWIND_DEMO",
+        "the demo is loaded into an empty house",
+        "`0` has `./jetwind start` leave the demo out; `short` leaves out its past and its automatic messages.",
+    ),
     Variable(
         "JETWIND_DICTIONARIES", "`/usr/share/hunspell`", "The folder of the spelling dictionaries, a `.dic` and an `.aff` file for each."
     ),

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 import tomllib
+from collections.abc import Mapping
 from dataclasses import dataclass
 from email.message import EmailMessage
 from email.policy import SMTP
 from pathlib import Path
+from typing import Any
 
 from jetwind.apps.demo import pictures
 
 _FILES = Path(__file__).parent / "files"
 _DOMAIN = "saltmarsh-kiln.example"
+_NAME = "Saltmarsh Kiln Works"
 
 
 def _mail(html: str, text: str | None, images: dict[str, bytes], **headers: str) -> bytes:
@@ -138,17 +141,26 @@ def letters_abroad() -> dict[str, LetterAbroad]:
 
 
 def _abroad(language: str, words: dict[str, str]) -> bytes:
+    return _letter({**words, "language": language, "copy": [words["copy"]], "page": "courses"})
+
+
+def _letter(words: Mapping[str, Any]) -> bytes:
+    """A letter of a few paragraphs with one button, and a footer."""
     home = f"https://www.{_DOMAIN}"
     leave, choose = (f"{home}/{page}?m={{{{ member_number }}}}" for page in ("leave", "choose"))
     before = words.get("out_before", "")
     link = '<a href="{}" style="color:#1f5f8b">{}</a>'
-    lines = [words["reason"], words["address"], f"{before}{link.format(leave, words['out'])} · {link.format(choose, words['choose'])}"]
+    ways = [f"{before}{link.format(leave, words['out'])}", link.format(choose, words["choose"]) if words["choose"] else ""]
+    lines = [words["reason"], words["address"], " · ".join(way for way in ways if way)]
     html = (_FILES / "letter-abroad.html").read_text("utf-8")
-    for name, value in {**words, "language": language, "footer": "<br>\n              ".join(line for line in lines if line)}.items():
+    given = {**words, "footer": "<br>\n              ".join(line for line in lines if line)}
+    given["copy"] = '</p>\n              <p style="margin:0 0 12px">'.join(words["copy"])
+    for name, value in given.items():
         html = html.replace(f"{{{name}}}", value)
-    text = [words["title"], f"{words['greeting']}\n{words['copy']}", f"{words['action']}: {home}/courses"]
+    copy = "\n\n".join(words["copy"])
+    text = [words["title"], f"{words['greeting']}\n{copy}", f"{words['action']}: {home}/{words['page']}"]
     text += [line for line in (words["reason"], words["address"]) if line]
-    text.append(f"{before or words['out'] + ': '}{leave}\n{words['choose']}: {choose}")
+    text.append(f"{before or words['out'] + ': '}{leave}" + (f"\n{words['choose']}: {choose}" if words["choose"] else ""))
     return _mail(
         html,
         "\n\n".join(text) + "\n",
@@ -160,13 +172,54 @@ def _abroad(language: str, words: dict[str, str]) -> bytes:
     )
 
 
-def pick_up_notice() -> bytes:
-    """The notice that a firing can be collected: transactional."""
+def letters_of_the_past() -> dict[str, list[bytes]]:
+    """The letters that went through several hands before the demo begins: by name, revision after revision."""
+    found: dict[str, list[bytes]] = {}
+    for name, revisions in tomllib.loads((_FILES / "past.toml").read_text("utf-8")).items():
+        words: dict[str, Any] = {"language": "en"}
+        for changed in revisions:
+            words |= changed
+            found.setdefault(name, []).append(_letter(words))
+    return found
+
+
+@dataclass(frozen=True, slots=True)
+class SlotPaper:
+    """One automatic message about a firing slot: its name in the set, working title, file name, the message, and a later revision, if any."""
+
+    member: str
+    working_title: str
+    file_name: str
+    raw: bytes
+    later: bytes = b""
+
+
+def slot_papers() -> dict[str, SlotPaper]:
+    """The automatic messages about a firing slot, by name. They share their head and foot, but for one that somebody made elsewhere."""
+    found = {}
+    for name, words in tomllib.loads((_FILES / "slot-papers.toml").read_text("utf-8")).items():
+        given = {"address": f"{_NAME}, 12 Kiln Quay, Saltmarsh SM4 7KW", "sender": _NAME, **words}
+        later = _slot_paper({**given, "address": words["later_address"]}) if "later_address" in words else b""
+        found[name] = SlotPaper(words["member"], words["working_title"], words["file"], _slot_paper(given), later)
+    return found
+
+
+def _slot_paper(words: Mapping[str, str]) -> bytes:
+    html = (_FILES / "slot-paper.html").read_text("utf-8")
+    for placeholder, value in words.items():
+        html = html.replace(f"{{{placeholder}}}", value)
+    link = f"{words['action']}:\nhttps://www.{_DOMAIN}/{words['page']}?m={{{{ member_number }}}}"
+    text = [words["title"], 'Hello {{ first_name | default: "there" }},', words["copy"], link, words["address"]]
     return _mail(
-        (_FILES / "pick-up-notice.html").read_text("utf-8"),
-        (_FILES / "pick-up-notice.txt").read_text("utf-8"),
+        html,
+        "\n\n".join(text) + "\n",
         {"wordmark": pictures.wordmark()},
-        Subject="Your firing from {{ slot }} is ready to collect",
-        From=f"Saltmarsh Kiln Works <studio@{_DOMAIN}>",
+        Subject=words["subject"],
+        From=f"{words['sender']} <studio@{_DOMAIN}>",
         To="{{ email }}",
     )
+
+
+def pick_up_notice() -> bytes:
+    """The notice that a firing can be collected: transactional."""
+    return slot_papers()["ready"].raw

@@ -5,14 +5,18 @@ from __future__ import annotations
 from datetime import date, datetime
 from zoneinfo import ZoneInfo
 
+from django.contrib.auth.hashers import make_password
 from django.db import transaction
 
 from jetwind.apps.accounts.models import User
+from jetwind.apps.approvals.keys import make_missing_keys
 from jetwind.apps.audit.models import LogEntry
 from jetwind.apps.comments.models import Thread
 from jetwind.apps.comments.selectors import named_subject
 from jetwind.apps.comments.services import Place, answer, say
 from jetwind.apps.demo import messages
+from jetwind.apps.demo.answers import put
+from jetwind.apps.demo.past import Answers, build_past
 from jetwind.apps.intake.models import Mailing
 from jetwind.apps.intake.selectors import message_of
 from jetwind.apps.intake.services import Details, add_revision, change_details, start_copy, take_in
@@ -21,6 +25,7 @@ from jetwind.apps.previews.services import Pointed, comment_on
 from jetwind.apps.proofs.models import OwnMailServer, TestAddress, TestList
 from jetwind.apps.proofs.sealing import seal
 from jetwind.apps.review.services import forbid_wording, require_wording
+from jetwind.apps.sets.services import choose_model, make_set, put_in
 from jetwind.apps.workspace.models import Membership, ProvenDomain, SampleReader, Workspace
 from jetwind.apps.workspace.rulebooks import as_table
 from jetwind.core.checking import house_rulebook
@@ -87,8 +92,11 @@ AUDIENCE = {
 
 
 @transaction.atomic
-def build() -> Workspace:
-    """Make people, readers, a test list and four messages. Checks and renders follow in the background."""
+def build(*, is_short: bool = False, give_answers: Answers = put) -> Workspace:
+    """Make people, readers, test lists and messages; checks and renders follow in the background.
+
+    ``is_short`` leaves out the messages with a past and the automatic ones. ``give_answers`` says what the checks found in a revision of the past.
+    """
     workspace = Workspace.objects.create(
         name=NAME,
         field_list=["first_name", "last_name", "member_number", "course_title", "slot", "pick_up_date"],
@@ -118,17 +126,23 @@ def build() -> Workspace:
     _readers(workspace)
     _test_lists(workspace)
     _messages(workspace, users)
+    if not is_short:
+        make_missing_keys()
+        _slot_papers(workspace, users["author"])
+        build_past(workspace, users, give_answers)
     return workspace
 
 
 def _people(workspace: Workspace) -> dict[str, User]:
     """One person for each role, who are the test list too; by role."""
     users = {}
+    # They have one password, which is hashed once: this takes a second by design.
+    password = make_password(PASSWORD)
     for username, first, last, role in PEOPLE:
-        users[role] = User.objects.create_user(
-            username,
-            f"{username}@{DOMAIN}",
-            PASSWORD,
+        users[role] = User.objects.create(
+            username=username,
+            email=f"{username}@{DOMAIN}",
+            password=password,
             first_name=first,
             last_name=last,
             time_zone=_ZONE,
@@ -181,6 +195,22 @@ def _readers(workspace: Workspace) -> None:
         SampleReader.objects.create(
             workspace=workspace, name=name, email=f"reader{number}@{DOMAIN}", time_zone=_ZONE, values=values, remark=remark
         )
+
+
+def _slot_papers(workspace: Workspace, author: User) -> None:
+    """The automatic messages about a firing slot, as one set, of which the receipt is missing. One of them got a new footer lately."""
+    made = make_set(author, workspace, "Firing slot papers", ["Booked", "Reminder", "Moved", "Refund", "Pick-up notice", "Receipt"])
+    messages_of = {"Pick-up notice": Mailing.objects.get(workspace=workspace, title="Pick-up notice")}
+    papers = messages.slot_papers()
+    for paper in papers.values():
+        if paper.member in messages_of:
+            continue
+        details = Details(paper.working_title, "transactional", "everybody with a firing slot", None, _ZONE)
+        messages_of[paper.member] = take_in(author, workspace, paper.raw, paper.file_name, details=details)
+    for member in made.members.select_related("of__workspace").filter(name__in=messages_of):
+        put_in(author, member, messages_of[member.name])
+    choose_model(author, made, messages_of["Booked"].pk)
+    add_revision(author, messages_of["Moved"], papers["moved"].later, "slot-moved-2.eml")
 
 
 def _planned(month: int, day: int, hour: int) -> datetime:

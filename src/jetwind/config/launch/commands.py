@@ -140,7 +140,7 @@ def _serve(children: Children, database: str, revive_database: Callable[[], list
     _manage(environment, "collectstatic", "--noinput", "--verbosity", "0")
     if not is_empty:
         _step("demo world")
-        _manage(environment, "demo")
+        _manage(environment, "demo", *(["--short"] if os.environ.get("JETWIND_DEMO") == "short" else []))
     _manage(environment, "signing_keys")
     with (
         reserved_port(int(os.environ.get("JETWIND_PORT", PREFERRED_PORT))) as for_web,

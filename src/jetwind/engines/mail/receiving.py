@@ -14,7 +14,12 @@ def trace_of(session: Any, hostname: str, *, is_encrypted: bool = False) -> byte
     """The line that a server writes above a mail that it takes (RFC 5321 §4.4; RFC 3848 for the kind of session)."""
     greeted = re.sub(r"[^\w.:\[\]-]", "", session.host_name or "") or "unknown"
     kind = "SMTP" if not session.extended_smtp else f"ESMTP{'S' if is_encrypted else ''}{'A' if session.authenticated else ''}"
-    return f"Received: from {greeted} by {hostname} with {kind}; {format_datetime(datetime.now(UTC))}\r\n".encode("ascii")
+    return trace_line(greeted, hostname, kind, datetime.now(UTC))
+
+
+def trace_line(greeted: str, hostname: str, kind: str, at: datetime) -> bytes:
+    """The same line from its parts: the host that greeted, the host that takes the mail, the kind of session, the time."""
+    return f"Received: from {greeted} by {hostname} with {kind}; {format_datetime(at)}\r\n".encode("ascii")
 
 
 def results_of(content: bytes, hostname: str) -> bytes:
