@@ -18,7 +18,7 @@ NOW = datetime(2027, 1, 1, tzinfo=UTC)
 def leaving(title: str, days: float | None) -> Leaving:
     """A row of the list; nothing is stored."""
     mailing = Mailing(title=title, planned_at=NOW + timedelta(days=days) if days is not None else None)
-    return Leaving(mailing, Revision(mailing=mailing, number=1), ReadinessFacts(), Readiness(0, "under-review", ()))
+    return Leaving(mailing, Revision(mailing=mailing, number=1), ReadinessFacts(), Readiness(0, "under-review", ()), since=None)
 
 
 def apart(marks: list[AxisMark]) -> bool:

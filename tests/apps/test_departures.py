@@ -1,16 +1,19 @@
 """The desk: what the list of Departures shows, in which order, and the views that people keep."""
 
 import threading
-from datetime import UTC, date, datetime
+from datetime import UTC, date, datetime, timedelta
 from typing import Any
+from zoneinfo import ZoneInfo
 
 import pytest
 from django.db import connection
 from django.http import QueryDict
+from django.utils import timezone
 from hypothesis import given
 from hypothesis import strategies as st
 
 from jetwind.apps.approvals import services as approvals
+from jetwind.apps.approvals.deadlines import remind
 from jetwind.apps.audit.models import LogEntry
 from jetwind.apps.departures import bulk, saved_views
 from jetwind.apps.departures.filters import ORDERS, Filter
@@ -18,6 +21,7 @@ from jetwind.apps.departures.models import SavedView
 from jetwind.apps.intake.models import Mailing
 from jetwind.apps.intake.services import Details
 from jetwind.apps.jobs.models import Work
+from jetwind.apps.notices.models import Notice
 from jetwind.apps.ui.refusal import NotAllowed, Refused
 from tests.apps.helpers import page_of, taken_in
 from tests.factories import mail
@@ -214,6 +218,86 @@ class TestMany:
         Work.objects.all().delete()
         house.client(house.reviewer).post("/departures/bulk/", {"message": [first.pk, second.pk], "act": "recheck"})
         assert Work.objects.filter(kind="checks", state="waiting").count() == 2
+
+    def test_given(self, house: Any) -> None:
+        """The person is told once; the list names them at their turn and finds what was given; taken away again, the notice is gone."""
+        mailing = taken_in(house).mailing
+        client, sent = house.client(house.author), {"message": mailing.pk, "act": "give", "person": house.reviewer.pk}
+        for _ in range(2):
+            client.post("/departures/bulk/", sent)
+        notice = Notice.objects.get(user=house.reviewer)
+        assert (notice.kind, notice.words, notice.read_at) == ("given", "Author gave you its review.", None)
+        assert LogEntry.objects.filter(action="mailing.given").count() == 1
+        page = page_of(client.get(f"/?person={house.reviewer.pk}"))
+        assert f"given to {house.reviewer.shown_name}" in page and "since" in page
+        with pytest.raises(Refused, match="does not review"):
+            bulk.give_all(house.author, house.workspace, [mailing.pk], house.operator)
+        with pytest.raises(Refused, match="does not review"):
+            bulk.give_all(house.author, house.workspace, [mailing.pk], house.outsider)
+        client.post("/departures/bulk/", {**sent, "person": "nobody"})
+        assert Mailing.objects.get().given_to is None and Notice.objects.get().read_at is not None
+
+    def test_deadline(self, house: Any) -> None:
+        """Set in the person's own zone; shown, sorted by, overdue when it has passed; refused where it lies in the past or after it leaves."""
+        leaves = timezone.now() + timedelta(days=9)
+        mailing = taken_in(house, details=Details("Sale", planned_at=leaves)).mailing
+        client = house.client(house.author)
+        wanted = (timezone.now() + timedelta(days=3)).astimezone(house.author.zone).replace(second=0, microsecond=0)
+        client.post("/departures/bulk/", {"message": mailing.pk, "act": "deadline", "until": f"{wanted:%Y-%m-%dT%H:%M}"})
+        assert Mailing.objects.get().review_by == wanted
+        assert f"review by {wanted:%a} {wanted.day} {wanted:%b %Y %H:%M}" in page_of(client.get("/?order=deadline"))
+        for until, words in (
+            (timezone.now() - timedelta(hours=1), "lies in the past"),
+            (leaves + timedelta(days=1), "before that deadline"),
+        ):
+            try:
+                refused = bulk.set_deadline_all(house.author, house.workspace, [mailing.pk], until).refused
+            except Refused as one:
+                refused = [one.sentence]
+            assert words in refused[0]
+        for typed in ("", "x", "2027-99-99T10:00", "0001-01-01T10:00"):
+            assert client.post("/departures/bulk/", {"message": mailing.pk, "act": "deadline", "until": typed}).status_code in (302, 409)
+        assert Mailing.objects.get().review_by == wanted
+        Mailing.objects.update(review_by=timezone.now() - timedelta(minutes=1))
+        assert "review was due" in page_of(client.get("/"))
+        client.post("/departures/bulk/", {"message": mailing.pk, "act": "no-deadline"})
+        assert Mailing.objects.get().review_by is None
+
+    def test_reminders(self, house: Any) -> None:
+        """A day before and when it has passed, once each; the person it was given to, or every reviewer; nobody once it is cleared."""
+        mailing = taken_in(house).mailing
+        due = timezone.now() + timedelta(days=5)
+        Mailing.objects.update(review_by=due)
+        hour = timedelta(hours=1)
+        assert remind(due - 2 * timedelta(days=1), due - timedelta(days=1) - hour) == 0
+        assert remind(due - timedelta(days=1) - hour, due - timedelta(days=1)) == 1
+        assert remind(due - timedelta(days=1), due - hour) == 0
+        (notice,) = Notice.objects.filter(kind="deadline")
+        assert notice.user == house.reviewer and notice.words.startswith("Its review is due by")
+        bulk.give_all(house.author, house.workspace, [mailing.pk], house.approver)
+        assert remind(due - hour, due) == 1
+        assert Notice.objects.get(kind="deadline", user=house.approver).words.startswith("The deadline for its review has passed")
+        Mailing.objects.update(stage="cleared")
+        assert remind(due - hour, due) == 0
+
+    def test_moved(self, house: Any) -> None:
+        """The hour of the clock stays over the change to summer time; what has no time, or would leave in the past, is told."""
+        zone = ZoneInfo("Europe/Amsterdam")
+        details = Details("Sale", planned_at=datetime(2032, 3, 26, 9, tzinfo=zone), planned_zone=zone.key)
+        planned, free = taken_in(house, details=details).mailing, taken_in(house, mail(Subject="Second"), details=Details("Second")).mailing
+        client = house.client(house.author)
+        client.post("/departures/bulk/", {"message": [planned.pk, free.pk], "act": "later", "days": "7"})
+        planned.refresh_from_db()
+        assert planned.planned_at == datetime(2032, 4, 2, 9, tzinfo=zone)
+        assert "“Second” has no planned time" in page_of(client.get("/"))
+        assert bulk.move_all(house.author, house.workspace, [planned.pk], -7).number == 1
+        planned.refresh_from_db()
+        assert planned.planned_at == datetime(2032, 3, 26, 9, tzinfo=zone)
+        Mailing.objects.filter(pk=planned.pk).update(planned_at=timezone.now() + timedelta(days=1))
+        assert "would leave in the past" in bulk.move_all(house.author, house.workspace, [planned.pk], -2).refused[0]
+        for days in (0, 367, -367):
+            with pytest.raises(Refused, match="1 to 366"):
+                bulk.move_all(house.author, house.workspace, [planned.pk], days)
 
     def test_refused(self, house: Any) -> None:
         """Nothing chosen, nothing to do, no label, too many labels, another house, no permission."""

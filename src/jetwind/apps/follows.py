@@ -10,6 +10,7 @@ from collections.abc import Collection
 from datetime import datetime
 
 from jetwind.apps.accounts.models import User
+from jetwind.apps.approvals.deadlines import remind
 from jetwind.apps.approvals.keys import make_missing_keys
 from jetwind.apps.approvals.services import void_earlier, void_sent_back
 from jetwind.apps.approvals.standing import reconsider, with_signatures_that_end
@@ -90,9 +91,10 @@ def sign_off_rules_changed(workspace: Workspace) -> None:
 def time_passed(since: datetime, until: datetime) -> None:
     """A worker has looked at the clock: planned times have passed, and perhaps a day has begun, with which rulebooks begin and end.
 
-    In the morning of its people, those who want so are mailed what waits for them. Every hour the log is verified, and work of long ago is forgotten.
+    People are reminded of deadlines. In the morning of its people, those who want so are mailed what waits for them. Every hour the log is verified, and work of long ago is forgotten.
     """
     recheck_planned(since, until)
+    remind(since, until)
     mail_daily(since, until)
     if (since.date(), since.hour) != (until.date(), until.hour) or verified() is None:
         jobs.defer("audit.verify_log")

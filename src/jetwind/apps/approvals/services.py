@@ -150,7 +150,7 @@ def _said(user: User, revision: Revision, **more: Any) -> SignOff:
 def _follow(mailing: Mailing, revision: Revision, user: User) -> None:
     """What follows a signature, or a condition that is met: the message is cleared, or others are asked."""
     if is_enough(revision):
-        settle(mailing, Notice.Kind.ASKED)
+        settle(mailing, Notice.Kind.ASKED, Notice.Kind.GIVEN, Notice.Kind.DEADLINE)
         move(mailing, "cleared", user, revision=revision.number, content=revision.content_sha256)
     else:
         move(mailing, "signed", user)

@@ -153,7 +153,7 @@ def reconsider(mailing: Mailing, actor: User | None) -> None:
     if mailing.stage == Mailing.Stage.CLEARED and not is_enough(revision):
         move(mailing, "sign-off void", actor)
     elif mailing.stage == Mailing.Stage.UNDER_REVIEW and is_enough(revision):
-        settle(mailing, Notice.Kind.ASKED)
+        settle(mailing, Notice.Kind.ASKED, Notice.Kind.GIVEN, Notice.Kind.DEADLINE)
         move(mailing, "cleared", actor, revision=revision.number, content=revision.content_sha256)
     path = reverse("station", args=[mailing.pk, revision.number, "sign-off"])
     for one in voided:

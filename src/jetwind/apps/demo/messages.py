@@ -198,7 +198,7 @@ def slot_papers() -> dict[str, SlotPaper]:
     """The automatic messages about a firing slot, by name. They share their head and foot, but for one that somebody made elsewhere."""
     found = {}
     for name, words in tomllib.loads((_FILES / "slot-papers.toml").read_text("utf-8")).items():
-        given = {"address": f"{_NAME}, 12 Kiln Quay, Saltmarsh SM4 7KW", "sender": _NAME, **words}
+        given = {"address": f"{_NAME}, 12 Kiln Quay, Saltmarsh SM4 7KW", "sender": _NAME, "scheme": "https", **words}
         later = _slot_paper({**given, "address": words["later_address"]}) if "later_address" in words else b""
         found[name] = SlotPaper(words["member"], words["working_title"], words["file"], _slot_paper(given), later)
     return found
@@ -208,7 +208,7 @@ def _slot_paper(words: Mapping[str, str]) -> bytes:
     html = (_FILES / "slot-paper.html").read_text("utf-8")
     for placeholder, value in words.items():
         html = html.replace(f"{{{placeholder}}}", value)
-    link = f"{words['action']}:\nhttps://www.{_DOMAIN}/{words['page']}?m={{{{ member_number }}}}"
+    link = f"{words['action']}:\n{words['scheme']}://www.{_DOMAIN}/{words['page']}?m={{{{ member_number }}}}"
     text = [words["title"], 'Hello {{ first_name | default: "there" }},', words["copy"], link, words["address"]]
     return _mail(
         html,

@@ -24,7 +24,7 @@ from jetwind.apps.links.models import Wire
 from jetwind.apps.previews.services import Pointed, comment_on
 from jetwind.apps.proofs.models import OwnMailServer, TestAddress, TestList
 from jetwind.apps.proofs.sealing import seal
-from jetwind.apps.review.services import forbid_wording, require_wording
+from jetwind.apps.review.services import forbid_wording, look_at, require_wording
 from jetwind.apps.sets.services import choose_model, make_set, put_in
 from jetwind.apps.workspace.models import Membership, ProvenDomain, SampleReader, Workspace
 from jetwind.apps.workspace.rulebooks import as_table
@@ -128,7 +128,7 @@ def build(*, is_short: bool = False, give_answers: Answers = put) -> Workspace:
     _messages(workspace, users)
     if not is_short:
         make_missing_keys()
-        _slot_papers(workspace, users["author"])
+        _slot_papers(workspace, users)
         build_past(workspace, users, give_answers)
     return workspace
 
@@ -197,8 +197,9 @@ def _readers(workspace: Workspace) -> None:
         )
 
 
-def _slot_papers(workspace: Workspace, author: User) -> None:
+def _slot_papers(workspace: Workspace, users: dict[str, User]) -> None:
     """The automatic messages about a firing slot, as one set, of which the receipt is missing. One of them got a new footer lately."""
+    author = users["author"]
     made = make_set(author, workspace, "Firing slot papers", ["Booked", "Reminder", "Moved", "Refund", "Pick-up notice", "Receipt"])
     messages_of = {"Pick-up notice": Mailing.objects.get(workspace=workspace, title="Pick-up notice")}
     papers = messages.slot_papers()
@@ -210,6 +211,10 @@ def _slot_papers(workspace: Workspace, author: User) -> None:
     for member in made.members.select_related("of__workspace").filter(name__in=messages_of):
         put_in(author, member, messages_of[member.name])
     choose_model(author, made, messages_of["Booked"].pk)
+    for name in ("Booked", "Reminder"):
+        first = messages_of[name].revisions.select_related("mailing__workspace").get()
+        for station in ("envelope", "wording", "links"):
+            look_at(users["reviewer"], first, station)
     add_revision(author, messages_of["Moved"], papers["moved"].later, "slot-moved-2.eml")
 
 

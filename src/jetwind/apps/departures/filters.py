@@ -24,6 +24,7 @@ from jetwind.core.checking import Kind
 ORDERS: dict[str, tuple[str, tuple[str | OrderBy, ...]]] = {
     "leaves": ("what leaves first", (F("planned_at").asc(nulls_last=True), "-id")),
     "leaves-last": ("what leaves last", (F("planned_at").desc(nulls_last=True), "-id")),
+    "deadline": ("by deadline for review", (F("review_by").asc(nulls_last=True), F("planned_at").asc(nulls_last=True), "-id")),
     "title": ("by title", ("title", "id")),
     "newest": ("what came in last", ("-id",)),
     "stage": ("by stage", ("stage", F("planned_at").asc(nulls_last=True), "-id")),
@@ -112,7 +113,7 @@ class Filter:
         if self.person:
             uploaded = Revision.objects.filter(mailing=OuterRef("pk"), uploaded_by=self.person)
             signed = SignOff.objects.filter(mailing=OuterRef("pk"), by=self.person)
-            found = found.filter(Q(created_by=self.person) | Exists(uploaded) | Exists(signed))
+            found = found.filter(Q(created_by=self.person) | Q(given_to=self.person) | Exists(uploaded) | Exists(signed))
         if self.label:
             found = found.filter(labels__contains=[self.label])
         if self.is_mine and user is not None:

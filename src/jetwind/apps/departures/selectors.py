@@ -9,7 +9,10 @@ from typing import Any
 
 from django.db.models import OuterRef, QuerySet, Subquery
 from django.urls import reverse
+from django.utils import timezone
 
+from jetwind.apps.audit.actions import ACTIONS
+from jetwind.apps.audit.models import LogEntry
 from jetwind.apps.departures.filters import Filter
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.review.models import ReadinessFacts
@@ -19,6 +22,15 @@ from jetwind.apps.workspace.models import Workspace
 #: The axis shows this many messages, those that leave first, and of the released ones those that left this lately.
 ON_AXIS = 40
 LATELY = timedelta(days=7)
+#: Acts after which somebody else may be at the turn.
+_TURNS = (
+    "mailing.taken-in",
+    "mailing.copied",
+    "revision.added",
+    "envelope.changed",
+    "review.sent-back",
+    *(name for name in ACTIONS if name.startswith("approval.") and name != "approval.held"),
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,6 +41,14 @@ class Leaving:
     revision: Revision
     facts: ReadinessFacts
     readiness: Readiness
+    #: When the last act came after which somebody else may be at the turn.
+    since: datetime | None
+
+    @property
+    def is_overdue(self) -> bool:
+        """Whether the deadline for review has passed and the review is not done."""
+        by = self.mailing.review_by
+        return by is not None and by <= timezone.now() and not self.readiness.is_cleared
 
     @property
     def address(self) -> str:
@@ -52,8 +72,7 @@ def leaving(numbers: Iterable[int]) -> list[Leaving]:
     numbers = list(numbers)
     newest = Revision.objects.filter(mailing=OuterRef("pk")).order_by("-number").values("pk")[:1]
     shown = Mailing.objects.filter(pk__in=numbers).values(newest=Subquery(newest))
-    rows = {
-        revision.mailing_id: Leaving(revision.mailing, revision, revision.facts, listed(revision))
-        for revision in with_readiness(Revision.objects.filter(pk__in=shown))
-    }
+    last = LogEntry.objects.filter(mailing_id=OuterRef("mailing_id"), action__in=_TURNS).order_by("-id").values("at")[:1]
+    revisions = with_readiness(Revision.objects.filter(pk__in=shown)).select_related("mailing__given_to").annotate(since=Subquery(last))
+    rows = {one.mailing_id: Leaving(one.mailing, one, one.facts, listed(one), since=one.since) for one in revisions}
     return [rows[number] for number in numbers if number in rows]

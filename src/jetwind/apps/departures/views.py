@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import date, timedelta
+from datetime import date, datetime, timedelta
 from zoneinfo import ZoneInfo
 
 from django.contrib import messages as notices
@@ -11,8 +11,11 @@ from django.http import HttpResponse, QueryDict
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils import timezone
+from django.utils.dateparse import parse_datetime
 from django.views.decorators.http import require_GET, require_POST
 
+from jetwind.apps.accounts.models import User
+from jetwind.apps.accounts.permissions import roles_for
 from jetwind.apps.departures import bulk as services
 from jetwind.apps.departures import saved_views
 from jetwind.apps.departures.axis import axis
@@ -21,10 +24,11 @@ from jetwind.apps.departures.selectors import ON_AXIS, leaving, soon
 from jetwind.apps.intake.models import KIND_CHOICES, Mailing
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.review.answers import RECHECKS
-from jetwind.apps.ui.given import whole_numbers
+from jetwind.apps.ui.given import whole_number, whole_numbers
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import PersonRequest, asks, permissions_of
+from jetwind.apps.workspace.models import Workspace
 
 #: Messages on one page of the list.
 PAGE = 40
@@ -48,6 +52,7 @@ def home(request: PersonRequest) -> HttpResponse:
     for mark in drawn.marks:
         opened = chosen.within(*mark.days(zone)).query if len(mark.rows) > 1 else ""
         mark.opens = opened if opened != chosen.query else ""
+    members = list(workspace.memberships.select_related("user").order_by("user__first_name", "user__username"))
     page = {
         "shown": shown,
         "rows": [rows[number] for number in shown if number in rows],
@@ -59,12 +64,14 @@ def home(request: PersonRequest) -> HttpResponse:
         "every_stage": chosen.with_stage("").query,
         "kinds": KIND_CHOICES,
         "orders": [(name, words) for name, (words, _) in ORDERS.items()],
-        "persons": [one.user for one in workspace.memberships.select_related("user").order_by("user__first_name", "user__username")],
+        "persons": [one.user for one in members],
+        "reviewers": [one.user for one in members if one.deactivated_at is None and set(one.roles) & roles_for("review:look")],
         "chosen": chosen,
         "views": list(saved_views.views_for(request.user, workspace)),
         "stage": chosen.stage,
         "search": chosen.search,
         "now": now,
+        "may_change": "mailing:change" in permissions_of(request.user, workspace),
         "may_configure": "workspace:configure" in permissions_of(request.user, workspace),
         "may_take_in": "mailing:take-in" in permissions_of(request.user, workspace),
         "is_busy": any(rows[number].facts.is_busy for number in shown if number in rows),
@@ -79,13 +86,28 @@ def home(request: PersonRequest) -> HttpResponse:
 def bulk(request: PersonRequest) -> HttpResponse:
     """Do one thing to the messages whose boxes are ticked."""
     numbers, act = whole_numbers(request.POST, "message"), request.POST.get("act", "")
+    user, workspace, given = request.user, request.workspace, request.POST
     if act == "recheck":
-        done = services.recheck_all(request.user, request.workspace, numbers)
+        done = services.recheck_all(user, workspace, numbers)
         said = f"{counted(done.number, 'message')} checked again in the background."
     elif act in ("label", "unlabel"):
-        label = request.POST.get("label", "")
-        done = services.label_all(request.user, request.workspace, numbers, label, is_on=act == "label")
+        label = given.get("label", "")
+        done = services.label_all(user, workspace, numbers, label, is_on=act == "label")
         said = f"{counted(done.number, 'message')} {'with' if act == 'label' else 'without'} the label “{' '.join(label.split())}”."
+    elif act == "give":
+        to = next((one for one in _reviewers(workspace) if one.pk == whole_number(given, "person")), None)
+        if to is None and given.get("person") != "nobody":
+            raise Refused("Choose the person to whom the review is given.")
+        done = services.give_all(user, workspace, numbers, to)
+        said = f"{counted(done.number, 'message')} given to {to.shown_name if to is not None else 'nobody'} for review."
+    elif act in ("deadline", "no-deadline"):
+        until = _moment(given.get("until", ""), user) if act == "deadline" else None
+        done = services.set_deadline_all(user, workspace, numbers, until)
+        said = f"{counted(done.number, 'message')} {'with that deadline' if until is not None else 'without a deadline'} for review."
+    elif act in ("later", "earlier"):
+        days = whole_number(given, "days")
+        done = services.move_all(user, workspace, numbers, days if act == "later" else -days)
+        said = f"{counted(done.number, 'message')} planned {days} {'day' if days == 1 else 'days'} {act}."
     else:
         raise Refused("Choose what is to be done with the messages.")
     notices.success(request, said)
@@ -94,6 +116,27 @@ def bulk(request: PersonRequest) -> HttpResponse:
     if len(done.refused) > _MOST_TOLD:
         notices.error(request, f"{len(done.refused) - _MOST_TOLD} more were refused.")
     return redirect(f"{reverse('departures')}?{Filter.of(QueryDict(request.POST.get('query', '')[:1000])).query}")
+
+
+def _reviewers(workspace: Workspace) -> list[User]:
+    """The people to whom a review may be given."""
+    members = workspace.memberships.filter(deactivated_at=None, roles__overlap=[role.value for role in roles_for("review:look")])
+    return [one.user for one in members.select_related("user").order_by("user__first_name", "user__username")]
+
+
+def _moment(text: str, user: User) -> datetime:
+    """A day with an hour, in the zone of the person who typed it.
+
+    Raises:
+        Refused: it is none.
+    """
+    try:
+        found = parse_datetime(text[:20])
+    except ValueError:
+        found = None
+    if found is None or not 1990 <= found.year <= 2190:
+        raise Refused("Choose the day and the hour by which the review is to be done.")
+    return found.replace(tzinfo=ZoneInfo(user.time_zone or "UTC"))
 
 
 def counted(number: int, word: str) -> str:

@@ -43,6 +43,9 @@ class Mailing(models.Model):
     stage = models.CharField(max_length=20, choices=Stage, default=Stage.TAKEN_IN)
     #: Words by which people find it again on Departures.
     labels = ArrayField(models.CharField(max_length=30), default=list, blank=True)
+    #: The person to whom its review was given, and the time by which the review is to be done.
+    given_to = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, blank=True, on_delete=models.SET_NULL, related_name="+")
+    review_by = models.DateTimeField(null=True, blank=True)
     #: How its fields are written; none is the shipped one.
     syntax = models.ForeignKey(FieldSyntax, null=True, blank=True, on_delete=models.PROTECT, related_name="mailings")
     #: The sample reader whose copy is rendered and measured; empty for the one whose copy is longest.

@@ -19,6 +19,8 @@ class Notice(models.Model):
         ANSWERED = "answered", "A test copy was answered"
         BOUNCED = "bounced", "A test copy came back"
         MENTIONED = "mentioned", "A comment for you"
+        GIVEN = "given", "Given to you for review"
+        DEADLINE = "deadline", "A review is due"
         COMMENTED = "commented", "Your comment was answered"
 
     user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="notices")
