@@ -1,6 +1,7 @@
 """Pages against the same server's bare view.
 
-Every station of a message with 200 links and 300 findings, and Departures with 200 mailings; then, in a house that has grown to 1,000
+Every station of a message with 200 links and 300 findings, and Departures with 200 mailings; the pages of the desk with 40 people, 200 messages
+that share parts, 5,000 findings, and a set of 12; then, in a house that has grown to 1,000
 messages, 30,000 findings, 200,000 rows of work and 100,000 entries of the log, the pages that list them.
 
 PYTHONPATH=src:. .jetwind/venv/bin/python -m benchmarks.pages [NAME …]
@@ -67,6 +68,70 @@ def _mailing(user: Any, workspace: Any) -> Any:
     for _ in range(199):
         take_in(user, workspace, b"Subject: Pots\n\nPots.\n", "pots.eml")
     return mailing
+
+
+#: People, findings for each message, and members of the set at the desk.
+_PEOPLE, _FINDINGS_OF_ONE, _MEMBERS = 40, 25, 12
+
+
+def _desk(user: Any, workspace: Any) -> Any:
+    """Forty people, findings in all 200 messages, parts that they share, and a set; the set."""
+    from datetime import timedelta
+
+    from django.db import connection
+    from django.utils import timezone
+
+    from jetwind.apps.accounts.models import User
+    from jetwind.apps.intake.models import Mailing, Revision
+    from jetwind.apps.notices.models import Notice
+    from jetwind.apps.review.models import CheckRun, FindingRecord
+    from jetwind.apps.sets.models import MessageSet, NotedPieces, PieceUse
+    from jetwind.apps.workspace.models import Membership
+    from jetwind.core.sets import Traits
+
+    people = User.objects.bulk_create(User(username=f"person-{number}") for number in range(_PEOPLE))
+    Membership.objects.bulk_create(Membership(workspace=workspace, user=one, roles=["reviewer"]) for one in people)
+    revisions = list(Revision.objects.filter(mailing__workspace=workspace, mailing__title="Pots").order_by("pk"))
+    for number, one in enumerate(revisions):
+        Mailing.objects.filter(pk=one.mailing_id).update(
+            given_to=people[number % _PEOPLE], planned_at=timezone.now() + timedelta(hours=7 * number), title=f"Pots {number}"
+        )
+    runs = CheckRun.objects.bulk_create(
+        CheckRun(revision=one, key="desk", outcomes={"links.insecure": ["findings", "", [], ""]}) for one in revisions
+    )
+    FindingRecord.objects.bulk_create(
+        FindingRecord(
+            run=run,
+            order=order,
+            check_id="links.insecure",
+            station="links",
+            level=("stop", "fix", "note")[order % 3],
+            fingerprint=f"shared-{order}" if order < 5 else f"{run.pk % 1000:x}-{order}",
+            sentence=f"Something {order}." if order < 5 else f"Something {order} of {run.pk}.",
+        )
+        for run in runs
+        for order in range(_FINDINGS_OF_ONE)
+    )
+    NotedPieces.objects.filter(revision__in=revisions).delete()
+    NotedPieces.objects.bulk_create(
+        NotedPieces(revision=one, version=1, traits=Traits(footer=f"Footer {number % 3}", footer_digest=str(number % 3)).as_dict())
+        for number, one in enumerate(revisions)
+    )
+    PieceUse.objects.bulk_create(
+        PieceUse(revision=one, kind="paragraph", digest=f"{piece * (number % 7 + 1):016x}", words=f"Paragraph {piece}", elements=[piece])
+        for number, one in enumerate(revisions)
+        for piece in range(20)
+    )
+    Notice.objects.bulk_create(
+        Notice(user=user, mailing_id=one.mailing_id, kind="asked", words="It waits.", path=f"/x/{one.pk}/", at=timezone.now())
+        for one in revisions[:60]
+    )
+    made = MessageSet.objects.create(workspace=workspace, name="Papers", created_by=user, model_id=revisions[0].mailing_id)
+    for number, one in enumerate(revisions[:_MEMBERS]):
+        made.members.create(name=f"Paper {number}", mailing_id=one.mailing_id)
+    with connection.cursor() as cursor:
+        cursor.execute("vacuum analyze")
+    return made
 
 
 #: Rows of a house that has grown: messages, findings for each, works, entries of the log.
@@ -162,13 +227,32 @@ def main(chosen: list[str]) -> None:
 
     settings.ROOT_URLCONF = _with_bare_view()
     settings.ALLOWED_HOSTS = ["testserver"]
-    workspace = world.build()
+    workspace = world.build(is_short=True)
     user = User.objects.get(username="rosa")
     mailing = _mailing(user, workspace)
     client = Client()
     client.force_login(user, backend="django.contrib.auth.backends.ModelBackend")
     pages = {station.slug: f"/mailings/{mailing.pk}/r1/{station.slug}/" for station in STATIONS} | {"departures": "/"}
     _measure(client, chosen, pages)
+    made = _desk(user, workspace)
+    _measure(
+        client,
+        chosen,
+        {
+            "desk: departures": "/",
+            "desk: a quarter": "/?from=2020-01-01&to=2189-01-01",
+            "desk: by person": f"/?person={made.members.first().mailing.given_to_id}",
+            "desk: waits for me": "/?mine=yes",
+            "desk: what waits": "/waiting/",
+            "desk: sets": "/sets/",
+            "desk: a set": f"/sets/{made.pk}/",
+            "desk: shared parts": "/sets/parts/",
+            "desk: log": "/log/",
+            "desk: calendar": "/calendar/",
+            "desk: people": "/people/",
+            "desk: approver": f"/mailings/{made.model_id}/r1/approve/",
+        },
+    )
     one = _grow(user, workspace)
     station = f"/mailings/{one.mailing_id}/r1"
     _measure(

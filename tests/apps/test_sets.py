@@ -19,7 +19,7 @@ from jetwind.apps.review.services import look_at
 from jetwind.apps.sets import services
 from jetwind.apps.sets.models import Member, MessageSet, NotedPieces, PieceUse
 from jetwind.apps.sets.noting import note_pieces, users_of_earlier
-from jetwind.apps.sets.selectors import causes_of, changed_of, coverage_of, newest_of, parts_of, rows_of
+from jetwind.apps.sets.selectors import causes_of, changed_of, coverage_of, findings_of, newest_of, parts_of, rows_of, shared_of
 from jetwind.apps.ui.refusal import NotAllowed, Refused
 from tests.apps.helpers import checked, page_of, taken_in
 from tests.core.test_sets import ADDRESS, COPY
@@ -49,6 +49,12 @@ def papers(house: Any) -> Any:
 def member(shown: Any, name: str) -> Any:
     """A member as it is now."""
     return Member.objects.select_related("of__workspace", "mailing").get(of=shown, name=name)
+
+
+def told_in(shown: Any) -> Any:
+    """The causes of a set as they are now."""
+    rows = rows_of(shown)
+    return causes_of(rows, findings_of(rows))
 
 
 class TestExpected:
@@ -163,7 +169,9 @@ class TestModel:
         refund = checked(member(papers, "Refund").mailing)
         look_at(house.reviewer, refund, "plain-text")
         done = {
-            station.slug: (marks[1].mark, number) for station, marks, number in coverage_of(rows_of(papers)[:2]) if marks[1] is not None
+            station.slug: (marks[1].mark, number)
+            for station, marks, number in coverage_of(rows_of(papers)[:2], findings_of(rows_of(papers)[:2]))
+            if marks[1] is not None
         }
         assert done["envelope"][1] == 0
         is_open = FindingRecord.objects.filter(run__revision=refund, station="plain-text").exclude(level="note").exists()
@@ -175,14 +183,14 @@ class TestCauses:
 
     def test_once(self, house: Any, papers: Any) -> None:
         """The stand-in address stands in both messages: one cause, two members."""
-        cause = next(one for one in causes_of(rows_of(papers)) if "example.com" in one.cause.first.sentence)
+        cause = next(one for one in told_in(papers) if "example.com" in one.cause.first.sentence)
         assert [row.member.name for row, _ in cause.members] == ["Booked", "Refund"]
         page = page_of(house.client(house.reviewer).get(f"/sets/{papers.pk}/"))
         assert page.count(cause.cause.first.sentence.replace("'", "&#x27;")) >= 1
 
     def test_one_excuse_for_all(self, house: Any, papers: Any) -> None:
         """One press excuses it in both; a second press finds nothing to excuse; a reason is needed, and a role."""
-        cause = next(one for one in causes_of(rows_of(papers)) if "example.com" in one.cause.first.sentence)
+        cause = next(one for one in told_in(papers) if "example.com" in one.cause.first.sentence)
         given = (papers, cause.cause.first.check, cause.cause.first.fingerprint)
         with pytest.raises(Refused, match="reason"):
             services.excuse_in_all(house.reviewer, *given, " ")
@@ -196,7 +204,7 @@ class TestCauses:
             ("Booked", "The page moves there in March."),
             ("Refund", "The page moves there in March."),
         ]
-        assert not next(one for one in causes_of(rows_of(papers)) if one.cause.first.check == given[1] and given[2] in {f.fingerprint for f in one.cause.findings}).is_open  # fmt: skip
+        assert not next(one for one in told_in(papers) if one.cause.first.check == given[1] and given[2] in {f.fingerprint for f in one.cause.findings}).is_open  # fmt: skip
         with pytest.raises(Refused, match="open in no message"):
             services.excuse_in_all(house.reviewer, *given, "Once more, with a reason.")
 
@@ -206,7 +214,8 @@ class TestParts:
 
     def test_users(self, house: Any, papers: Any) -> None:
         """The footer of both is one part; each paragraph of its own is none."""
-        found = parts_of(newest_of(house.workspace), 50)
+        newest = newest_of(house.workspace)
+        found = parts_of(newest, shared_of(newest))
         assert ("footer", ADDRESS, 2) in [(one.kind, one.words, len(one.users)) for one in found]
         assert all("pots are fired" not in one.words for one in found)
         page = page_of(house.client(house.author).get("/sets/parts/"))
@@ -260,7 +269,7 @@ def test_two_excuse_at_once(house: Any) -> None:
         revision = taken_in(house, slot(copy), f"{name}.eml")
         services.put_in(house.author, member(made, name), revision.mailing)
     shown = MessageSet.objects.select_related("workspace").get(pk=made.pk)
-    cause = next(one for one in causes_of(rows_of(shown)) if "example.com" in one.cause.first.sentence)
+    cause = next(one for one in told_in(shown) if "example.com" in one.cause.first.sentence)
     for _ in range(10):
         Excuse.objects.all().delete()
         ends: list[Any] = []

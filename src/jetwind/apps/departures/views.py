@@ -44,7 +44,8 @@ def home(request: PersonRequest) -> HttpResponse:
     chosen = Filter.of(request.GET)
     found = chosen.messages(workspace, request.user)
     now = timezone.now()
-    shown = Paginator(found.values_list("pk", flat=True), PAGE).get_page(request.GET.get("page"))
+    # All numbers in one query: counting them first would be another.
+    shown = Paginator(list(found.values_list("pk", flat=True)), PAGE).get_page(request.GET.get("page"))
     planned = [] if chosen.search else list(soon(found, now).values_list("pk", flat=True)[: ON_AXIS + 1])
     rows = {row.mailing.pk: row for row in leaving({*shown, *planned[:ON_AXIS]})}
     drawn = axis([rows[number] for number in planned[:ON_AXIS] if number in rows], now)

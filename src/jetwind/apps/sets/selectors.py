@@ -103,11 +103,14 @@ def rows_of(shown: MessageSet) -> list[Row]:
     return rows
 
 
-def coverage_of(rows: Sequence[Row]) -> list[tuple[Station, list[Mark | None], int]]:
+#: Findings under the numbers of their revisions, and whether no excuse covers them.
+Found = Mapping[tuple[int, FindingRecord], bool]
+
+
+def coverage_of(rows: Sequence[Row], findings: Found) -> list[tuple[Station, list[Mark | None], int]]:
     """Each station with its mark for every row, and with the number of messages for which it is done; None for a missing message."""
-    runs = _runs(rows)
     open_at: dict[int, set[str]] = defaultdict(set)
-    for (revision, record), is_open in _open_of(rows, runs).items():
+    for (revision, record), is_open in findings.items():
         if is_open and record.level != "note":
             open_at[revision].add(record.station)
     found = []
@@ -132,11 +135,11 @@ def _mark(row: Row, station: Station, open_at: Mapping[int, set[str]]) -> Mark |
     return Mark("empty", "not looked at, something is open" if has_open else "not looked at", address)
 
 
-def causes_of(rows: Sequence[Row]) -> list[CauseRow]:
+def causes_of(rows: Sequence[Row], findings: Found) -> list[CauseRow]:
     """The findings of all members, told once for each cause; those that are open come first."""
     by_revision = {row.revision.pk: row for row in rows if row.revision is not None}
     told, is_open = [], {}
-    for (revision, record), opened in _open_of(rows, _runs(rows)).items():
+    for (revision, record), opened in findings.items():
         one = Told(
             revision,
             record.check_id,
@@ -160,20 +163,15 @@ def _address(row: Row, cause: Cause, member: int) -> str:
     return f"{station_address(row.revision, station_of(cause.first.check).slug)}?finding={fingerprint}"
 
 
-def _runs(rows: Sequence[Row]) -> list[int]:
-    """The numbers of the runs that answered last for the revisions of these rows."""
+def findings_of(rows: Sequence[Row]) -> Found:
+    """Every finding that the checks of the members told last."""
     revisions = [row.revision.pk for row in rows if row.revision is not None]
-    runs = CheckRun.objects.filter(revision__in=revisions).order_by("revision_id", "-created_at").distinct("revision_id")
-    return list(runs.values_list("pk", flat=True))
-
-
-def _open_of(rows: Sequence[Row], runs: Sequence[int]) -> dict[tuple[int, FindingRecord], bool]:
-    """Every finding of these runs under the number of its revision, and whether no excuse covers it."""
+    runs = CheckRun.objects.filter(revision__in=revisions).order_by("revision_id", "-created_at").distinct("revision_id").values("pk")
     mailings = {row.revision.pk: row.revision.mailing_id for row in rows if row.revision is not None}
     excuses: dict[int, list[Excuse]] = defaultdict(list)
     for excuse in Excuse.objects.filter(mailing__in=mailings.values(), lifted_at=None):
         excuses[excuse.mailing_id].append(excuse)
-    found = {}
+    found: dict[tuple[int, FindingRecord], bool] = {}
     in_force: dict[int, InForce[Excuse]] = {}
     records = FindingRecord.objects.filter(run__in=runs).select_related("run").order_by("run", "order")
     for record in records.defer(*_LARGE):
@@ -188,7 +186,9 @@ def _open_of(rows: Sequence[Row], runs: Sequence[int]) -> dict[tuple[int, Findin
 def sheet_of(rows: Sequence[Row], profile: str) -> list[Card]:
     """The newest render of each member in one profile, on one scale, with what differs from the model."""
     revisions = [row.revision.pk for row in rows if row.revision is not None]
-    renders = Render.objects.filter(revision__in=revisions, profile=profile, mode=OWN).defer("tree", "changes", "spoken")
+    renders = Render.objects.filter(revision__in=revisions, profile=profile, mode=OWN)
+    # Measurements are large, and are wanted where something is outlined.
+    renders = renders.defer("tree", "changes", "spoken", *([] if any(row.differences for row in rows) else ["measured"]))
     # Of several readers' copies, the one that is done, and was asked for last.
     newest = {one.revision_id: one for one in sorted(renders, key=lambda one: (one.state == Render.State.DONE, one.pk))}
     elements: dict[tuple[int, str], list[int]] = {}
@@ -264,19 +264,23 @@ def newest_of(workspace: Workspace) -> list[Revision]:
     )
 
 
-def parts_of(revisions: Sequence[Revision], most: int) -> list[Part]:
-    """The pieces that two or more of these revisions have, those with most users first; at most ``most`` of them."""
+def shared_of(revisions: Sequence[Revision]) -> list[tuple[str, str, int]]:
+    """Kind, digest and number of users of each piece that two or more of these revisions have, those with most users first."""
+    uses = PieceUse.objects.filter(revision__in=[one.pk for one in revisions]).values("kind", "digest")
+    counted = uses.annotate(users=Count("revision", distinct=True)).filter(users__gt=1).order_by("-users", "kind", "digest")
+    return list(counted.values_list("kind", "digest", "users"))
+
+
+def parts_of(revisions: Sequence[Revision], shared: Sequence[tuple[str, str, int]]) -> list[Part]:
+    """These pieces, as :func:`shared_of` gives them, with their words and users."""
     by_number = {one.pk: one for one in revisions}
-    uses = PieceUse.objects.filter(revision__in=by_number)
-    shared = list(
-        uses.values("kind", "digest").annotate(users=Count("revision", distinct=True)).filter(users__gt=1).order_by("-users", "kind")[:most]
-    )
-    wanted = {(one["kind"], one["digest"]): Part(one["kind"], "", one["digest"], []) for one in shared}
+    wanted = {(kind, digest): Part(kind, "", digest, []) for kind, digest, _ in shared}
     words: dict[tuple[str, str], str] = {}
-    for use in uses.filter(digest__in=[digest for _, digest in wanted]):
-        if (use.kind, use.digest) in wanted:
-            wanted[use.kind, use.digest].users.append(by_number[use.revision_id])
-            words.setdefault((use.kind, use.digest), use.words)
+    uses = PieceUse.objects.filter(revision__in=by_number, digest__in=[digest for _, digest, _ in shared])
+    for kind, digest, said, revision in uses.values_list("kind", "digest", "words", "revision"):
+        if (kind, digest) in wanted:
+            wanted[kind, digest].users.append(by_number[revision])
+            words.setdefault((kind, digest), said)
     return [Part(part.kind, words.get(key, ""), part.digest, part.users) for key, part in wanted.items()]
 
 
@@ -291,10 +295,13 @@ def changed_of(revisions: Sequence[Revision]) -> list[Changed]:
     by_revision: dict[int, dict[tuple[str, str], str]] = defaultdict(dict)
     users: dict[tuple[str, str], list[Revision]] = defaultdict(list)
     newest = {one.pk: one for one in revisions}
-    for use in PieceUse.objects.filter(revision__in=[*newest, *earlier.values()]).only("revision_id", "kind", "digest", "words"):
-        by_revision[use.revision_id][use.kind, use.digest] = use.words
-        if use.revision_id in newest:
-            users[use.kind, use.digest].append(newest[use.revision_id])
+    # First what was changed, then who still has it: most messages have one revision, and are no part of the first.
+    columns = ("revision", "kind", "digest", "words")
+    for revision, kind, digest, words in PieceUse.objects.filter(revision__in=[*earlier, *earlier.values()]).values_list(*columns):
+        by_revision[revision][kind, digest] = words
+    gone = {digest for one in earlier for kind, digest in by_revision[earlier[one]] if (kind, digest) not in by_revision[one]}
+    for revision, kind, digest in PieceUse.objects.filter(revision__in=newest, digest__in=gone).values_list(*columns[:3]):
+        users[kind, digest].append(newest[revision])
     found = []
     for here in later:
         own, earlier_pieces = by_revision[here.pk], by_revision[earlier.get(here.pk, 0)]

@@ -12,7 +12,7 @@ from jetwind.apps.audit.services import record
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.review import services as review
 from jetwind.apps.sets.models import Member, MessageSet
-from jetwind.apps.sets.selectors import causes_of, rows_of
+from jetwind.apps.sets.selectors import causes_of, findings_of, rows_of
 from jetwind.apps.ui.following import follows
 from jetwind.apps.ui.refusal import Refused, refusing
 from jetwind.apps.workspace.access import permit
@@ -133,7 +133,8 @@ def excuse_in_all(user: User, shown: MessageSet, check_id: str, fingerprint: str
     """
     permit(user, "review:excuse", shown.workspace)
     with _open(user, shown, "review:excuse") as locked:
-        for shown_cause in causes_of(rows_of(locked)):
+        rows = rows_of(locked)
+        for shown_cause in causes_of(rows, findings_of(rows)):
             findings = shown_cause.cause.findings
             if shown_cause.is_open and any((one.check, one.fingerprint) == (check_id, fingerprint) for one in findings):
                 revisions = {row.revision.pk: row.revision for row, _ in shown_cause.members if row.revision is not None}

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from django.contrib import messages as notices
+from django.core.paginator import Paginator
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
@@ -17,8 +18,10 @@ from jetwind.apps.workspace.access import PersonRequest, asks, permissions_of
 from jetwind.apps.workspace.selectors import chosen_profiles
 from jetwind.core.profiles import REFERENCE, profiles
 
-#: Shared parts on the page.
-_MOST_PARTS = 200
+#: Causes that a set shows before somebody asks for all.
+_CAUSES = 50
+#: Shared parts on one page, and users of one that are named there.
+_PAGE, _MOST_USERS = 40, 8
 
 
 @require_http_methods(["GET", "POST"])
@@ -52,20 +55,23 @@ def one_set(request: PersonRequest, set_id: int) -> HttpResponse:
     profile = profile if profile in profiles() else next((name for name in chosen if name == REFERENCE), chosen[0])
     rows = selectors.rows_of(shown)
     there = [row for row in rows if row.revision is not None]
-    causes = selectors.causes_of(there)
+    findings = selectors.findings_of(there)
+    causes = selectors.causes_of(there, findings)
+    missing = [row.member.name for row in rows if row.revision is None]
     allowed = permissions_of(request.user, request.workspace)
     page = {
         "shown": shown,
         "rows": rows,
-        "missing": [row.member.name for row in rows if row.revision is None],
+        "missing": missing,
         "there": there,
-        "coverage": selectors.coverage_of(there),
-        "causes": causes,
+        "coverage": selectors.coverage_of(there, findings),
+        "causes": causes if request.GET.get("causes") == "all" else causes[:_CAUSES],
+        "all_causes": len(causes),
         "open_causes": sum(one.is_open for one in causes),
         "cards": selectors.sheet_of(there, profile),
         "profile": profiles()[profile],
         "profiles": [(name, profiles()[name].name) for name in dict.fromkeys([profile, *chosen])],
-        "free": selectors.free_messages(request.workspace) if "mailing:change" in allowed else [],
+        "free": selectors.free_messages(request.workspace) if missing and "mailing:change" in allowed else [],
         "may_change": "mailing:change" in allowed,
         "may_excuse": "review:excuse" in allowed,
         "section": "sets",
@@ -114,13 +120,16 @@ def excuse(request: PersonRequest, set_id: int) -> HttpResponse:
 def parts(request: PersonRequest) -> HttpResponse:
     """The parts that messages share, and those that changed in one message only."""
     newest = selectors.newest_of(request.workspace)
-    found = selectors.parts_of(newest, _MOST_PARTS + 1)
+    shown = Paginator(selectors.shared_of(newest), _PAGE).get_page(request.GET.get("page"))
+    one = request.GET.get("part", "")
+    alone = [(kind, digest, users) for kind, digest, users in shown.paginator.object_list if f"{kind}-{digest}" == one]
     page = {
-        "parts": found[:_MOST_PARTS],
-        "has_more": len(found) > _MOST_PARTS,
-        "changed": selectors.changed_of(newest),
+        "parts": selectors.parts_of(newest, alone or list(shown)),
+        "is_alone": bool(alone),
+        "pages": shown,
+        "changed": [] if alone else selectors.changed_of(newest),
         "under_way": len(newest),
-        "most": _MOST_PARTS,
+        "most_users": len(newest) if alone else _MOST_USERS,
         "section": "sets",
     }
     return render(request, "sets/parts.html", page)

@@ -33,6 +33,13 @@ def _weight(level: str, hollow: bool) -> SafeString:
 
 
 @register.simple_tag
+@lru_cache(maxsize=8)
+def dot(mark: str) -> SafeString:
+    """The mark of a station: empty, half or full."""
+    return render_to_string("ui/dot.svg", {"mark": mark})
+
+
+@register.simple_tag
 @lru_cache(maxsize=32)
 def windsock(stripes: int, *, cleared: bool = False, small: bool = False) -> SafeString:
     """The windsock: limp with nothing clear, lifting stripe by stripe, straight when cleared. Drawn once for each way that it hangs.
