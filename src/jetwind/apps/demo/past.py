@@ -23,6 +23,7 @@ from jetwind.apps.comments.models import Thread
 from jetwind.apps.comments.selectors import named_subject
 from jetwind.apps.comments.services import Place, answer, say, settle
 from jetwind.apps.demo import answers, messages
+from jetwind.apps.departures.bulk import give_all, set_deadline_all
 from jetwind.apps.instructions.services import Chosen, send_back
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.selectors import message_of
@@ -185,7 +186,7 @@ class _Teller:
         return mailing
 
     def under_review(self, revisions: list[bytes]) -> Mailing:
-        """Three revisions; test sends with answers; one difference on arrival."""
+        """Three revisions; test sends with answers; one difference on arrival; a review that is given to somebody, with a deadline."""
         with at(2026, 11, 16, 9, 30):
             mailing = self._taken_in(revisions[0], "Raku night", "promotional", (2027, 2, 2, 9))
         with at(2026, 11, 17, 14, 20):
@@ -199,6 +200,9 @@ class _Teller:
             self._answered(copies["petra"], "When does the last bus leave?", looks_right=False, device="old desktop in the workshop")
         with at(2026, 11, 19, 9, 0):
             third = add_revision(self.author, mailing, revisions[2], "raku-night-3.eml")
+        with at(2026, 11, 23, 9, 30):
+            give_all(self.author, self.workspace, [mailing.pk], self.reviewer)
+            set_deadline_all(self.author, self.workspace, [mailing.pk], datetime(2027, 1, 26, 17, tzinfo=_ZONE))
         with at(2026, 11, 24, 10, 15):
             for station in ("envelope", "wording", "fields", "plain-text"):
                 look_at(self.reviewer, third, station)
