@@ -112,16 +112,25 @@ def test_from_intake_to_release(house: Any, sign_in: Any, start_worker: Any, mai
     expect(reviewer.get_by_role("button", name="Clear revision 1")).to_have_count(0)
     look_at_all(reviewer)
 
-    # The reviewer signs; the author mends the link, and the new revision voids the sign-off while the excuse stays.
-    reviewer.goto(author.url.split("/r1/")[0] + "/r1/sign-off/")
+    # The reviewer signs, sees the link, and sends the message back, which voids the sign-off; the author reads why and corrects it.
+    base = author.url.split("/r1/")[0]
+    reviewer.goto(f"{base}/r1/sign-off/")
     reviewer.get_by_role("button", name="Clear revision 1").click()
     expect(reviewer.get_by_text("You have signed this revision.")).to_be_visible()
+    reviewer.get_by_role("link", name="Send back").click()
+    reviewer.get_by_label("What should change").fill("The link is not secure; please take the https address.")
+    reviewer.get_by_role("button", name="Send back to author").click()
+    expect(reviewer.get_by_text("was sent back to Author")).to_be_visible()
+    author.goto("/waiting/")
+    author.get_by_role("button", name="please take the https address").click()
+    expect(author.get_by_text("please take the https address")).to_be_visible()
+    author.goto(f"{base}/r1/links/")
     drop(author, "glazes-2.eml", SECOND)
     expect(author.get_by_text("Revision 2 is taken in.")).to_be_visible()
     expect(author.get_by_text("0 stops")).to_be_visible(timeout=30_000)
     expect(author.get_by_text("0 fixes")).to_be_visible()
     author.get_by_role("navigation", name="Course").get_by_role("link", name="Sign-off").click()
-    expect(author.get_by_text("void since")).to_contain_text("revision 2 came in")
+    expect(author.get_by_text("void since")).to_contain_text("revision 1 was sent back")
     expect(author.get_by_text("Signing is for the approver or reviewer.")).to_be_visible()
 
     # Walked once more, signed by reviewer and approver, the windsock stands straight.
