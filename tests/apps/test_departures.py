@@ -277,6 +277,11 @@ class TestMany:
         bulk.give_all(house.author, house.workspace, [mailing.pk], house.approver)
         assert remind(due - hour, due) == 1
         assert Notice.objects.get(kind="deadline", user=house.approver).words.startswith("The deadline for its review has passed")
+        # A person who left reviews nothing: the reviewers are told instead.
+        Notice.objects.all().delete()
+        house.workspace.memberships.filter(user=house.approver).update(deactivated_at=timezone.now())
+        assert remind(due - hour, due) == 1
+        assert [one.user for one in Notice.objects.filter(kind="deadline")] == [house.reviewer]
         Mailing.objects.update(stage="cleared")
         assert remind(due - hour, due) == 0
 

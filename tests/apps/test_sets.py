@@ -208,6 +208,14 @@ class TestCauses:
         with pytest.raises(Refused, match="open in no message"):
             services.excuse_in_all(house.reviewer, *given, "Once more, with a reason.")
 
+    def test_what_is_released_stays(self, house: Any, papers: Any) -> None:
+        """A released member keeps what was said of it; the others are excused."""
+        cause = next(one for one in told_in(papers) if "example.com" in one.cause.first.sentence)
+        booked = member(papers, "Booked").mailing
+        type(booked).objects.filter(pk=booked.pk).update(stage="released")
+        assert services.excuse_in_all(house.reviewer, papers, cause.cause.first.check, cause.cause.first.fingerprint, "It is known.") == 1
+        assert Excuse.objects.get().mailing == member(papers, "Refund").mailing
+
 
 class TestParts:
     """Parts that messages share, told by content."""

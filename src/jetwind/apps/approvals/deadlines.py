@@ -23,7 +23,7 @@ _OPEN = (Mailing.Stage.TAKEN_IN, Mailing.Stage.UNDER_REVIEW, Mailing.Stage.SENT_
 def remind(since: datetime, until: datetime) -> int:
     """Remind of the deadlines that came near or passed after ``since`` and not after ``until``; returns how many messages that were.
 
-    The person to whom the review was given is told; where it was given to nobody, every reviewer is.
+    The person to whom the review was given is told; where it was given to nobody who is still here, every reviewer is.
     """
     near = Q(review_by__gt=since + BEFORE, review_by__lte=until + BEFORE)
     passed = Q(review_by__gt=since, review_by__lte=until)
@@ -38,6 +38,6 @@ def remind(since: datetime, until: datetime) -> int:
 
 def _people(mailing: Mailing) -> list[User]:
     members = mailing.workspace.memberships.filter(deactivated_at=None, user__is_active=True).select_related("user")
-    if mailing.given_to_id is not None:
-        return [one.user for one in members.filter(user=mailing.given_to_id)]
-    return [one.user for one in members.filter(roles__contains=[Role.REVIEWER.value])]
+    given = [one.user for one in members if one.user_id == mailing.given_to_id]
+    # A person who left the workspace reviews nothing any more.
+    return given or [one.user for one in members if Role.REVIEWER in one.roles]

@@ -6,6 +6,7 @@ from django.db import transaction
 
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.intake.selectors import message_of
+from jetwind.apps.intake.stages import locked_mailing
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.review.answers import storable
 from jetwind.apps.sets.models import Member, NotedPieces, PieceUse
@@ -28,7 +29,7 @@ def note_pieces(revision: Revision) -> None:
     pieces, traits = pieces_of(message), traits_of(message).as_dict()
     with transaction.atomic():
         # The row of the message, so that two workers do not both write the pieces.
-        Mailing.objects.select_for_update(no_key=True).get(pk=revision.mailing_id)
+        locked_mailing(revision.mailing_id)
         if NotedPieces.objects.filter(revision=revision, version=VERSION).exists():
             return
         NotedPieces.objects.update_or_create(revision=revision, defaults={"version": VERSION, "traits": storable(traits)})

@@ -126,10 +126,10 @@ def remove_set(user: User, shown: MessageSet) -> None:
 
 
 def excuse_in_all(user: User, shown: MessageSet, check_id: str, fingerprint: str, reason: str) -> int:
-    """Excuse one cause in every member that has it open; returns the number of excuses. Either all are made or none.
+    """Excuse one cause in every member that has it open and is not released; returns the number of excuses. Either all are made or none.
 
     Raises:
-        NotAllowed, Refused: not permitted; no such cause, or nothing of it open; no reason; a message that is released.
+        NotAllowed, Refused: not permitted; no such cause, or nothing of it open; no reason.
     """
     permit(user, "review:excuse", shown.workspace)
     with _open(user, shown, "review:excuse") as locked:
@@ -137,9 +137,12 @@ def excuse_in_all(user: User, shown: MessageSet, check_id: str, fingerprint: str
         for shown_cause in causes_of(rows, findings_of(rows)):
             findings = shown_cause.cause.findings
             if shown_cause.is_open and any((one.check, one.fingerprint) == (check_id, fingerprint) for one in findings):
-                revisions = {row.revision.pk: row.revision for row, _ in shown_cause.members if row.revision is not None}
-                # In the order of the messages, as everywhere: they are locked one after the other.
-                ordered = sorted(findings, key=lambda one: revisions[one.member].mailing_id)
+                # What is released stays as it was said. In the order of the messages, as everywhere: they are locked one after the other.
+                members = [
+                    row.revision for row, _ in shown_cause.members if row.revision is not None and not row.revision.mailing.is_locked
+                ]
+                revisions = {one.pk: one for one in members}
+                ordered = sorted((one for one in findings if one.member in revisions), key=lambda one: revisions[one.member].mailing_id)
                 return sum(_excused(user, revisions[one.member], one.fingerprint, reason) for one in ordered)
         raise Refused("This finding is open in no message of the set any more; load the page again.")
 

@@ -37,7 +37,7 @@ def differences(model: Traits, member: Traits) -> tuple[Difference, ...]:
             found.append(Difference(side, f"The {side} says {_quoted(words)}; the model’s says {_quoted(model_words)}."))
     if hosts := [host for host in member.hosts if host not in model.hosts]:
         found.append(Difference("links", f"Links lead to {_listed(hosts)}, to which no link of the model leads."))
-    if fonts := [font for font in member.fonts if font not in model.fonts]:
+    if model.fonts and (fonts := [font for font in member.fonts if font not in model.fonts]):
         found.append(Difference("fonts", f"Text is set in {_listed(fonts)}, which the model does not use."))
     return tuple(found)
 

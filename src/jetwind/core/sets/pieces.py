@@ -29,6 +29,8 @@ PieceKind = Literal["header", "footer", "paragraph", "picture"]
 MOST, LONGEST, SHORTEST = 400, 300, 40
 #: Elements of a piece that are kept.
 _MOST_ELEMENTS = 60
+#: Elements of a message whose styles are computed; the fonts of a larger one are not told.
+_MOST_STYLED = 20_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,7 +48,7 @@ class Traits:
     """The sides of a message that the messages of a set have in common.
 
     ``header`` and ``footer`` are words, each with a digest over words, links and pictures. ``hosts`` are those to which links lead, ``fonts``
-    the families in which its text is set, as they are written first.
+    the families in which its text is set, as they are written first; of a very large message they are not known, and differ in nothing.
     """
 
     sender: str = ""
@@ -166,9 +168,9 @@ def _paragraphs(message: Message) -> Iterable[Piece]:
 
 
 def _fonts(message: Message) -> tuple[str, ...]:
-    """The first families in which passages are set, the one with most characters first."""
+    """The first families in which passages are set, the one with most characters first; none of a very large message."""
     document = message.document
-    if document is None:
+    if document is None or len(document.all_elements) > _MOST_STYLED:
         return ()
     styles, characters = ComputedStyles(document), defaultdict[str, int](int)
     for _, passage in islice(outline_of(message).sections, MOST):
