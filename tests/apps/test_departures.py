@@ -245,7 +245,7 @@ class TestMany:
         wanted = (timezone.now() + timedelta(days=3)).astimezone(house.author.zone).replace(second=0, microsecond=0)
         client.post("/departures/bulk/", {"message": mailing.pk, "act": "deadline", "until": f"{wanted:%Y-%m-%dT%H:%M}"})
         assert Mailing.objects.get().review_by == wanted
-        assert f"review by {wanted:%a} {wanted.day} {wanted:%b %Y %H:%M}" in page_of(client.get("/?order=deadline"))
+        assert f"its review is due<br>{wanted:%a} {wanted.day} {wanted:%b %Y %H:%M}" in page_of(client.get("/?order=deadline"))
         for until, words in (
             (timezone.now() - timedelta(hours=1), "lies in the past"),
             (leaves + timedelta(days=1), "before that deadline"),
@@ -259,7 +259,7 @@ class TestMany:
             assert client.post("/departures/bulk/", {"message": mailing.pk, "act": "deadline", "until": typed}).status_code in (302, 409)
         assert Mailing.objects.get().review_by == wanted
         Mailing.objects.update(review_by=timezone.now() - timedelta(minutes=1))
-        assert "review was due" in page_of(client.get("/"))
+        assert "its review was due" in page_of(client.get("/"))
         client.post("/departures/bulk/", {"message": mailing.pk, "act": "no-deadline"})
         assert Mailing.objects.get().review_by is None
 

@@ -13,14 +13,17 @@ from jetwind.apps.approvals.models import SignOff
 from jetwind.apps.approvals.services import sign
 from jetwind.apps.approvals.standing import reconsider_now
 from jetwind.apps.audit.models import LogEntry
+from jetwind.apps.intake.selectors import newest_open
 from jetwind.apps.intake.services import add_revision, start_copy
+from jetwind.apps.previews.models import Render
 from jetwind.apps.review.models import Excuse, FindingRecord
 from jetwind.apps.review.services import look_at
-from jetwind.apps.sets import services
+from jetwind.apps.sets import selectors, services
 from jetwind.apps.sets.models import Member, MessageSet, NotedPieces, PieceUse
 from jetwind.apps.sets.noting import note_pieces, users_of_earlier
-from jetwind.apps.sets.selectors import causes_of, changed_of, coverage_of, findings_of, newest_of, parts_of, rows_of, shared_of
+from jetwind.apps.sets.selectors import causes_of, changed_of, coverage_of, findings_of, parts_of, rows_of, shared_of, sheet_of
 from jetwind.apps.ui.refusal import NotAllowed, Refused
+from jetwind.core.renders.measured import Block, Measured
 from tests.apps.helpers import checked, page_of, taken_in
 from tests.core.test_sets import ADDRESS, COPY
 
@@ -164,6 +167,24 @@ class TestModel:
         assert signed.voided_at is not None
         assert signed.changed[0].startswith("Differs from the model of its set since: The footer says")
 
+    def test_outlined(self, house: Any, papers: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+        """The footer that differs is outlined on its render where it was measured; of measurements that are too large, nothing is read."""
+        refund = member(papers, "Refund").mailing
+        add_revision(
+            house.author, refund, slot("<p>Your money comes back within five days, to the account it came from.</p>", OLD), "r.eml"
+        )
+        newest = checked(refund)
+        note_pieces(newest)
+        (element,) = newest.pieces.get(kind="footer").elements
+        layout = Measured(800, 600, 800, 600, blocks=(Block(element, "text", x=80, y=300, width=400, height=30),))
+        Render.objects.filter(revision=newest, profile="desktop-pane").update(
+            state="done", width=800, height=600, measured=layout.as_json()
+        )
+        (card,) = sheet_of(rows_of(papers)[1:2], "desktop-pane")
+        assert card.boxes == [("footer", (10.0, 50.0, 50.0, 5.0))]
+        monkeypatch.setattr(selectors, "LARGEST_MEASURED", 10)
+        assert sheet_of(rows_of(papers)[1:2], "desktop-pane")[0].boxes == []
+
     def test_coverage(self, house: Any, papers: Any) -> None:
         """A station counts as done for a member that was looked at and has nothing open there."""
         refund = checked(member(papers, "Refund").mailing)
@@ -222,7 +243,7 @@ class TestParts:
 
     def test_users(self, house: Any, papers: Any) -> None:
         """The footer of both is one part; each paragraph of its own is none."""
-        newest = newest_of(house.workspace)
+        newest = newest_open(house.workspace)
         found = parts_of(newest, shared_of(newest))
         assert ("footer", ADDRESS, 2) in [(one.kind, one.words, len(one.users)) for one in found]
         assert all("pots are fired" not in one.words for one in found)
@@ -236,17 +257,24 @@ class TestParts:
         newest = checked(booked)
         note_pieces(newest)
         assert users_of_earlier(newest) == [member(papers, "Refund").mailing_id]
-        (changed,) = [one for one in changed_of(newest_of(house.workspace)) if one.kind == "footer"]
+        (changed,) = [one for one in changed_of(newest_open(house.workspace)) if one.kind == "footer"]
         assert (changed.before, changed.now, [one.mailing.pk for one in changed.still]) == (
             ADDRESS,
             OLD,
             [member(papers, "Refund").mailing_id],
         )
+        # Mended there too, nobody has the old one: what an earlier revision had does not count.
+        refund = member(papers, "Refund").mailing
         page = page_of(house.client(house.author).get("/sets/parts/"))
         assert "has a footer of its own now" in page and "1 message still has the earlier one" in page
         with connection.cursor() as cursor:
             cursor.execute("select args::text from procrastinate_jobs where task_name = 'review.recheck_messages'")
-            assert [member(papers, "Refund").mailing_id] in [json.loads(args)["mailing_ids"] for (args,) in cursor.fetchall()]
+            assert [refund.pk] in [json.loads(args)["mailing_ids"] for (args,) in cursor.fetchall()]
+        add_revision(
+            house.author, refund, slot("<p>Your money comes back within five days, to the account it came from.</p>", OLD), "r.eml"
+        )
+        note_pieces(checked(refund))
+        assert users_of_earlier(newest) == [] and not [one for one in changed_of(newest_open(house.workspace)) if one.kind == "footer"]
 
     def test_a_copy_says_something_else(self, house: Any) -> None:
         """A paragraph that a copy changed is no part that was forgotten in the message it was made from."""
@@ -256,7 +284,7 @@ class TestParts:
         note_pieces(checked(copy))
         add_revision(house.author, copy, slot("<p>Your pots are fired on Friday, and cool until Sunday at noon.</p>"), "c.eml")
         note_pieces(checked(copy))
-        assert changed_of(newest_of(house.workspace)) == []
+        assert changed_of(newest_open(house.workspace)) == []
 
     def test_noted_once(self, house: Any) -> None:
         """Noted twice, the rows are the same; a message without HTML is noted, too."""

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from django.db import transaction
 
-from jetwind.apps.intake.models import Mailing, Revision
-from jetwind.apps.intake.selectors import message_of
+from jetwind.apps.intake.models import Revision
+from jetwind.apps.intake.selectors import message_of, newest_open
 from jetwind.apps.intake.stages import locked_mailing
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.review.answers import storable
@@ -58,6 +58,6 @@ def users_of_earlier(revision: Revision) -> list[int]:
     if before is None:
         return []
     gone = set(before.pieces.values_list("digest", flat=True)) - set(revision.pieces.values_list("digest", flat=True))
-    users = PieceUse.objects.filter(digest__in=gone, revision__mailing__workspace=revision.mailing.workspace_id)
-    users = users.exclude(revision__mailing=revision.mailing_id).exclude(revision__mailing__stage=Mailing.Stage.RELEASED)
+    newest = [one.pk for one in newest_open(revision.mailing.workspace) if one.mailing_id != revision.mailing_id]
+    users = PieceUse.objects.filter(digest__in=gone, revision__in=newest) if gone else PieceUse.objects.none()
     return sorted(set(users.values_list("revision__mailing", flat=True)))

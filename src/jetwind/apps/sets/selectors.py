@@ -7,7 +7,8 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from django.db.models import Count, OuterRef, Q, QuerySet, Subquery
+from django.db.models import Count, OuterRef, Q, QuerySet, Subquery, TextField
+from django.db.models.functions import Cast, Length
 
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.previews.models import Render
@@ -20,13 +21,16 @@ from jetwind.apps.review.selectors import shown_with, station_address
 from jetwind.apps.sets.models import Member, MessageSet, NotedPieces, PieceUse
 from jetwind.apps.workspace.models import Workspace
 from jetwind.core.profiles import profiles
+from jetwind.core.renders.measured import Measured
 from jetwind.core.reports import STATIONS, Station, station_of
 from jetwind.core.sets import Cause, Difference, Told, differences, told_once
 
-#: The sheet's common scale, and how tall a render may stand there, in px of the screen.
-SCALE, TALLEST = 0.25, 460
+#: How wide and how tall a render may stand on the sheet, in px of the screen, and the largest scale.
+WIDEST, TALLEST, LARGEST_SCALE = 230, 460, 0.6
 #: Columns of findings and their runs that a list has no use for.
 _LARGE = ("data", "others", "faults", "fix", "run__outcomes", "run__spam", "run__summary")
+#: Characters of the measurements of a render that a page reads; a long newsletter has about 200,000.
+LARGEST_MEASURED = 500_000
 #: Sides of a message that are outlined on its render where they differ.
 _OUTLINED = ("header", "footer")
 
@@ -77,7 +81,7 @@ class CauseRow:
 
 
 def sets_of(workspace: Workspace) -> QuerySet[MessageSet]:
-    """The sets of a workspace, each with the number of its expected members and of those that are there."""
+    """The sets of a workspace. ``expected`` counts the members that a set names, ``there`` those of them that have a message."""
     there = Count("members", filter=Q(members__mailing__isnull=False))
     return MessageSet.objects.filter(workspace=workspace).annotate(expected=Count("members"), there=there).select_related("model")
 
@@ -186,27 +190,40 @@ def findings_of(rows: Sequence[Row]) -> Found:
 def sheet_of(rows: Sequence[Row], profile: str) -> list[Card]:
     """The newest render of each member in one profile, on one scale, with what differs from the model."""
     revisions = [row.revision.pk for row in rows if row.revision is not None]
-    renders = Render.objects.filter(revision__in=revisions, profile=profile, mode=OWN)
-    # Measurements are large, and are wanted where something is outlined.
-    renders = renders.defer("tree", "changes", "spoken", *([] if any(row.differences for row in rows) else ["measured"]))
+    renders = Render.objects.filter(revision__in=revisions, profile=profile, mode=OWN).defer("tree", "changes", "spoken", "measured")
     # Of several readers' copies, the one that is done, and was asked for last.
     newest = {one.revision_id: one for one in sorted(renders, key=lambda one: (one.state == Render.State.DONE, one.pk))}
     elements: dict[tuple[int, str], list[int]] = {}
     for use in PieceUse.objects.filter(revision__in=revisions, kind__in=_OUTLINED):
         elements[use.revision_id, use.kind] = use.elements
-    width = round(profiles()[profile].content_width * SCALE)
+    layouts = _layouts(
+        newest[row.revision.pk].pk for row in rows if row.revision is not None and row.differences and row.revision.pk in newest
+    )
+    # All members are shown in one profile, so that one scale holds for all of them.
+    content_width = profiles()[profile].content_width
+    scale = min(LARGEST_SCALE, WIDEST / content_width)
+    width = round(content_width * scale)
     cards = []
     for row in rows:
         shot = newest.get(row.revision.pk) if row.revision is not None else None
         is_done = shot is not None and shot.state == Render.State.DONE
-        height = round((shot.height if shot is not None and is_done else 400) * SCALE)
-        boxes = _boxes(row, shot, elements) if shot is not None and is_done else []
+        height = round((shot.height if shot is not None and is_done else 400) * scale)
+        boxes = _boxes(row, shot, layouts[shot.pk], elements) if shot is not None and is_done and shot.pk in layouts else []
         cards.append(Card(row, shot, width=width, height=min(height, TALLEST), is_long=height > TALLEST, boxes=boxes))
     return cards
 
 
-def _boxes(row: Row, shot: Render, elements: Mapping[tuple[int, str], list[int]]) -> list[tuple[str, Box]]:
-    layout, found = shot.layout, []
+def _layouts(renders: Iterable[int]) -> dict[int, Measured]:
+    """The measurements of renders by their numbers. The server of pages reads none of a very large message, in which nothing is outlined."""
+    text = Cast("measured", TextField())
+    small = (
+        Render.objects.filter(pk__in=list(renders), state=Render.State.DONE).annotate(size=Length(text)).filter(size__lte=LARGEST_MEASURED)
+    )
+    return {number: Measured.from_json(kept) for number, kept in small.values_list("pk", "measured")}
+
+
+def _boxes(row: Row, shot: Render, layout: Measured, elements: Mapping[tuple[int, str], list[int]]) -> list[tuple[str, Box]]:
+    found = []
     for one in row.differences:
         inside = [
             block
@@ -253,15 +270,6 @@ class Changed:
     before: str
     now: str
     still: list[Revision]
-
-
-def newest_of(workspace: Workspace) -> list[Revision]:
-    """The newest revision of each message of a workspace that is not released, with its message."""
-    newest = Revision.objects.filter(mailing=OuterRef("pk")).order_by("-number").values("pk")[:1]
-    open_ones = Mailing.objects.filter(workspace=workspace).exclude(stage=Mailing.Stage.RELEASED)
-    return list(
-        Revision.objects.filter(pk__in=open_ones.values(newest=Subquery(newest))).select_related("mailing").order_by("mailing__title")
-    )
 
 
 def shared_of(revisions: Sequence[Revision]) -> list[tuple[str, str, int]]:

@@ -9,6 +9,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from jetwind.apps.intake.models import Mailing
+from jetwind.apps.intake.selectors import newest_open
 from jetwind.apps.sets import selectors, services
 from jetwind.apps.sets.models import Member, MessageSet
 from jetwind.apps.ui.given import whole_number
@@ -119,7 +120,7 @@ def excuse(request: PersonRequest, set_id: int) -> HttpResponse:
 @asks("mailing:view")
 def parts(request: PersonRequest) -> HttpResponse:
     """The parts that messages share, and those that changed in one message only."""
-    newest = selectors.newest_of(request.workspace)
+    newest = newest_open(request.workspace)
     shown = Paginator(selectors.shared_of(newest), _PAGE).get_page(request.GET.get("page"))
     one = request.GET.get("part", "")
     alone = [(kind, digest, users) for kind, digest, users in shown.paginator.object_list if f"{kind}-{digest}" == one]

@@ -72,7 +72,7 @@ class Traits:
 
 
 def pieces_of(message: Message) -> tuple[Piece, ...]:
-    """The pieces of a message's HTML, header and footer first; none where it has no HTML. Work is linear in the message."""
+    """The pieces of the HTML of a message, header and footer first. A message without HTML has none. Work is linear in the message."""
     if message.document is None:
         return ()
     sections = _sections(message)
