@@ -20,6 +20,8 @@ from jetwind.apps.proofs.models import OwnMailServer, TestCopy
 from jetwind.apps.proofs.tasks import compare_one, hold_screenshot, render_arrival
 from jetwind.apps.review.selectors import walk_of
 from jetwind.apps.review.services import forbid_wording, require_wording
+from jetwind.apps.sets.noting import note_pieces
+from jetwind.apps.sets.services import make_set, put_in
 from jetwind.core.checking.samples import answered
 from jetwind.core.reports import STATIONS
 from jetwind.engines.browser import FakeBrowser
@@ -70,6 +72,14 @@ def arrived(house: Any, revision: Any) -> list[str]:
     return [page, *(f"{page}?view={view}" for view in ("renders", "html", "text", "headers", "raw")), f"/screenshots/{screen.pk}/"]
 
 
+def of_a_set(house: Any, revision: Any) -> list[str]:
+    """A set with a message and a missing one, and shared parts; the paths of their pages."""
+    made = make_set(house.author, house.workspace, "Papers", ["Booked", "Receipt"])
+    note_pieces(revision)
+    put_in(house.author, made.members.select_related("of__workspace").get(name="Booked"), revision.mailing)
+    return ["/sets/", f"/sets/{made.pk}/", "/sets/parts/"]
+
+
 def test_main_screens(house: Any, sign_in: Any, fake_browser: FakeBrowser) -> None:
     """Departures, every station with a finding selected, Readers, Mailroom, Settings, and the dialogs; by day and by night."""
     faulty = taken_in(
@@ -107,6 +117,7 @@ def test_main_screens(house: Any, sign_in: Any, fake_browser: FakeBrowser) -> No
     tick(house.author, back.instructions.all()[0], is_done=True)
     pages = [
         "/",
+        *of_a_set(house, newest),
         "/readers/",
         "/readers/new/",
         f"/readers/{house.workspace.readers.get(name='Bo').pk}/",

@@ -28,8 +28,8 @@ def test_a_folder_becomes_a_set(house: Any, sign_in: Any, start_worker: Any, tmp
     author.goto("/take-in/many/")
     author.get_by_label("Or a folder").set_input_files(folder)
     author.get_by_role("button", name="Take the folder in").click()
-    expect(author.get_by_text("3 messages taken in.")).to_be_visible(timeout=60_000)
-    expect(author.get_by_text("notes.txt")).to_be_visible()
+    expect(author.get_by_text("3 messages taken in, 1 file refused.")).to_be_visible(timeout=60_000)
+    expect(author.get_by_text("“notes.txt” is no message")).to_be_visible()
 
     # On Departures all three are given to the reviewer, with a deadline, by one press each.
     author.goto("/")

@@ -7,10 +7,12 @@ from typing import Any
 import pytest
 from playwright.sync_api import Page, expect
 
+from jetwind.apps.intake.models import Revision
 from jetwind.core.reports import STATIONS
 from tests.apps.helpers import taken_in
 from tests.apps.test_previews import render
 from tests.factories import GOOD_HTML, mail
+from tests.journeys.test_accessibility import of_a_set
 
 #: Controls whose edges lie outside of the window; what a closed menu or dialog holds has no place yet.
 OUTSIDE = """() => [...document.querySelectorAll("button, select, input, textarea, a.btn")].filter((one) => {
@@ -32,7 +34,7 @@ def page(house: Any, sign_in: Any, fake_browser: Any) -> tuple[Page, str]:
     return window, f"/mailings/{revision.mailing_id}/r1/"
 
 
-def test_nothing_runs_past_the_edge(page: tuple[Page, str]) -> None:
+def test_nothing_runs_past_the_edge(house: Any, page: tuple[Page, str]) -> None:
     """Every station and every main page; the station's own part begins in the upper third or little below it."""
     window, base = page
     of_stations = [f"{base}{station.slug}/" for station in STATIONS]
@@ -55,6 +57,7 @@ def test_nothing_runs_past_the_edge(page: tuple[Page, str]) -> None:
         "/calendar/",
         "/settings/sign-off/",
         "/settings/sign-off/every/",
+        *of_a_set(house, Revision.objects.get()),
     ]
     wrong = []
     for address in of_stations + others + main:

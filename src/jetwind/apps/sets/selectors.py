@@ -156,7 +156,8 @@ def causes_of(rows: Sequence[Row], findings: Found) -> list[CauseRow]:
         is_open[one] = opened
     found = []
     for cause in told_once(told):
-        members = [(by_revision[number], _address(by_revision[number], cause, number)) for number in cause.members]
+        # In the order of the set, as everywhere on its page.
+        members = [(row, _address(row, cause, number)) for number, row in by_revision.items() if number in cause.members]
         found.append(CauseRow(cause, members, any(is_open[one] for one in cause.findings)))
     return sorted(found, key=lambda one: not one.is_open)
 
