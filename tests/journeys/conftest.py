@@ -23,24 +23,24 @@ ROOT = Path(__file__).parents[2]
 os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "1")
 
 
-def wait_until(answer: Callable[[], Any], what: str, seconds: float = 60) -> Any:
-    """Ask until the answer is true."""
-    deadline = time.monotonic() + seconds
-    while time.monotonic() < deadline:
-        if found := answer():
-            return found
-        time.sleep(0.1)
-    pytest.fail(f"{what} did not happen within {seconds:.0f} s; the work: {_work()}")
-
-
-def _work() -> list[tuple[Any, ...]]:
-    """What was to be done, for whoever has to find out why it was not."""
+def _work_of_the_test() -> list[tuple[Any, ...]]:
+    """All work of the test's database, so that a failure says which of it was not done."""
     from jetwind.apps.jobs.models import Work
 
     try:
         return list(Work.objects.order_by("pk").values_list("kind", "subject", "state", "done", "total", "doing", "problem"))
     except Exception as failure:
         return [(repr(failure),)]
+
+
+def wait_until(answer: Callable[[], Any], what: str, seconds: float = 60, work: Callable[[], Any] = _work_of_the_test) -> Any:
+    """Ask until the answer is true. A test that waits in vain says what ``work`` is left."""
+    deadline = time.monotonic() + seconds
+    while time.monotonic() < deadline:
+        if found := answer():
+            return found
+        time.sleep(0.1)
+    pytest.fail(f"{what} did not happen within {seconds:.0f} s; the work: {work()}")
 
 
 class Process:
