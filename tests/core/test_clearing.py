@@ -249,6 +249,7 @@ class TestResting:
         "findings": {"f1": "fix: Something."},
         "checks": {"links.dead": "1", "images.heavy": "1"},
         "test sends": {"copy 1": "The copy to a@kiln.org was refused."},
+        "set": {"d1": "The sender is “A”; the model has “B”."},
     }
 
     def after(self, part: str, **values: str | None) -> dict[str, dict[str, str]]:
@@ -275,12 +276,20 @@ class TestResting:
             ("checks", {"links.dead": "2"}, "1 check has another version: links.dead."),
             ("checks", {"links.dead": None, "x.y": "1"}, "2 checks have another version: links.dead, x.y."),
             ("test sends", {"copy 2": "It came back."}, "Told by a test send since: It came back."),
+            ("set", {"d2": "The footer is old."}, "Differs from the model of its set since: The footer is old."),
         ],
     )
     def test_what_voids(self, part: str, values: dict[str, str | None], said: str) -> None:
         """Each change is told by what it is."""
         assert changes(self.BEFORE, self.after(part, **values)) == (said,)
         assert digest_of(self.BEFORE) != digest_of(self.after(part, **values))
+
+    def test_a_difference_kept_by_its_sentence(self) -> None:
+        """Signatures that were given before differences had digests keep what they knew; a further difference voids them."""
+        earlier = {**self.BEFORE, "set": {"The sender is “A”; the model has “B”.": "sender"}}
+        assert changes(earlier, self.BEFORE) == ()
+        now = self.after("set", d2="The footer is old.")
+        assert changes(earlier, now) == ("Differs from the model of its set since: The footer is old.",)
 
     def test_an_excuse_that_the_condition_expects(self) -> None:
         """It voids nothing, while another does."""

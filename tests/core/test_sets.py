@@ -98,6 +98,17 @@ class TestDifferences:
         assert self.told(message(f'{COPY}<p><a href="https://elsewhere.example/">Pay</a></p>')) == ["links"]
         assert self.told(message(COPY.replace("<p>", '<p style="font-family: Verdana">'))) == ["fonts"]
 
+    def test_digest(self) -> None:
+        """Two footers that differ behind what a sentence quotes are two differences; the same one twice is one."""
+        model = traits_of(MODEL)
+        long = ", ".join(f"{number} Harbour Row" for number in range(20))
+        one, again, other = (
+            traits_of(message(COPY, footer=f"Saltmarsh Kiln Works, {long}, {end}")) for end in ("SM4 2HR", "SM4 2HR", "SM4 9ZQ")
+        )
+        (first,), (same,), (second,) = (differences(model, traits) for traits in (one, again, other))
+        assert first.sentence == second.sentence
+        assert first.digest == same.digest != second.digest
+
 
 ONE = st.builds(
     Told,

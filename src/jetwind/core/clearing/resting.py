@@ -63,7 +63,8 @@ def _of_test_sends(part: str, new: list[str], gone: list[str], other: list[str],
 
 
 def _of_set(part: str, new: list[str], gone: list[str], other: list[str], both: _Both) -> list[str]:
-    return [f"Differs from the model of its set since: {name}" for name in new]
+    # Signatures that were given before differences had digests were kept with the sentences as names.
+    return [f"Differs from the model of its set since: {both[1][name]}" for name in new if both[1][name] not in both[0]]
 
 
 def _of_checks(part: str, new: list[str], gone: list[str], other: list[str], both: _Both) -> list[str]:

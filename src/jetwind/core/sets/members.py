@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Iterable
 from dataclasses import dataclass
 
@@ -13,18 +14,26 @@ _NAMED = 4
 
 @dataclass(frozen=True, slots=True)
 class Difference:
-    """One difference of a member from its model: which side differs, and a sentence."""
+    """One difference of a member from its model: which side differs, a sentence, and sixteen hexadecimal digits over all that differs.
+
+    A sentence names the beginning of long words only; the digits change with any of them.
+    """
 
     side: str
     sentence: str
+    digest: str
 
 
 def differences(model: Traits, member: Traits) -> tuple[Difference, ...]:
     """What a member has otherwise than its model, as sentences: sender, reply address, header, footer, links, fonts."""
     found: list[Difference] = []
+
+    def differs(side: str, sentence: str, *content: str) -> None:
+        found.append(Difference(side, sentence, hashlib.sha256("\n".join((side, *content)).encode()).hexdigest()[:16]))
+
     for side, one, other in (("sender", member.sender, model.sender), ("reply address", member.reply, model.reply)):
         if one != other:
-            found.append(Difference(side, f"The {side} is {_quoted(one)}; the model has {_quoted(other)}."))
+            differs(side, f"The {side} is {_quoted(one)}; the model has {_quoted(other)}.", one, other)
     for side, words, digest, model_words, model_digest in (
         ("header", member.header, member.header_digest, model.header, model.header_digest),
         ("footer", member.footer, member.footer_digest, model.footer, model.footer_digest),
@@ -32,13 +41,13 @@ def differences(model: Traits, member: Traits) -> tuple[Difference, ...]:
         if digest == model_digest:
             continue
         if words == model_words:
-            found.append(Difference(side, f"The {side} has the words of the model’s, with other pictures or links."))
+            differs(side, f"The {side} has the words of the model’s, with other pictures or links.", digest, model_digest)
         else:
-            found.append(Difference(side, f"The {side} says {_quoted(words)}; the model’s says {_quoted(model_words)}."))
+            differs(side, f"The {side} says {_quoted(words)}; the model’s says {_quoted(model_words)}.", digest, model_digest)
     if hosts := [host for host in member.hosts if host not in model.hosts]:
-        found.append(Difference("links", f"Links lead to {_listed(hosts)}, to which no link of the model leads."))
+        differs("links", f"Links lead to {_listed(hosts)}, to which no link of the model leads.", *hosts)
     if model.fonts and (fonts := [font for font in member.fonts if font not in model.fonts]):
-        found.append(Difference("fonts", f"Text is set in {_listed(fonts)}, which the model does not use."))
+        differs("fonts", f"Text is set in {_listed(fonts)}, which the model does not use.", *fonts)
     return tuple(found)
 
 
