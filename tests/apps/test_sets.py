@@ -205,7 +205,7 @@ class TestCauses:
     def test_once(self, house: Any, papers: Any) -> None:
         """The stand-in address stands in both messages: one cause, two members."""
         cause = next(one for one in told_in(papers) if "example.com" in one.cause.first.sentence)
-        assert [row.member.name for row, _ in cause.members] == ["Booked", "Refund"]
+        assert [row.member.name for row in cause.members] == ["Booked", "Refund"]
         page = page_of(house.client(house.reviewer).get(f"/sets/{papers.pk}/"))
         assert page.count(cause.cause.first.sentence.replace("'", "&#x27;")) >= 1
 

@@ -68,7 +68,7 @@ def soon(found: QuerySet[Mailing], now: datetime) -> QuerySet[Mailing]:
 
 
 def leaving(numbers: Iterable[int]) -> list[Leaving]:
-    """The mailings with these numbers as rows, in this order. One query."""
+    """The mailings with these numbers as rows, in this order. Two queries."""
     numbers = list(numbers)
     newest = Revision.objects.filter(mailing=OuterRef("pk")).order_by("-number").values("pk")[:1]
     shown = Mailing.objects.filter(pk__in=numbers).values(newest=Subquery(newest))

@@ -25,6 +25,7 @@ from jetwind.apps.intake.models import KIND_CHOICES, Mailing
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.review.answers import RECHECKS
 from jetwind.apps.ui.given import whole_number, whole_numbers
+from jetwind.apps.ui.many import many
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import PersonRequest, asks, permissions_of
@@ -53,10 +54,12 @@ def home(request: PersonRequest) -> HttpResponse:
     for mark in drawn.marks:
         opened = chosen.within(*mark.days(zone)).query if len(mark.rows) > 1 else ""
         mark.opens = opened if opened != chosen.query else ""
+    listed = [rows[number] for number in shown if number in rows]
     members = list(workspace.memberships.select_related("user").order_by("user__first_name", "user__username"))
     page = {
         "shown": shown,
-        "rows": [rows[number] for number in shown if number in rows],
+        "rows": listed,
+        "table_rows": many("departures/rows.html", rows=listed),
         "axis": drawn,
         "windows": _windows(chosen, now.astimezone(zone).date()),
         "leave_later": ON_AXIS if len(planned) > ON_AXIS else 0,

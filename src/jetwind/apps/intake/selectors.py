@@ -58,10 +58,12 @@ def newest_open(workspace: Workspace) -> list[Revision]:
     newest = (
         Revision.objects.filter(mailing__workspace=workspace)
         .exclude(mailing__stage=Mailing.Stage.RELEASED)
-        .select_related("mailing__workspace", "mailing__syntax")
+        .select_related("mailing__syntax")
         .order_by("mailing_id", "-number")
         .distinct("mailing_id")
     )
+    for one in newest:
+        one.mailing.workspace = workspace
     never = float("inf")
     return sorted(newest, key=lambda one: (one.mailing.planned_at.timestamp() if one.mailing.planned_at else never, -one.mailing_id))
 

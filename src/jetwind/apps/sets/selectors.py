@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from django.db.models import Count, OuterRef, Q, QuerySet, Subquery, TextField
+from django.db.models import Count, F, OuterRef, Q, QuerySet, Subquery, TextField
 from django.db.models.functions import Cast, Length
 
 from jetwind.apps.intake.models import Mailing, Revision
@@ -27,8 +27,8 @@ from jetwind.core.sets import Cause, Difference, Told, differences, told_once
 
 #: How wide and how tall a render may stand on the sheet, in px of the screen, and the largest scale.
 WIDEST, TALLEST, LARGEST_SCALE = 230, 460, 0.6
-#: Columns of findings and their runs that a list has no use for.
-_LARGE = ("data", "others", "faults", "fix", "run__outcomes", "run__spam", "run__summary")
+#: Columns of findings that a list has no use for.
+_LARGE = ("data", "others", "faults", "fix")
 #: Characters of the measurements of a render that a page reads; a long newsletter has about 200,000.
 LARGEST_MEASURED = 500_000
 #: Sides of a message that are outlined on its render where they differ.
@@ -73,11 +73,16 @@ class Card:
 
 @dataclass(frozen=True, slots=True)
 class CauseRow:
-    """Findings of one cause, the members that have it, each with the address of its finding, and whether one of them is open."""
+    """Findings of one cause, the members that have it, and whether one of them is open."""
 
     cause: Cause
-    members: list[tuple[Row, str]]
+    members: list[Row]
     is_open: bool
+
+    @property
+    def places(self) -> list[tuple[Row, str]]:
+        """The members, each with the address of its finding."""
+        return [(row, _address(row, self.cause)) for row in self.members]
 
 
 def sets_of(workspace: Workspace) -> QuerySet[MessageSet]:
@@ -142,6 +147,7 @@ def _mark(row: Row, station: Station, open_at: Mapping[int, set[str]]) -> Mark |
 def causes_of(rows: Sequence[Row], findings: Found) -> list[CauseRow]:
     """The findings of all members, told once for each cause; those that are open come first."""
     by_revision = {row.revision.pk: row for row in rows if row.revision is not None}
+    order = {number: place for place, number in enumerate(by_revision)}
     told, is_open = [], {}
     for (revision, record), opened in findings.items():
         one = Told(
@@ -157,15 +163,16 @@ def causes_of(rows: Sequence[Row], findings: Found) -> list[CauseRow]:
     found = []
     for cause in told_once(told):
         # In the order of the set, as everywhere on its page.
-        members = [(row, _address(row, cause, number)) for number, row in by_revision.items() if number in cause.members]
+        members = [by_revision[number] for number in sorted(cause.members, key=order.__getitem__)]
         found.append(CauseRow(cause, members, any(is_open[one] for one in cause.findings)))
     return sorted(found, key=lambda one: not one.is_open)
 
 
-def _address(row: Row, cause: Cause, member: int) -> str:
-    assert row.revision is not None, "a finding is one of a message that is there"
-    fingerprint = next(one.fingerprint for one in cause.findings if one.member == member)
-    return f"{station_address(row.revision, station_of(cause.first.check).slug)}?finding={fingerprint}"
+def _address(row: Row, cause: Cause) -> str:
+    revision = row.revision
+    assert revision is not None, "a finding is one of a message that is there"
+    fingerprint = next(one.fingerprint for one in cause.findings if one.member == revision.pk)
+    return f"{station_address(revision, station_of(cause.first.check).slug)}?finding={fingerprint}"
 
 
 def findings_of(rows: Sequence[Row]) -> Found:
@@ -178,9 +185,9 @@ def findings_of(rows: Sequence[Row]) -> Found:
         excuses[excuse.mailing_id].append(excuse)
     found: dict[tuple[int, FindingRecord], bool] = {}
     in_force: dict[int, InForce[Excuse]] = {}
-    records = FindingRecord.objects.filter(run__in=runs).select_related("run").order_by("run", "order")
+    records = FindingRecord.objects.filter(run__in=runs).annotate(of_revision=F("run__revision")).order_by("run", "order")
     for record in records.defer(*_LARGE):
-        revision = record.run.revision_id
+        revision = record.of_revision
         if revision not in in_force:
             holds = [one for one in excuses[mailings[revision]] if one.only_revision_id in (None, revision)]
             in_force[revision] = InForce((one.fingerprint, one.members, one) for one in holds)
@@ -241,7 +248,7 @@ def _boxes(row: Row, shot: Render, layout: Measured, elements: Mapping[tuple[int
 
 
 def differences_for_signatures(revision: Revision) -> dict[str, str]:
-    """What a revision has otherwise than the model of its set, by sentences: a signature rests on it, and a new difference voids it."""
+    """Sentences of what a revision has otherwise than the model of its set, by digests: a signature rests on them, and a new one voids it."""
     member = Member.objects.filter(mailing=revision.mailing_id).select_related("of").first()
     if member is None or member.of.model_id is None or member.of.model_id == revision.mailing_id:
         return {}
@@ -249,7 +256,7 @@ def differences_for_signatures(revision: Revision) -> dict[str, str]:
     model = NotedPieces.objects.filter(revision__mailing=member.of.model_id).order_by("-revision__number").first()
     if own is None or model is None:
         return {}
-    return {one.sentence: one.side for one in differences(model.value, own.value)}
+    return {one.digest: one.sentence for one in differences(model.value, own.value)}
 
 
 @dataclass(frozen=True, slots=True)

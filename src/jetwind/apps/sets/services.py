@@ -138,9 +138,7 @@ def excuse_in_all(user: User, shown: MessageSet, check_id: str, fingerprint: str
             findings = shown_cause.cause.findings
             if shown_cause.is_open and any((one.check, one.fingerprint) == (check_id, fingerprint) for one in findings):
                 # What is released stays as it was said. In the order of the messages, as everywhere: they are locked one after the other.
-                members = [
-                    row.revision for row, _ in shown_cause.members if row.revision is not None and not row.revision.mailing.is_locked
-                ]
+                members = [row.revision for row in shown_cause.members if row.revision is not None and not row.revision.mailing.is_locked]
                 revisions = {one.pk: one for one in members}
                 ordered = sorted((one for one in findings if one.member in revisions), key=lambda one: revisions[one.member].mailing_id)
                 return sum(_excused(user, revisions[one.member], one.fingerprint, reason) for one in ordered)

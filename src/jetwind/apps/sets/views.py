@@ -10,9 +10,11 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from jetwind.apps.intake.models import Mailing
 from jetwind.apps.intake.selectors import newest_open
+from jetwind.apps.review.selectors import station_address
 from jetwind.apps.sets import selectors, services
 from jetwind.apps.sets.models import Member, MessageSet
 from jetwind.apps.ui.given import whole_number
+from jetwind.apps.ui.many import many
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import PersonRequest, asks, permissions_of
@@ -58,6 +60,7 @@ def one_set(request: PersonRequest, set_id: int) -> HttpResponse:
     there = [row for row in rows if row.revision is not None]
     findings = selectors.findings_of(there)
     causes = selectors.causes_of(there, findings)
+    shown_causes = causes if request.GET.get("causes") == "all" else causes[:_CAUSES]
     missing = [row.member.name for row in rows if row.revision is None]
     allowed = permissions_of(request.user, request.workspace)
     page = {
@@ -65,8 +68,8 @@ def one_set(request: PersonRequest, set_id: int) -> HttpResponse:
         "rows": rows,
         "missing": missing,
         "there": there,
-        "coverage": selectors.coverage_of(there, findings),
-        "causes": causes if request.GET.get("causes") == "all" else causes[:_CAUSES],
+        "coverage_rows": many("sets/coverage_rows.html", coverage=selectors.coverage_of(there, findings)),
+        "causes": shown_causes,
         "all_causes": len(causes),
         "open_causes": sum(one.is_open for one in causes),
         "cards": selectors.sheet_of(there, profile),
@@ -124,13 +127,20 @@ def parts(request: PersonRequest) -> HttpResponse:
     shown = Paginator(selectors.shared_of(newest), _PAGE).get_page(request.GET.get("page"))
     one = request.GET.get("part", "")
     alone = [(kind, digest, users) for kind, digest, users in shown.paginator.object_list if f"{kind}-{digest}" == one]
+    most = len(newest) if alone else _MOST_USERS
+    found = selectors.parts_of(newest, alone or list(shown))
+    # One message stands under many parts: its address is made once.
+    addresses = {one.pk: station_address(one, "wording") for part in found for one in part.users[:most]}
     page = {
-        "parts": selectors.parts_of(newest, alone or list(shown)),
+        "parts": found,
+        "table_rows": many(
+            "sets/part_rows.html", parts=[(part, [(addresses[one.pk], one.mailing.title) for one in part.users[:most]]) for part in found]
+        ),
         "is_alone": bool(alone),
         "pages": shown,
         "changed": [] if alone else selectors.changed_of(newest),
         "under_way": len(newest),
-        "most_users": len(newest) if alone else _MOST_USERS,
+        "most_users": _MOST_USERS,
         "section": "sets",
     }
     return render(request, "sets/parts.html", page)
