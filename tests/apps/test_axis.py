@@ -7,18 +7,14 @@ from typing import Any
 import pytest
 
 from jetwind.apps.departures.axis import LANES, AxisMark, _extent, axis
-from jetwind.apps.departures.selectors import Leaving
-from jetwind.apps.intake.models import Mailing, Revision
-from jetwind.apps.review.models import ReadinessFacts
-from jetwind.apps.review.readiness import Readiness
+from jetwind.apps.departures.selectors import Planned
 
 NOW = datetime(2027, 1, 1, tzinfo=UTC)
 
 
-def leaving(title: str, days: float | None) -> Leaving:
-    """A row of the list; nothing is stored."""
-    mailing = Mailing(title=title, planned_at=NOW + timedelta(days=days) if days is not None else None)
-    return Leaving(mailing, Revision(mailing=mailing, number=1), ReadinessFacts(), Readiness(0, "under-review", ()), since=None)
+def planned(title: str, days: float) -> Planned:
+    """A message on the axis; nothing is stored."""
+    return Planned(0, 1, title, NOW + timedelta(days=days), stripes=0, is_cleared=False)
 
 
 def apart(marks: list[AxisMark]) -> bool:
@@ -32,14 +28,14 @@ def apart(marks: list[AxisMark]) -> bool:
 
 def test_few_are_named_by_their_titles() -> None:
     """In order, with their days."""
-    found = axis([leaving("Spring glaze sale", 67), leaving("Pick-up notice", 2), leaving("Undated", None)], NOW)
+    found = axis([planned("Spring glaze sale", 67), planned("Pick-up notice", 2)], NOW)
     assert [mark.name for mark in found.marks] == ["Pick-up notice, 3 Jan", "Spring glaze sale, 9 Mar"]
     assert found.now < found.marks[0].left < found.marks[1].left
 
 
 def test_nothing_planned() -> None:
     """No axis."""
-    assert axis([leaving("Undated", None)], NOW).marks == []
+    assert axis([], NOW).marks == []
 
 
 @pytest.mark.parametrize("count", [2, 10, 60, 200])
@@ -47,9 +43,9 @@ def test_nothing_planned() -> None:
 def test_up_to_two_hundred(count: int, spread: float) -> None:
     """Each message is in exactly one mark, whose name says how many it stands for; all names lie inside the axis and apart."""
     chance = random.Random(count)
-    rows = [leaving(f"Message {number} of the kiln works", chance.random() * spread) for number in range(count)]
+    rows = [planned(f"Message {number} of the kiln works", chance.random() * spread) for number in range(count)]
     found = axis(rows, NOW)
-    assert sorted(row.mailing.title for mark in found.marks for row in mark.rows) == sorted(row.mailing.title for row in rows)
+    assert sorted(row.title for mark in found.marks for row in mark.rows) == sorted(row.title for row in rows)
     assert apart(found.marks)
     assert all(mark.lane < LANES and _extent(mark)[0] >= 0 and _extent(mark)[1] <= 100 for mark in found.marks)
     assert all(mark.name.startswith(f"{len(mark.rows)} messages") for mark in found.marks if len(mark.rows) > 1)
@@ -66,4 +62,17 @@ def test_the_list_pages(house: Any) -> None:
     first, last = (client.get(f"/?page={page}").content.decode() for page in ("1", "99"))
     assert (first.count('<tr id="m'), last.count('<tr id="m')) == (40, 12)
     assert "41–52 of 52" in last
-    assert "messages, " in first
+    # The axis shows all of them, not only those of the page.
+    numbers = [row.title for mark in client.get("/").context["axis"].marks for row in mark.rows]
+    assert numbers == [f"Number {number}" for number in range(52)]
+
+
+def test_the_windsock_of_the_axis_is_the_one_of_the_list(house: Any) -> None:
+    """A mark lifts as many stripes as the row of its message."""
+    from jetwind.apps.intake.services import Details, take_in
+
+    one = take_in(house.author, house.workspace, b"Subject: x\nFrom: a@kiln.org\n\nx\n", "x.eml", details=Details("One", planned_at=NOW))
+    page = house.client(house.author).get("/").context
+    (mark,), (row,) = page["axis"].marks, page["rows"]
+    assert (mark.worst.stripes, mark.worst.is_cleared) == (row.readiness.stripes, row.readiness.is_cleared)
+    assert (mark.worst.number, mark.worst.address) == (one.pk, row.address)

@@ -9,7 +9,7 @@ from functools import cached_property
 
 from django.utils import timezone
 
-from jetwind.apps.departures.selectors import Leaving
+from jetwind.apps.departures.selectors import Planned
 
 #: Lines of names below the axis.
 LANES = 3
@@ -30,37 +30,37 @@ class AxisMark:
 
     left: float
     lane: int
-    rows: list[Leaving] = field(default_factory=list)
+    rows: list[Planned] = field(default_factory=list)
     #: The end of the address that shows its messages alone; empty where that would show the same.
     opens: str = ""
 
     @property
-    def worst(self) -> Leaving:
+    def worst(self) -> Planned:
         """The message that is furthest from leaving: its windsock is drawn for all."""
-        return min(self.rows, key=lambda row: (row.readiness.is_cleared, row.readiness.stripes))
+        return min(self.rows, key=lambda row: (row.is_cleared, row.stripes))
 
     def days(self, zone: tzinfo) -> tuple[date, date]:
         """The first day and the last on which its messages leave, in a zone."""
-        found = [row.mailing.planned_at.astimezone(zone).date() for row in self.rows if row.mailing.planned_at]
+        found = [row.planned_at.astimezone(zone).date() for row in self.rows]
         return min(found), max(found)
 
     @cached_property
     def name(self) -> str:
         """The line below a windsock; asked for once all messages of the mark are known."""
-        days = [timezone.localtime(row.mailing.planned_at) for row in self.rows if row.mailing.planned_at]
+        days = [timezone.localtime(row.planned_at) for row in self.rows]
         first, last = (f"{day.day} {day:%b}" for day in (days[0], days[-1]))
         when = first if first == last else f"{first} – {last}"
         if len(self.rows) > 1:
             return f"{len(self.rows)} messages, {when}"
-        title = self.rows[0].mailing.title
+        title = self.rows[0].title
         return f"{title if len(title) <= _LONGEST else title[: _LONGEST - 1] + '…'}, {when}"
 
     @property
     def whole_name(self) -> str:
         """Every message by its title, for those who hear the page or point at the mark."""
-        titles = [row.mailing.title for row in self.rows[:12]]
+        titles = [row.title for row in self.rows[:12]]
         more = f" and {len(self.rows) - 12} more" if len(self.rows) > 12 else ""
-        return f"{self.name}: {', '.join(titles)}{more}" if len(self.rows) > 1 else f"{self.rows[0].mailing.title}, {self.name}"
+        return f"{self.name}: {', '.join(titles)}{more}" if len(self.rows) > 1 else f"{self.rows[0].title}, {self.name}"
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,9 +72,9 @@ class Axis:
     lanes: int
 
 
-def axis(rows: Sequence[Leaving], now: datetime) -> Axis:
+def axis(rows: Sequence[Planned], now: datetime) -> Axis:
     """Planned messages on an axis that runs from the first time shown to the last."""
-    times = sorted(((row.mailing.planned_at.timestamp(), row) for row in rows if row.mailing.planned_at), key=lambda pair: pair[0])
+    times = sorted(((row.planned_at.timestamp(), row) for row in rows), key=lambda pair: pair[0])
     if not times:
         return Axis([], 0.0, 0)
     first = min(now.timestamp(), times[0][0])

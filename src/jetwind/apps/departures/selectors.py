@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
@@ -16,11 +16,11 @@ from jetwind.apps.audit.models import LogEntry
 from jetwind.apps.departures.filters import Filter
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.review.models import ReadinessFacts
-from jetwind.apps.review.readiness import Readiness, listed, with_readiness
+from jetwind.apps.review.readiness import Readiness, listed, stripes_of, with_readiness
 from jetwind.apps.workspace.models import Workspace
 
 #: The axis shows this many messages, those that leave first, and of the released ones those that left this lately.
-ON_AXIS = 40
+ON_AXIS = 200
 LATELY = timedelta(days=7)
 #: Acts after which somebody else may be at the turn.
 _TURNS = (
@@ -31,6 +31,9 @@ _TURNS = (
     "review.sent-back",
     *(name for name in ACTIONS if name.startswith("approval.") and name != "approval.held"),
 )
+
+#: Number, title, planned time and stage of a message.
+Listed = tuple[int, str, datetime | None, str]
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,7 +56,7 @@ class Leaving:
     @property
     def address(self) -> str:
         """The address at which its walk begins."""
-        return reverse("station", args=[self.mailing.pk, self.revision.number, "envelope"])
+        return _address(self.mailing.pk, self.revision.number)
 
 
 def messages(workspace: Workspace, **chosen: Any) -> QuerySet[Mailing]:
@@ -61,18 +64,68 @@ def messages(workspace: Workspace, **chosen: Any) -> QuerySet[Mailing]:
     return Filter(**chosen).messages(workspace)
 
 
-def soon(found: QuerySet[Mailing], now: datetime) -> QuerySet[Mailing]:
-    """Of mailings that fit, those of the axis, soonest first: planned, and neither released nor gone for long."""
-    planned = found.filter(planned_at__isnull=False).exclude(stage=Mailing.Stage.RELEASED, planned_at__lt=now - LATELY)
-    return planned.order_by("planned_at", "-id")
+@dataclass(frozen=True, slots=True)
+class Planned:
+    """One message as the axis shows it: its number, the number of its newest revision, title, planned time and windsock."""
+
+    number: int
+    revision: int
+    title: str
+    planned_at: datetime
+    stripes: int
+    is_cleared: bool
+
+    @property
+    def address(self) -> str:
+        """The address at which its walk begins."""
+        return _address(self.number, self.revision)
+
+
+@dataclass(frozen=True, slots=True)
+class Board:
+    """One page of the list, and what the axis above it shows; ``are_more`` says that more messages are planned than it shows."""
+
+    rows: list[Leaving]
+    planned: list[Planned]
+    are_more: bool
+
+
+def board(listing: Sequence[Listed], shown: Iterable[int], now: datetime, *, has_axis: bool) -> Board:
+    """The rows of the messages with the numbers ``shown``, and of a whole listing what is planned, soonest first. Three queries.
+
+    Neither what is released and gone for long nor what has no planned time stands on the axis.
+    """
+    shown = list(shown)
+    planned = [(planned_at, -number, title, stage) for number, title, planned_at, stage in listing if planned_at and has_axis]
+    soon = sorted(one for one in planned if one[3] != Mailing.Stage.RELEASED or one[0] >= now - LATELY)
+    numbers = {*shown, *(-one[1] for one in soon[:ON_AXIS])}
+    revisions = Revision.objects.filter(mailing__in=numbers).order_by("mailing_id", "-number").distinct("mailing_id")
+    newest = {mailing: (pk, number) for pk, mailing, number in revisions.values_list("pk", "mailing_id", "number")}
+    facts = {one.revision_id: one for one in ReadinessFacts.objects.filter(revision__in=[pk for pk, _ in newest.values()])}
+    on_axis = []
+    for planned_at, negative, title, stage in soon[:ON_AXIS]:
+        if -negative in newest:
+            pk, number = newest[-negative]
+            stripes, is_cleared = stripes_of(facts[pk]), stage in (Mailing.Stage.CLEARED, Mailing.Stage.RELEASED)
+            on_axis.append(Planned(-negative, number, title, planned_at, stripes=stripes, is_cleared=is_cleared))
+    rows = _rows([newest[number][0] for number in shown if number in newest], facts)
+    return Board([rows[number] for number in shown if number in rows], on_axis, len(soon) > ON_AXIS)
 
 
 def leaving(numbers: Iterable[int]) -> list[Leaving]:
-    """The mailings with these numbers as rows, in this order. Two queries."""
-    numbers = list(numbers)
-    newest = Revision.objects.filter(mailing=OuterRef("pk")).order_by("-number").values("pk")[:1]
-    shown = Mailing.objects.filter(pk__in=numbers).values(newest=Subquery(newest))
+    """The mailings with these numbers as rows, in this order. Three queries."""
+    return board([], numbers, timezone.now(), has_axis=False).rows
+
+
+def _rows(revisions: Sequence[int], facts: Mapping[int, ReadinessFacts]) -> dict[int, Leaving]:
+    """These newest revisions as rows, by the numbers of their messages."""
     last = LogEntry.objects.filter(mailing_id=OuterRef("mailing_id"), action__in=_TURNS).order_by("-id").values("at")[:1]
-    revisions = with_readiness(Revision.objects.filter(pk__in=shown)).select_related("mailing__given_to").annotate(since=Subquery(last))
-    rows = {one.mailing_id: Leaving(one.mailing, one, one.facts, listed(one), since=one.since) for one in revisions}
-    return [rows[number] for number in numbers if number in rows]
+    found = Revision.objects.filter(pk__in=revisions).select_related("mailing__given_to").annotate(since=Subquery(last))
+    rows = {}
+    for one in with_readiness(found, facts):
+        rows[one.mailing_id] = Leaving(one.mailing, one, one.facts, listed(one), since=one.since)
+    return rows
+
+
+def _address(mailing: int, revision: int) -> str:
+    return reverse("station", args=[mailing, revision, "envelope"])

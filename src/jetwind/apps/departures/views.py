@@ -20,7 +20,7 @@ from jetwind.apps.departures import bulk as services
 from jetwind.apps.departures import saved_views
 from jetwind.apps.departures.axis import axis
 from jetwind.apps.departures.filters import ORDERS, WINDOWS, Filter
-from jetwind.apps.departures.selectors import ON_AXIS, leaving, soon
+from jetwind.apps.departures.selectors import ON_AXIS, board
 from jetwind.apps.intake.models import KIND_CHOICES, Mailing
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.review.answers import RECHECKS
@@ -45,24 +45,24 @@ def home(request: PersonRequest) -> HttpResponse:
     chosen = Filter.of(request.GET)
     found = chosen.messages(workspace, request.user)
     now = timezone.now()
-    # All numbers in one query: counting them first would be another.
-    shown = Paginator(list(found.values_list("pk", flat=True)), PAGE).get_page(request.GET.get("page"))
-    planned = [] if chosen.search else list(soon(found, now).values_list("pk", flat=True)[: ON_AXIS + 1])
-    rows = {row.mailing.pk: row for row in leaving({*shown, *planned[:ON_AXIS]})}
-    drawn = axis([rows[number] for number in planned[:ON_AXIS] if number in rows], now)
+    # All messages in one query: counting them first would be another.
+    listing = list(found.values_list("pk", "title", "planned_at", "stage"))
+    shown = Paginator([one[0] for one in listing], PAGE).get_page(request.GET.get("page"))
+    read = board(listing, shown, now, has_axis=not chosen.search)
+    drawn = axis(read.planned, now)
     zone = ZoneInfo(request.user.time_zone or "UTC")
     for mark in drawn.marks:
         opened = chosen.within(*mark.days(zone)).query if len(mark.rows) > 1 else ""
         mark.opens = opened if opened != chosen.query else ""
-    listed = [rows[number] for number in shown if number in rows]
     members = list(workspace.memberships.select_related("user").order_by("user__first_name", "user__username"))
     page = {
         "shown": shown,
-        "rows": listed,
-        "table_rows": many("departures/rows.html", rows=listed),
+        "rows": read.rows,
+        "on_page": set(shown),
+        "table_rows": many("departures/rows.html", rows=read.rows),
         "axis": drawn,
         "windows": _windows(chosen, now.astimezone(zone).date()),
-        "leave_later": ON_AXIS if len(planned) > ON_AXIS else 0,
+        "leave_later": ON_AXIS if read.are_more else 0,
         "rechecks": jobs.latest(RECHECKS, f"workspace:{workspace.pk}"),
         "stages": [(value, label, chosen.with_stage(value).query) for value, label in Mailing.Stage.choices],
         "every_stage": chosen.with_stage("").query,
@@ -78,7 +78,7 @@ def home(request: PersonRequest) -> HttpResponse:
         "may_change": "mailing:change" in permissions_of(request.user, workspace),
         "may_configure": "workspace:configure" in permissions_of(request.user, workspace),
         "may_take_in": "mailing:take-in" in permissions_of(request.user, workspace),
-        "is_busy": any(rows[number].facts.is_busy for number in shown if number in rows),
+        "is_busy": any(row.facts.is_busy for row in read.rows),
         "section": "departures",
     }
     return render(request, "departures/_list.html" if request.htmx else "departures/home.html", page)

@@ -8,12 +8,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, TypeVar
 
 from django.db.models import QuerySet
 
 from jetwind.apps.intake.known import Known
 from jetwind.apps.intake.models import Mailing, Revision
+from jetwind.apps.review.models import ReadinessFacts
 from jetwind.core.clearing import Facts, Missing, Rule, missing, rule_of
 from jetwind.core.reports import STATIONS
 
@@ -23,6 +24,7 @@ WALKED = {station.slug: station.name for station in STATIONS if station.slug != 
 STRIPES, WITH_A_STOP = 5, 3
 
 Stage = Mailing.Stage
+_Read = TypeVar("_Read", bound=Revision)
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,17 +85,23 @@ def readiness(revision: Revision, counted: Mapping[str, Any], clear: int) -> Rea
     facts = Facts(
         stage=revision.mailing.stage, **counted, **{name: value for one in from_above for name, value in one.told(revision, rule).items()}
     )
-    return Readiness(_stripes(facts, clear), facts.stage, missing(rule, facts, WALKED))
+    return Readiness(_lifted(facts, clear), facts.stage, missing(rule, facts, WALKED))
 
 
-def with_readiness(revisions: QuerySet[Revision]) -> QuerySet[Revision]:
-    """Revisions with their messages and with all facts that :func:`listed` asks for.
+def with_readiness(revisions: QuerySet[_Read], facts: Mapping[int, ReadinessFacts] | None = None) -> QuerySet[_Read]:
+    """Revisions with their messages and with all facts that :func:`listed` asks for; ``facts`` are those that were read already, by revision.
 
     The facts come by a query of their own, for exactly these revisions. Joined to them, the view would be counted for every pair of revisions
     where the planner takes the table for nearly empty, as it does for a while after many messages came in.
     """
-    found = revisions.select_related("mailing__workspace", "uploaded_by").prefetch_related("facts")
-    return found.annotate(**{one.known.name: one.known.expression() for one in from_above})
+    found = revisions.select_related("mailing__workspace", "uploaded_by").annotate(
+        **{one.known.name: one.known.expression() for one in from_above}
+    )
+    if facts is None:
+        return found.prefetch_related("facts")
+    for one in found:
+        one.facts = facts[one.pk]
+    return found
 
 
 def listed(revision: Revision) -> Readiness:
@@ -113,7 +121,12 @@ def counted_of(revision: Revision) -> dict[str, Any]:
     }
 
 
-def _stripes(facts: Facts, clear: int) -> int:
+def stripes_of(facts: ReadinessFacts) -> int:
+    """The stripes of the windsock that are lifted, as :class:`Readiness` tells them."""
+    return _lifted(facts, facts.clear)
+
+
+def _lifted(facts: Facts | ReadinessFacts, clear: int) -> int:
     if not facts.is_checked or facts.unlooked:
         return 0
     lifted = clear * STRIPES // len(WALKED)
