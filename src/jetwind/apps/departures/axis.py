@@ -19,8 +19,8 @@ _WIDTH = 1180
 _LETTER, _AIR = 100 * 6.2 / _WIDTH, 100 * 14 / _WIDTH
 #: Longer titles are cut, in letters.
 _LONGEST = 24
-#: Windsocks nearer than this, in per cent, would cover each other.
-_SOCK = 100 * 20 / _WIDTH
+#: Windsocks nearer than this, in per cent, would cover each other, or the number beside the one before.
+_SOCK, _WITH_NUMBER = 100 * 20 / _WIDTH, 100 * 44 / _WIDTH
 _LEFT, _RIGHT = 6, 94
 
 
@@ -86,7 +86,7 @@ def axis(rows: Sequence[Planned], now: datetime) -> Axis:
     marks: list[AxisMark] = []
     for moment, row in times:
         left = place(moment)
-        if marks and left - marks[-1].left < _SOCK:
+        if marks and left - marks[-1].left < _room(marks[-1]):
             marks[-1].rows.append(row)
         else:
             marks.append(AxisMark(left, 0, [row]))
@@ -95,11 +95,11 @@ def axis(rows: Sequence[Planned], now: datetime) -> Axis:
 
 
 def _named(marks: list[AxisMark]) -> list[AxisMark]:
-    """Each mark gets a line in which its name covers no other; where none is free it joins the mark before it."""
+    """Each mark gets a line in which its name covers no other; where none is free, or it is too near, it joins the mark before it."""
     placed: list[AxisMark] = []
     for mark in marks:
         while True:
-            lane = _free_lane(placed, mark)
+            lane = _free_lane(placed, mark) if not placed or mark.left - placed[-1].left >= _room(placed[-1]) else None
             if lane is not None:
                 mark.lane, mark.left = lane, round(mark.left, 2)
                 placed.append(mark)
@@ -108,6 +108,10 @@ def _named(marks: list[AxisMark]) -> list[AxisMark]:
             before = placed.pop()
             mark = AxisMark(before.left, 0, [*before.rows, *mark.rows])
     return placed
+
+
+def _room(mark: AxisMark) -> float:
+    return _SOCK if len(mark.rows) == 1 else _WITH_NUMBER
 
 
 def _free_lane(placed: list[AxisMark], mark: AxisMark) -> int | None:
