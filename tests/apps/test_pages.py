@@ -238,7 +238,7 @@ class TestDepartures:
         now = timezone.now()
         mailings = Mailing.objects.bulk_create(
             Mailing(workspace=house.workspace, title=f"Pots {number}", created_by=house.author, planned_at=now + timedelta(hours=number))
-            for number in range(60)
+            for number in range(220)
         )
         for mailing in mailings:
             made = Revision.objects.get(pk=model.pk)
@@ -248,8 +248,8 @@ class TestDepartures:
         with django_assert_max_num_queries(10):
             first = client.get("/").content.decode()
         assert "<b>Pots 0</b>" in first and "<b>Pots 39</b>" in first and "<b>Pots 40</b>" not in first
-        assert "The axis shows the 40 messages that leave first." in first
-        assert "1–40 of 61" in first
+        assert "The axis shows the 200 messages that leave first." in first
+        assert "1–40 of 221" in first
         second = client.get("/?page=2").content.decode()
         assert "<b>Pots 40</b>" in second and "<b>Pots 0</b>" not in second
         for shown in (first, second):
