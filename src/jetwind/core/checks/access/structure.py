@@ -8,7 +8,8 @@ from dataclasses import dataclass
 from itertools import islice
 from typing import Annotated
 
-from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checking import Context, DoesNotApply, Finding, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checking.mends import Change, MendKind, leaves_alone, mend, source_at, turns
 from jetwind.core.checking.options import About
 from jetwind.core.checks.needs import need_html
 from jetwind.core.markup import Element, TextRun
@@ -16,6 +17,7 @@ from jetwind.core.message import Message
 from jetwind.core.prose.language import declared, primary_subtag
 from jetwind.core.prose.outline import outline_of
 from jetwind.core.prose.reading import reading_of, tidy
+from jetwind.core.source import Span
 from jetwind.core.styles.computed import ComputedStyles
 
 #: Language, script, region and the like, each 1 to 8 letters or digits (BCP 47, RFC 5646 §2.1).
@@ -68,6 +70,27 @@ def find_language_missing(message: Message, context: Context, options: Options) 
             {"tag": tag[:40]},
             identity="language",
         )
+
+
+@mend(
+    "access.lang-missing",
+    kind=MendKind.SURE,
+    does="A language that is written with an underscore gets the hyphen of BCP 47.",
+    leaves="A language that is not there, or that no tag names, is left to a person.",
+    samples=[
+        turns(f"<html lang='en_GB'><body>{_COPY}</body></html>", f"<html lang='en-GB'><body>{_COPY}</body></html>"),
+        turns(f"<html lang=pt_BR><body>{_COPY}</body></html>", f"<html lang=pt-BR><body>{_COPY}</body></html>"),
+        leaves_alone(f"<html lang='english'><body>{_COPY}</body></html>"),
+        leaves_alone(f"<html><body>{_COPY}</body></html>"),
+    ],
+)
+def mend_language(message: Message, context: Context, finding: Finding) -> Iterator[Change]:
+    """The same letters, parted as RFC 5646 §2.1 has it."""
+    if (found := source_at(message, finding.place)) is not None:
+        part, span, written = found
+        tag = written.strip().replace("_", "-")
+        if "_" in written and _TAG.match(tag) and primary_subtag(tag):
+            yield Change(part, span, tag)
 
 
 @check(
@@ -215,21 +238,9 @@ _LONG = 350
 def find_table_role(message: Message, context: Context, options: Options) -> Iterator[Hit]:
     """Each table that lays out says so by its role; tables of data have header cells or a caption."""
     _, document = need_html(message)
-    tables = list(document.elements("table"))
-    if not tables:
+    if next(document.elements("table"), None) is None:
         raise DoesNotApply("the message has no tables")
-    of_data = {
-        holder.index
-        for node in document.elements("th", "caption")
-        if _says(node)
-        and (holder := next((place for place in islice(node.ancestors(), _MOST_BOXES) if place.tag == "table"), None)) is not None
-    }
-    bare = [
-        table
-        for table in tables
-        if not (table.get("role") or "").strip() and table.index not in of_data and not message.cascade.is_hidden(table)
-    ]
-    of_values = [table for table in bare if _holds_data(table)]
+    of_values, bare = _bare_tables(message)
     for table in of_values:
         yield Hit(
             "A table of data has no header cells.",
@@ -238,12 +249,54 @@ def find_table_role(message: Message, context: Context, options: Options) -> Ite
             fix='Mark the cells that name rows or columns as th, with scope="col" or scope="row".',
             cause="data",
         )
-    told = {table.index for table in of_values}
-    bare = [table for table in bare if table.index not in told]
     if bare:
         first, *others = (Place.in_html(message, table.start_tag, table.index) for table in bare)
         many = f"{len(bare)} layout tables have" if len(bare) > 1 else "A layout table has"
         yield Hit("{tables} no role of presentation.", first, {"tables": many}, identity="tables", also=tuple(others), cause="layout")
+
+
+def _bare_tables(message: Message) -> tuple[list[Element], list[Element]]:
+    """Tables without a role, a caption and header cells: those that hold values, and those that lay out."""
+    _, document = need_html(message)
+    of_data = {
+        holder.index
+        for node in document.elements("th", "caption")
+        if _says(node)
+        and (holder := next((place for place in islice(node.ancestors(), _MOST_BOXES) if place.tag == "table"), None)) is not None
+    }
+    bare = [
+        table
+        for table in document.elements("table")
+        if not (table.get("role") or "").strip() and table.index not in of_data and not message.cascade.is_hidden(table)
+    ]
+    of_values = [table for table in bare if _holds_data(table)]
+    told = {table.index for table in of_values}
+    return of_values, [table for table in bare if table.index not in told]
+
+
+@mend(
+    "access.table-role",
+    kind=MendKind.SURE,
+    does='Each layout table gets role="presentation".',
+    leaves="A table that holds values is left to a person, who knows which cells are its headers.",
+    samples=[
+        turns(f"<table><tr><td>{_COPY}</td></tr></table>", f'<table role="presentation"><tr><td>{_COPY}</td></tr></table>'),
+        turns(
+            f"<TABLE\n width=600><tr><td><table cellpadding='0'><tr><td>{_COPY}</td></tr></table></td></tr></TABLE>",
+            f'<TABLE role="presentation"\n width=600><tr><td><table role="presentation" cellpadding=\'0\'>'
+            f"<tr><td>{_COPY}</td></tr></table></td></tr></TABLE>",
+        ),
+        leaves_alone("<table><tr><td>Ash</td><td>1,280</td></tr><tr><td>Sea</td><td>1,240</td></tr></table>"),
+        leaves_alone(f"<table role=''><tr><td>{_COPY}</td></tr></table>"),
+    ],
+)
+def mend_table_role(message: Message, context: Context, finding: Finding) -> Iterator[Change]:
+    """The role stands right behind the tag's name, so that nothing else of the tag is touched."""
+    if "tables" not in finding.data:
+        return
+    for table in _bare_tables(message)[1]:
+        if table.start_tag is not None and "role" not in table.names:
+            yield Change("html", Span(table.start_tag.start + 6, table.start_tag.start + 6), ' role="presentation"')
 
 
 #: Characters of a cell that holds a value, and cells of a table that are looked at.

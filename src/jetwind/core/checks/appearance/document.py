@@ -5,7 +5,8 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
-from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checking import Context, Finding, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checking.mends import Change, MendKind, leaves_alone, mend, turns
 from jetwind.core.checks.appearance.places import in_style
 from jetwind.core.checks.needs import need_html
 from jetwind.core.markup import Element
@@ -38,6 +39,24 @@ def find_doctype(message: Message, context: Context, options: Options) -> Iterat
     _, document = need_html(message)
     if not document.has_doctype:
         yield Hit("The HTML has no doctype.", Place.in_html(message, Span(0, 0), document.root.index), identity="missing")
+
+
+@mend(
+    "appearance.doctype",
+    kind=MendKind.CONFIRM,
+    does="The HTML begins with <!doctype html>.",
+    leaves="A doctype that stands too late is left to a person: what stands before it may be meant for some clients.",
+    samples=[
+        turns("<html><body><p>x</p></body></html>", "<!doctype html>\n<html><body><p>x</p></body></html>"),
+        turns("<p>x</p>\r\n<p>y</p>", "<!doctype html>\r\n<p>x</p>\r\n<p>y</p>"),
+        leaves_alone("<p>x</p><!doctype html>"),
+    ],
+)
+def mend_doctype(message: Message, context: Context, finding: Finding) -> Iterator[Change]:
+    """The doctype of HTML §13.1.1, on a line of its own."""
+    html, _ = need_html(message)
+    if "<!doctype" not in html.seen.lower():
+        yield Change("html", Span(0, 0), "<!doctype html>" + ("\r\n" if "\r\n" in html.text else "\n"))
 
 
 @check(
@@ -73,6 +92,31 @@ def find_viewport(message: Message, context: Context, options: Options) -> Itera
                 identity="missing",
             )
             return
+
+
+@mend(
+    "appearance.viewport",
+    kind=MendKind.CONFIRM,
+    does="The head gets a viewport as wide as the screen.",
+    leaves="A message without a head, or with a viewport that says nothing, is left to a person.",
+    samples=[
+        turns(
+            "<html><head><style>@media (max-width:600px){td{width:100%}}</style></head><body><p>x</p></body></html>",
+            '<html><head><meta name="viewport" content="width=device-width, initial-scale=1">'
+            "<style>@media (max-width:600px){td{width:100%}}</style></head><body><p>x</p></body></html>",
+        ),
+        leaves_alone('<head><meta name="viewport" content=""><style>@media (max-device-width:480px){a{color:red}}</style></head>'),
+        leaves_alone("<style>@media (max-width:600px){td{width:100%}}</style><p>x</p>"),
+    ],
+)
+def mend_viewport(message: Message, context: Context, finding: Finding) -> Iterator[Change]:
+    """The meta element stands first in the head."""
+    _, document = need_html(message)
+    head = next((one for one in document.elements("head") if one.start_tag is not None), None)
+    has_one = any((meta.get("name") or "").strip().lower() == "viewport" for meta in document.elements("meta"))
+    if head is not None and head.start_tag is not None and not has_one:
+        at = head.start_tag.end
+        yield Change("html", Span(at, at), '<meta name="viewport" content="width=device-width, initial-scale=1">')
 
 
 _ACTIVE = frozenset({"script", "form", "iframe", "object", "embed", "applet", "frame", "frameset"})

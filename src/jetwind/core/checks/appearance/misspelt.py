@@ -7,11 +7,13 @@ from collections.abc import Iterable, Iterator
 from functools import lru_cache
 from typing import Literal
 
-from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checking import Context, Finding, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checking.mends import Change, MendKind, leaves_alone, mend, source_at, turns, with_value
 from jetwind.core.checks.needs import need_html
 from jetwind.core.facts import table
 from jetwind.core.facts.tables import Css, Html
 from jetwind.core.message import Message
+from jetwind.core.source import Span
 from jetwind.core.styles import Declaration, declarations, placed_declarations, rules
 
 #: A name that may be a slip: letters and dashes, no digit, no prefix of a program or of data, long enough that one letter tells.
@@ -59,6 +61,38 @@ def find_misspelt(message: Message, context: Context, options: Options) -> Itera
     need_html(message)
     yield from _in_markup(message)
     yield from _in_styles(message)
+
+
+@mend(
+    "appearance.misspelt",
+    kind=MendKind.CONFIRM,
+    does="The misspelt name or word is written as HTML or CSS has it.",
+    leaves="Only the slip itself is changed; a style that is written with escapes or comments is left to a person.",
+    samples=[
+        turns(
+            "<table aling='center'><tr><td valign=midle>x</td></tr></table>",
+            "<table align='center'><tr><td valign=middle>x</td></tr></table>",
+        ),
+        turns("<p style='colour : red; text-align: Centre'>x</p>", "<p style='color : red; text-align: center'>x</p>"),
+        turns("<style>p { margin: 0; pading: 4px }</style><p>x</p>", "<style>p { margin: 0; padding: 4px }</style><p>x</p>"),
+        leaves_alone("<p style='text-align: /* x */ centre'>x</p>"),
+    ],
+)
+def mend_misspelt(message: Message, context: Context, finding: Finding) -> Iterator[Change]:
+    """The word that is one letter away, in small letters."""
+    meant = [one for _, one in with_value(finding, "meant")]
+    for (place, written), right in zip(with_value(finding, "written"), meant, strict=True):
+        if (found := source_at(message, place)) is None or not written or not right:
+            continue
+        part, span, source = found
+        name, colon, value = source.partition(":")
+        if name.strip().lower() == written.lower() or source.lower().startswith(f"{written.lower()}="):
+            start = span.start + len(source) - len(source.lstrip())
+        elif colon and value.strip().lower() == written.lower():
+            start = span.start + len(name) + 1 + len(value) - len(value.lstrip())
+        else:
+            continue
+        yield Change(part, Span(start, start + len(written)), right)
 
 
 def _in_markup(message: Message) -> Iterator[Hit]:

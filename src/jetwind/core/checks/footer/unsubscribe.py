@@ -198,7 +198,7 @@ def find_list_unsubscribe(message: Message, context: Context, options: Options) 
 _BOTH = f"{_HEAD}List-Unsubscribe: <https://kiln.org/u?m=1>\n"
 _HTTPS, _OTHER_SCHEME = re.compile(r"https://", re.IGNORECASE), re.compile(r"(?:http|mailto):", re.IGNORECASE)
 #: The one value of List-Unsubscribe-Post (RFC 8058 §3.1).
-_ONE_CLICK = "List-Unsubscribe=One-Click"
+ONE_CLICK = "List-Unsubscribe=One-Click"
 
 
 @check(
@@ -243,11 +243,11 @@ def find_one_click(message: Message, context: Context, options: Options) -> Iter
     post = message.header("List-Unsubscribe-Post")
     if post is None:
         yield Hit("The message has no List-Unsubscribe-Post header.", Place.in_header(message, "List-Unsubscribe", header), identity="post")
-    elif post.value.strip() != _ONE_CLICK:
+    elif post.value.strip() != ONE_CLICK:
         yield Hit(
             "List-Unsubscribe-Post is not “{wanted}” but: {value}",
             Place.in_header(message, "List-Unsubscribe-Post", post),
-            {"wanted": _ONE_CLICK, "value": post.value.strip()[:200] or "empty"},
+            {"wanted": ONE_CLICK, "value": post.value.strip()[:200] or "empty"},
             identity="post",
         )
 

@@ -333,7 +333,7 @@ def _is_mailbox(text: str) -> bool:
     return found is not None and _HOST.match(found["host"]) is not None
 
 
-_TEL = re.compile(r"(?:\+[\d().-]*\d[\d().-]*|[\d*#().-]*\d[\d*#().-]*)(?:;[\w.-]+(?:=[^;\s]*)?)*\Z")
+TEL = re.compile(r"(?:\+[\d().-]*\d[\d().-]*|[\d*#().-]*\d[\d*#().-]*)(?:;[\w.-]+(?:=[^;\s]*)?)*\Z")
 
 
 @check(
@@ -362,7 +362,7 @@ def find_tel(message: Message, context: Context, options: Options) -> Iterator[H
     for link, alike in by_address(message):
         if link.scheme == "tel" and not message.holds_field(link.address or "", in_address=True):
             number = unquote((link.address or "")[len("tel:") :])
-            if not _TEL.match(number):
+            if not TEL.match(number):
                 yield hit(message, link, alike, "The phone link {address} cannot be dialled as it is written.")
 
 

@@ -6,15 +6,17 @@ import re
 from collections.abc import Iterator
 from datetime import UTC, date, datetime
 
-from jetwind.core.checking import CannotTell, Context, Hit, Level, Options, check, clear, finds
+from jetwind.core.checking import CannotTell, Context, Finding, Hit, Level, Options, check, clear, finds
 from jetwind.core.checking import copy as copies
 from jetwind.core.checking.copy import Copy
+from jetwind.core.checking.mends import Change, MendKind, leaves_alone, mend, source_at, turns
 from jetwind.core.checking.sample_values import Given
 from jetwind.core.checking.stated_facts import facts_of
 from jetwind.core.facts import phrase_pattern
 from jetwind.core.message import Envelope, Message
 from jetwind.core.prose.passages import sentences
 from jetwind.core.prose.stated import Stated, StatedDate
+from jetwind.core.source import Span
 
 _PLANNED: Given = {"planned": datetime(2027, 3, 1, 9, 0, tzinfo=UTC)}
 _NAMES = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
@@ -168,19 +170,53 @@ def find_stale(message: Message, context: Context, options: Options) -> Iterator
     if moment is None:
         raise CannotTell("no time is planned")
     told: set[str] = set()
+    for copy, match, year in _stale_years(message, moment):
+        if copy.where in told:
+            continue
+        told.add(copy.where)
+        yield Hit(
+            "The copyright year in the {where} is {year}; the message leaves in {planned}.",
+            copy.place(match.start(), match.end()),
+            {"where": copy.where, "year": str(year), "planned": str(moment.year)},
+            identity=str(year),
+        )
+
+
+def _stale_years(message: Message, moment: datetime) -> Iterator[tuple[Copy, re.Match[str], int]]:
+    """Each copyright year of another year: the copy, the words, and the year."""
     for copy in copies.all_copy(message):
         for match in _COPYRIGHT.finditer(copy.text):
             written = match["b"] or match["a"] or match["c"]
             year = int(written) if len(written) == 4 else int((match["a"] or "2000")[:2] + written)
-            if _is_this_year(year, moment) or copy.where in told:
-                continue
-            told.add(copy.where)
-            yield Hit(
-                "The copyright year in the {where} is {year}; the message leaves in {planned}.",
-                copy.place(match.start(), match.end()),
-                {"where": copy.where, "year": str(year), "planned": str(moment.year)},
-                identity=str(year),
-            )
+            if not _is_this_year(year, moment):
+                yield copy, match, year
+
+
+@mend(
+    "wording.year-stale",
+    kind=MendKind.CONFIRM,
+    does="The copyright year, or the last of a range, becomes the year in which the message leaves.",
+    leaves="A year of two digits at the end of a range is left to a person.",
+    samples=[
+        turns(
+            "<p>© 2026 Kiln</p><p>Copyright &copy; 2019-2025 Kiln</p>",
+            "<p>© 2027 Kiln</p><p>Copyright &copy; 2019-2027 Kiln</p>",
+            given=_PLANNED,
+        ),
+        turns("Subject: x\nFrom: a@b.org\n\n(c) 2024 Kiln\n", "Subject: x\nFrom: a@b.org\n\n(c) 2027 Kiln\n", given=_PLANNED),
+        leaves_alone("<p>© 2019-25 Kiln</p>", given=_PLANNED),
+    ],
+)
+def mend_year(message: Message, context: Context, finding: Finding) -> Iterator[Change]:
+    """Every stale year of the message: one that stayed would be told next."""
+    moment = context.planned or context.now
+    for copy, match, year in _stale_years(message, moment) if moment is not None else ():
+        if (found := source_at(message, copy.place(match.start(), match.end()))) is None:
+            continue
+        part, span, written = found
+        at = written.rfind(str(year))
+        if moment is not None and at >= 0 and written[at + 4 :].strip(" ©") == "":
+            yield Change(part, Span(span.start + at, span.start + at + 4), str(moment.year))
 
 
 def _is_this_year(year: int, moment: datetime) -> bool:

@@ -5,11 +5,13 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
-from jetwind.core.checking import Context, Hit, Level, Options, check, clear, finds
+from jetwind.core.checking import Context, Finding, Hit, Level, Options, check, clear, finds
 from jetwind.core.checking import copy as copies
 from jetwind.core.checking.copy import Copy
+from jetwind.core.checking.mends import Change, MendKind, leaves_alone, mend, sources, turns
 from jetwind.core.facts import phrase_set
 from jetwind.core.message import Envelope, Message
+from jetwind.core.source import Span
 
 _TWICE = re.compile(r"(?<![\w’'@/.#-])(?P<word>[^\W\d_]{2,})(?P<gap>\s+)(?P<again>(?P=word))(?![\w’'@/-]|\.\w)", re.IGNORECASE)
 #: A shorter line of plain text ends where its author broke it, so words on both sides belong to two things.
@@ -62,6 +64,24 @@ def find_repeated(message: Message, context: Context, options: Options) -> Itera
                 {"words": match["word"], "where": copy.where},
                 identity=_around(text, match),
             )
+
+
+@mend(
+    "wording.repeated-word",
+    kind=MendKind.CONFIRM,
+    does="The second of the two words is taken out, with the blank before it.",
+    leaves="Two words with markup between them are left to a person: one of the two is meant to look different.",
+    samples=[
+        turns("<p>Come to the the kiln</p>", "<p>Come to the kiln</p>"),
+        turns("Subject: x\nFrom: a@b.org\n\nCome to the\tthe kiln\n", "Subject: x\nFrom: a@b.org\n\nCome to the kiln\n"),
+        leaves_alone("<p>Come to <b>the</b> the kiln</p>"),
+    ],
+)
+def mend_repeated(message: Message, context: Context, finding: Finding) -> Iterator[Change]:
+    """The first word stays as it is written, so that a sentence keeps its capital."""
+    for part, span, written in sources(message, finding):
+        if part != "header" and (twice := _TWICE.fullmatch(written)) is not None:
+            yield Change(part, Span(span.start + twice.end("word"), span.end), "")
 
 
 def _around(text: str, match: re.Match[str]) -> str:

@@ -1,0 +1,130 @@
+"""A mend is declared beside its check: how a machine puts right what the check found, as exact changes of the source."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import Literal, Unpack
+
+from jetwind.core.checking.context import Context
+from jetwind.core.checking.declaration import DeclarationError
+from jetwind.core.checking.finding import Finding, Place
+from jetwind.core.checking.sample_values import SampleValues
+from jetwind.core.checking.samples import CheckSample
+from jetwind.core.message import Message
+from jetwind.core.source import Span
+
+#: Parts of a message whose source a mend may change.
+MendedPart = Literal["html", "text", "header"]
+
+
+class MendKind(StrEnum):
+    """How much a person has to say to a mend."""
+
+    SURE = "sure"  # nothing that a reader sees changes, or the fault is plain
+    CONFIRM = "to confirm"  # the look or the words change
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """New characters in the place of a stretch of one part; ``span`` counts characters of the part's decoded source from 0."""
+
+    part: MendedPart
+    span: Span
+    text: str
+
+
+#: What a mend is: from the message, its circumstances and one finding to changes; none where it does not know better than a person.
+Changes = Callable[[Message, Context, Finding], Iterator[Change]]
+
+
+@dataclass(frozen=True)
+class MendSample:
+    """A message that the mend turns into another; ``after`` is None where the check finds something that the mend leaves to a person."""
+
+    before: CheckSample
+    after: str | None
+
+
+@dataclass(frozen=True)
+class Mend:
+    """Everything there is to know about the mend of one check. ``does`` and ``leaves`` are sentences for people."""
+
+    check: str
+    kind: MendKind
+    does: str
+    leaves: str
+    changes: Changes
+    samples: tuple[MendSample, ...]
+
+
+_declared: dict[str, Mend] = {}
+
+
+def mend(check_id: str, *, kind: MendKind, does: str, leaves: str, samples: Sequence[MendSample]) -> Callable[[Changes], Changes]:
+    """Declare the decorated function as the mend of a check: what it does, and what it will not touch.
+
+    Raises:
+        DeclarationError: the check has a mend already, it belongs to another folder, or no sample shows what is mended or left.
+    """
+
+    def declare(changes: Changes) -> Changes:
+        if check_id.split(".", 1)[0] not in changes.__module__.split("."):
+            raise DeclarationError(f"the mend of {check_id} is declared in {changes.__module__}; its place is beside the check")
+        if check_id in _declared:
+            raise DeclarationError(f"{check_id} has two mends")
+        if {sample.after is None for sample in samples} != {True, False}:
+            raise DeclarationError(f"the mend of {check_id} needs a sample that is mended and one that is left")
+        _declared[check_id] = Mend(check_id, kind, does=does, leaves=leaves, changes=changes, samples=tuple(samples))
+        return changes
+
+    return declare
+
+
+def mends() -> dict[str, Mend]:
+    """The mends of all checks, by the check's id, sorted."""
+    from jetwind.core.checking.registry import registry
+
+    registry()
+    return dict(sorted(_declared.items()))
+
+
+def turns(before: str, after: str, **more: Unpack[SampleValues]) -> MendSample:
+    """A message that the mend turns into ``after``, and into nothing else."""
+    return MendSample(CheckSample(before, fires=True, **more), after)
+
+
+def leaves_alone(before: str, **more: Unpack[SampleValues]) -> MendSample:
+    """A message in which the check finds something, and the mend changes nothing."""
+    return MendSample(CheckSample(before, fires=True, **more), None)
+
+
+def stretch(place: Place) -> Span | None:
+    """The stretch of the source at a place, in characters; None where the place has none."""
+    if place.start is None or place.end is None:
+        return None
+    return Span(place.start.offset, place.end.offset)
+
+
+def source_at(message: Message, place: Place) -> tuple[MendedPart, Span, str] | None:
+    """Part, stretch and source of a place that a mend may change; None for any other place."""
+    span, source = stretch(place), message.source_of(place.part)
+    if span is None or source is None or place.part not in ("html", "text", "header"):
+        return None
+    return place.part, span, source.slice(span)
+
+
+def sources(message: Message, finding: Finding) -> Iterator[tuple[MendedPart, Span, str]]:
+    """Part, stretch and source of each listed place that a mend may change."""
+    yield from (found for place in finding.places if (found := source_at(message, place)) is not None)
+
+
+def with_value(finding: Finding, name: str) -> Iterator[tuple[Place, str]]:
+    """Each listed place with the value that the fault there has under a name; empty where it has none."""
+    each, places, at = finding.each(name), finding.places, 0
+    for number, fault in enumerate(finding.told):
+        value = each[number] if number < len(each) else str(finding.data.get(name, ""))
+        for place in places[at : at + fault.places]:
+            yield place, value
+        at += fault.places

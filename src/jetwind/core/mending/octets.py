@@ -1,0 +1,218 @@
+"""The octets of a message with changes in them: outside of a change each octet stays as it was.
+
+A part that is written in quoted-printable (RFC 2045 §6.7) keeps its own lines but for the changed ones; base64 (§6.8) is written anew with
+lines as long as before.
+"""
+
+from __future__ import annotations
+
+import base64
+import codecs
+import re
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from typing import NamedTuple
+
+from jetwind.core.checking.mends import Change, MendedPart
+from jetwind.core.errors import JetwindError
+from jetwind.core.message import Message
+from jetwind.core.message.charsets import decode_octets, encode_octets
+from jetwind.core.message.model import TextPart
+from jetwind.core.message.parts import MimePart
+from jetwind.core.source import Span
+
+#: Octets of a line of quoted-printable (RFC 2045 §6.7, rule 5), and of base64 where a part has only one.
+_LONGEST, _USUAL = 76, 76
+_MARKS = (codecs.BOM_UTF8, codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)
+_HEX = re.compile(rb"=([0-9A-Fa-f]{2})")
+_SOFT = re.compile(rb"=(?:\r\n|\n)")
+
+
+class CannotMend(JetwindError):
+    """Octets cannot be changed; the text says why, in one sentence."""
+
+
+class _Piece(NamedTuple):
+    """New octets in the place of a stretch of octets."""
+
+    span: Span
+    octets: bytes
+
+
+def with_changes(message: Message, raw: bytes, changes: Iterable[Change]) -> bytes:
+    """The octets that a message was read from, with changes that do not overlap.
+
+    Raises:
+        CannotMend: the octets are a package, or the part's charset or transfer encoding cannot be written back octet for octet.
+    """
+    by_part: dict[MendedPart, list[Change]] = {}
+    for change in changes:
+        by_part.setdefault(change.part, []).append(change)
+    if not by_part:
+        return raw
+    if message.form == "package":
+        raise CannotMend("A zip or a folder with several files is not mended yet.")
+    # From the last part of the octets to the first, so that places before a change stay where they are.
+    pieces = [piece for part, own in by_part.items() for piece in _of_part(message, raw, part, sorted(own, key=lambda one: one.span))]
+    return _spliced(raw, pieces)
+
+
+def _of_part(message: Message, raw: bytes, part: MendedPart, changes: Sequence[Change]) -> list[_Piece]:
+    if part == "header":
+        return _of_header(message, changes)
+    text = message.html if part == "html" else message.text
+    if text is None:
+        raise CannotMend("The message has no such part.")
+    if text.part is None:
+        return _of_text(text, raw, changes)
+    if text.later:
+        raise CannotMend("The plain text stands in several parts of the mail, which are not mended.")
+    decoded = _of_text(text, text.part.data, changes)
+    return _of_body(text.part, decoded)
+
+
+def _of_text(text: TextPart, data: bytes, changes: Sequence[Change]) -> list[_Piece]:
+    """The changes as octets of the part, decoded from its transfer encoding."""
+    if text.faults:
+        raise CannotMend(f"The part holds octets that are no characters of {text.charset}; put its charset right first.")
+    mark = next((mark for mark in _MARKS if data.startswith(mark)), b"")
+    # Whether a charset is written as it was read shows only when it is tried: some have two ways to write one character.
+    at, octets, pieces, written = 0, len(mark), [], [mark]
+    has_seven_bits = text.part is not None and text.part.transfer_encoding in ("", "7bit")
+    for change in changes:
+        before = encode_octets(text.text[at : change.span.start], text.charset)
+        old = encode_octets(text.text[change.span.start : change.span.end], text.charset)
+        start = octets + len(before)
+        pieces.append(_Piece(Span(start, start + len(old)), _new(change.text, text.charset, is_ascii=has_seven_bits)))
+        written += [before, old]
+        at, octets = change.span.end, start + len(old)
+    written.append(encode_octets(text.text[at:], text.charset))
+    if b"".join(written) != data:
+        raise CannotMend(f"The part cannot be written back in {text.charset} octet for octet.")
+    return pieces
+
+
+def _new(text: str, charset: str, *, is_ascii: bool) -> bytes:
+    """New characters as octets."""
+    if is_ascii and not text.isascii():
+        raise CannotMend("The part is written in seven bits, and the mend needs a letter beyond ASCII.")
+    octets = encode_octets(text, charset)
+    if decode_octets(octets, charset).text != text:
+        raise CannotMend(f"The mend needs a character that {charset} does not have.")
+    return octets
+
+
+def _of_header(message: Message, changes: Sequence[Change]) -> list[_Piece]:
+    if message.root is None or not all(header.octets for header in message.headers):
+        raise CannotMend("The headers were given by a person; change them on Envelope.")
+    source = message.header_source.text
+    if not message.root.head.startswith(source.encode("utf-8", "surrogatepass")):
+        raise CannotMend("The headers hold octets that are no UTF-8.")
+    pieces = []
+    for change in changes:
+        if not change.text.isascii():
+            raise CannotMend("A header is written in ASCII.")
+        start = len(source[: change.span.start].encode("utf-8"))
+        length = len(source[change.span.start : change.span.end].encode("utf-8"))
+        pieces.append(_Piece(Span(start, start + length), change.text.encode("ascii")))
+    return pieces
+
+
+def _of_body(part: MimePart, decoded: Sequence[_Piece]) -> list[_Piece]:
+    """Changes of decoded octets as changes of the octets as transferred, counted from the start of the mail."""
+    encoding, start = part.transfer_encoding, part.body_span.start
+    if encoding in ("", "7bit", "8bit", "binary"):
+        return [_Piece(piece.span.shifted(start), piece.octets) for piece in decoded]
+    if encoding == "quoted-printable":
+        return [_Piece(part.body_span, _quoted(part.body, part.data, decoded))]
+    if encoding == "base64":
+        return [_Piece(part.body_span, _wrapped(part.body, _spliced(part.data, decoded)))]
+    raise CannotMend(f"The part is transferred as {encoding}, which is not written back.")
+
+
+@dataclass(frozen=True, slots=True)
+class _Quoted:
+    """A body in quoted-printable as it was read: for each decoded octet where it begins and ends."""
+
+    decoded: bytes
+    begins: list[int]
+    ends: list[int]
+
+
+def _read_quoted(body: bytes) -> _Quoted:
+    decoded, begins, ends, at = bytearray(), [], [], 0
+    while at < len(body):
+        if soft := _SOFT.match(body, at):
+            at = soft.end()
+            continue
+        octet = _HEX.match(body, at)
+        length = 3 if octet is not None else 1
+        decoded.append(int(octet[1], 16) if octet is not None else body[at])
+        begins.append(at)
+        at += length
+        ends.append(at)
+    return _Quoted(bytes(decoded), begins, ends)
+
+
+def _quoted(body: bytes, data: bytes, decoded: Sequence[_Piece]) -> bytes:
+    """A body in quoted-printable with changes of its decoded octets: lines without a change stay as they are."""
+    read = _read_quoted(body)
+    if read.decoded != data:
+        raise CannotMend("The part is marked quoted-printable but is not written so throughout.")
+    newline = b"\r\n" if b"\r\n" in body else b"\n"
+    found, at = bytearray(), 0
+    for piece in decoded:
+        start = read.begins[piece.span.start] if piece.span.start < len(read.begins) else len(body)
+        end = read.ends[piece.span.end - 1] if piece.span.end > piece.span.start else start
+        found += body[at:start]
+        column = len(found) - (found.rfind(b"\n") + 1)
+        found += _written_quoted(piece.octets, column, _line_rest(body, end), newline)
+        at = end
+    return bytes(found + body[at:])
+
+
+def _line_rest(body: bytes, at: int) -> int:
+    """Octets from here to the end of the line."""
+    end = body.find(b"\n", at)
+    line = body[at:] if end < 0 else body[at:end]
+    return len(line.rstrip(b"\r"))
+
+
+def _written_quoted(octets: bytes, column: int, rest: int, newline: bytes) -> bytes:
+    """Octets in quoted-printable from a column on; ``rest`` octets of the old line follow them."""
+    found = bytearray()
+    for number, octet in enumerate(octets):
+        if octet in b"\r\n":
+            found.append(octet)
+            column = 0
+            continue
+        is_last = number + 1 == len(octets) or octets[number + 1] in b"\r\n"
+        is_plain = (33 <= octet <= 126 and octet != 61) or (octet in b" \t" and not is_last)
+        token = bytes([octet]) if is_plain else b"=%02X" % octet
+        if column + len(token) > _LONGEST - 1:
+            found += b"=" + newline
+            column = 0
+        found += token
+        column += len(token)
+    if rest and column + rest > _LONGEST:
+        found += b"=" + newline
+    return bytes(found)
+
+
+def _wrapped(body: bytes, data: bytes) -> bytes:
+    """Octets in base64, in lines as long as those of the old body, with its line ends."""
+    newline = b"\r\n" if b"\r\n" in body else b"\n"
+    first = body.split(newline, 1)[0].strip()
+    length = len(first) // 4 * 4 or _USUAL
+    written = base64.b64encode(data)
+    lines = [written[at : at + length] for at in range(0, len(written), length)]
+    tail = body[len(body.rstrip(b"\r\n")) :]
+    return newline.join(lines) + tail
+
+
+def _spliced(octets: bytes, pieces: Iterable[_Piece]) -> bytes:
+    found, at = [], 0
+    for piece in sorted(pieces, key=lambda one: one.span):
+        found += [octets[at : piece.span.start], piece.octets]
+        at = piece.span.end
+    return b"".join((*found, octets[at:]))

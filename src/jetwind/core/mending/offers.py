@@ -1,0 +1,123 @@
+"""The mends that a message is offered, and those that are withheld, with the reason."""
+
+from __future__ import annotations
+
+from bisect import bisect_left, insort
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
+from itertools import accumulate, islice, pairwise
+
+from jetwind.core.checking import CheckResult, Context, Finding
+from jetwind.core.checking.mends import Change, Mend, MendedPart, MendKind, mends
+from jetwind.core.fields import source_tokens, tokens
+from jetwind.core.message import Message
+from jetwind.core.source import Span
+
+#: Offers of one message, and changes of one offer.
+MOST_OFFERS, MOST_CHANGES = 500, 2_000
+
+
+@dataclass(frozen=True, slots=True)
+class Offer:
+    """One mend of one finding: the check, the fingerprints of the faults that the finding tells, its sentence, and the changes."""
+
+    check: str
+    kind: MendKind
+    faults: tuple[str, ...]
+    sentence: str
+    does: str
+    changes: tuple[Change, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Withheld:
+    """A mend that is not offered, with the finding's sentence, and the one that says why."""
+
+    check: str
+    sentence: str
+    why: str
+
+
+def offers_of(message: Message, context: Context, results: Iterable[CheckResult]) -> tuple[list[Offer], list[Withheld]]:
+    """The mends of what checks found, in the order of the checks. A change never stands in a field, in a comment or over another change."""
+    known, taken = mends(), _Taken(message)
+    found: list[Offer] = []
+    withheld: list[Withheld] = []
+    for finding in islice(_findings(results, known), MOST_OFFERS):
+        own = known[finding.check]
+        changes = tuple(dict.fromkeys(islice(own.changes(message, context, finding), MOST_CHANGES)))
+        if not changes:
+            continue
+        if why := taken.refusal(changes):
+            withheld.append(Withheld(finding.check, finding.message, why))
+            continue
+        taken.add(changes)
+        faults = tuple(fault.fingerprint for fault in finding.told)
+        found.append(Offer(finding.check, own.kind, faults, finding.message, does=own.does, changes=changes))
+    return found, withheld
+
+
+def _findings(results: Iterable[CheckResult], known: dict[str, Mend]) -> Iterator[Finding]:
+    for result in sorted(results, key=lambda one: one.check):
+        if result.check in known:
+            # What only a reader's copy has stands in a field of the source, which nobody changes here.
+            yield from (finding for finding in result.findings if "merged_for" not in finding.data)
+
+
+class _Taken:
+    """The stretches in which nothing may be changed: fields, comments, and what another mend changes."""
+
+    def __init__(self, message: Message) -> None:
+        self._message = message
+        self._closed: dict[MendedPart, list[tuple[_Stretches, str]]] = {}
+        #: What is changed already: no two of these stretches meet.
+        self._changed: dict[MendedPart, list[Span]] = {}
+
+    def refusal(self, changes: Sequence[Change]) -> str:
+        """The sentence that says why these changes are not made; empty where they can be."""
+        for change in changes:
+            for stretches, why in self._stretches(change.part):
+                if stretches.meet(change.span):
+                    return why
+            if self._is_changed(change):
+                return "It overlaps another mend; take that one first."
+        own = sorted(changes, key=lambda one: (one.part, one.span))
+        if any(one.part == other.part and other.span.start < one.span.end for one, other in pairwise(own)):
+            return "Its own changes overlap."
+        return ""
+
+    def add(self, changes: Iterable[Change]) -> None:
+        """Nothing else is changed here from now on."""
+        for change in changes:
+            insort(self._changed.setdefault(change.part, []), change.span)
+
+    def _is_changed(self, change: Change) -> bool:
+        changed = self._changed.get(change.part, [])
+        before = bisect_left(changed, change.span.end, key=lambda one: one.start)
+        return before > 0 and changed[before - 1].end > change.span.start
+
+    def _stretches(self, part: MendedPart) -> list[tuple[_Stretches, str]]:
+        if part not in self._closed:
+            source, syntax, document = self._message.source_of(part), self._message.syntax, self._message.document
+            text = source.text if source is not None else ""
+            fields = source_tokens(text, syntax) if part == "html" else tokens(text, syntax)
+            closed = [(_Stretches(field.span for field in fields), "It would change a field.")]
+            if part == "html" and document is not None:
+                comments = _Stretches(one.span for one in document.comments)
+                closed.append((comments, "It would change a comment, which some clients read."))
+            self._closed[part] = closed
+        return self._closed[part]
+
+
+class _Stretches:
+    """Stretches of a source, asked whether they meet another: each question takes the same few steps, however many there are."""
+
+    def __init__(self, spans: Iterable[Span]) -> None:
+        by_start = sorted(spans)
+        self._starts = [span.start for span in by_start]
+        self._reach = list(accumulate((span.end for span in by_start), max))
+
+    def meet(self, span: Span) -> bool:
+        """Whether one of them shares a character with a stretch, or has the place inside it at which something is put in."""
+        before = bisect_left(self._starts, span.end)
+        return before > 0 and self._reach[before - 1] > span.start
