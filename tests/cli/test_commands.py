@@ -16,7 +16,7 @@ from cryptography.hazmat.primitives.asymmetric import rsa
 from cryptography.hazmat.primitives.serialization import Encoding, NoEncryption, PrivateFormat, PublicFormat
 from PIL import Image
 
-from jetwind.cli.main import KINDS
+from jetwind.cli.telling import KINDS
 from jetwind.core.checking import Kind, registry
 from jetwind.engines.practice import DOMAIN, RunningPractice
 from tests.core.test_log import WHOLE, lines
@@ -511,7 +511,7 @@ class TestRender:
 
 BROKEN = """
 from dataclasses import replace
-from jetwind.cli.main import KINDS
+from jetwind.cli.telling import KINDS
 from jetwind.core.checking import Kind, registry
 def find(message, context, options):
     raise ZeroDivisionError("by\x1b[31m design")
@@ -723,7 +723,7 @@ class TestChecksOverRenders:
 #: A check that never ends, in the place of one that does.
 ENDLESS = '''
 from dataclasses import replace
-from jetwind.cli.main import KINDS
+from jetwind.cli.telling import KINDS
 from jetwind.core.checking import Kind, registry
 from jetwind.engines.bounded import Budget, reviewing
 def find(message, context, options):

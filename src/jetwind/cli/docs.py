@@ -6,6 +6,7 @@ import sys
 from pathlib import Path
 
 from jetwind.core.checking import Check, CheckSample, asking, options_of, registry, rulebooks
+from jetwind.core.checking.mends import mends
 from jetwind.core.profiles import profiles, usual
 from jetwind.core.profiles.support import features, origin
 from jetwind.core.renders.measured import Block
@@ -93,7 +94,10 @@ def _page(check: Check) -> str:
         f"**Why it matters.** {check.why}",
         "",
     ]
-    lines += [f"**How to mend it.** {check.fix}", "", f"**Rests on.** {check.basis}", ""]
+    lines += [f"**How to mend it.** {check.fix}", ""]
+    if own := mends().get(check.id):
+        lines += [f"**Mended by `./jetwind mend`** ({own.kind.value}). {own.does} {own.leaves}", ""]
+    lines += [f"**Rests on.** {check.basis}", ""]
     if demands := asking(check.id, (), ()):
         lines += ["**Demanded by.**", "", *(f"- {book.name}: {demand.says} ({demand.source})" for book, demand in demands), ""]
     if options := options_of(check.options):
@@ -107,6 +111,11 @@ def _page(check: Check) -> str:
                 lines += ["```", _shown_sample(sample), "```", ""]
                 if measured := _measured(sample):
                     lines += [f"Measured: {measured}.", ""]
+    if own:
+        lines += ["## Mended", ""]
+        for turned in own.samples:
+            if turned.after is not None and "\r" not in turned.after:
+                lines += ["```", _shown_sample(turned.before), "```", "", "becomes", "", "```", turned.after.rstrip("\n"), "```", ""]
     return "\n".join(lines).rstrip("\n") + "\n"
 
 

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from jetwind.cli.telling import refuse
-from jetwind.core.checking import Brief, Rulebook, UnusableBrief, UnusableRulebook, registry, rulebook_from_toml, rulebooks
+from jetwind.core.checking import Brief, Context, Kind, Rulebook, UnusableBrief, UnusableRulebook, registry, rulebook_from_toml, rulebooks
 from jetwind.core.fields import LIQUID, Syntax, UnusableSyntax, from_toml
 from jetwind.core.message import Envelope, Message, Sample, UnusableInput, read_bytes, read_path, with_envelope
 from jetwind.core.message.package import LARGEST_INPUT
@@ -49,14 +49,19 @@ def message_at(path: Path, syntax: Syntax = LIQUID) -> Message:
         refuse(str(refused))
 
 
+def octets_at(path: Path) -> bytes:
+    """The octets of a message's file."""
+    try:
+        return read_file(path, LARGEST_INPUT)
+    except OSError as failure:
+        refuse(f"“{path}” cannot be read: {why(failure)}.")
+
+
 def mails_at(*paths: Path) -> list[tuple[Message, bytes]]:
     """The mails of .eml files, each with its octets."""
     found = []
     for path in paths:
-        try:
-            data = read_file(path, LARGEST_INPUT)
-        except OSError as failure:
-            refuse(f"“{path}” cannot be read: {why(failure)}.")
+        data = octets_at(path)
         try:
             message = read_bytes(data, path.name)
         except UnusableInput as refused:
@@ -240,3 +245,31 @@ def _rulebook_in(path: Path) -> Rulebook:
         refuse(f"the rulebook “{path}” cannot be used: {why(failure)}.")
     except UnusableRulebook as wrong:
         refuse(f"the rulebook “{path}” cannot be used: {wrong}.")
+
+
+def circumstances(
+    details: BriefFile, kind: str, planned: str | None, readers: Path | None, previous: Path | None, rulebook: tuple[str, ...]
+) -> Context:
+    """The circumstances that the options and the brief give."""
+    from jetwind.engines.dictionaries import Installed
+
+    samples, known = readers_in(readers)
+    now = datetime.now().astimezone()
+    leaves, is_local = planned_time(planned, now)
+    chosen, house = rulebooks_named(list(rulebook))
+    return Context(
+        kind=Kind(kind),
+        planned=leaves,
+        now=now,
+        local_time=is_local and any(sample.values.get("time_zone") for sample in samples),
+        readers=samples,
+        known_fields=(known or frozenset()) | details.fields if known is not None or details.fields else None,
+        practice_domains=details.practice_domains,
+        previous=message_at(previous) if previous is not None else None,
+        brief=details.brief,
+        word_list=details.word_list,
+        dictionaries=Installed(),
+        working_title=details.working_title,
+        rulebooks=chosen,
+        house=tuple(book for book in house if book.holds(kind, (), (leaves or now).date())),
+    )

@@ -8,18 +8,17 @@ import os
 import sys
 from collections.abc import Callable
 from dataclasses import replace
-from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NoReturn
 
 import click
 
 from jetwind import __version__
-from jetwind.cli.telling import at_stage, one_line, refuse, stage, write_out
+from jetwind.cli.mending import mend
+from jetwind.cli.telling import KINDS, at_stage, one_line, refuse, stage, write_out
 from jetwind.cli.verifying import verify, verify_log
 
 if TYPE_CHECKING:
-    from jetwind.cli.inputs import BriefFile
     from jetwind.cli.live import Live
     from jetwind.core.checking import Context
     from jetwind.core.message import Message, Sample
@@ -35,10 +34,6 @@ def app() -> None:
 def _file(name: str, help: str) -> Callable[[Any], Any]:
     """An option that takes the path of a file."""
     return click.option(name, type=click.Path(path_type=Path), help=help)
-
-
-#: The same as ``core.checking.Kind``, which would load the core.
-KINDS = ("promotional", "newsletter", "transactional")
 
 
 @app.command()
@@ -90,7 +85,7 @@ def check(
     if explain is not None:
         click.echo(_explained(explain.strip()), nl=False)
         return
-    from jetwind.cli.inputs import address_of_host, brief_in, checks_named, message_at, syntax_in, zone_in
+    from jetwind.cli.inputs import address_of_host, brief_in, checks_named, circumstances, message_at, syntax_in, zone_in
     from jetwind.engines.bounded import review_bounded
 
     if path is None:
@@ -100,7 +95,7 @@ def check(
     details = brief_in(brief).asking(parameters)
     message = details.on(message)
     as_whom = _reader_of(message, readers, reader) if reader is not None or render else None
-    context = _circumstances(details, kind, planned=planned, readers=readers, previous=previous, rulebook=rulebook)
+    context = circumstances(details, kind, planned=planned, readers=readers, previous=previous, rulebook=rulebook)
     chosen = checks_named(list(only))
     ids = _profile_ids(profiles) if profiles is not None else []
     host = address_of_host(sending_host) if sending_host is not None else ""
@@ -159,36 +154,6 @@ def _with_words(message: Message, context: Context) -> Context:
     with stage("reading pictures"):
         words = dict(read_each(to_read(pictures_of(message, {}, context.readers), ()), reader))
     return replace(context, picture_words=PictureWords(words, reader.name))
-
-
-def _circumstances(
-    details: BriefFile, kind: str, planned: str | None, readers: Path | None, previous: Path | None, rulebook: tuple[str, ...]
-) -> Context:
-    """The circumstances that the options and the brief give."""
-    from jetwind.cli.inputs import message_at, planned_time, readers_in, rulebooks_named
-    from jetwind.core.checking import Context, Kind
-    from jetwind.engines.dictionaries import Installed
-
-    samples, known = readers_in(readers)
-    now = datetime.now().astimezone()
-    leaves, is_local = planned_time(planned, now)
-    chosen, house = rulebooks_named(list(rulebook))
-    return Context(
-        kind=Kind(kind),
-        planned=leaves,
-        now=now,
-        local_time=is_local and any(sample.values.get("time_zone") for sample in samples),
-        readers=samples,
-        known_fields=(known or frozenset()) | details.fields if known is not None or details.fields else None,
-        practice_domains=details.practice_domains,
-        previous=message_at(previous) if previous is not None else None,
-        brief=details.brief,
-        word_list=details.word_list,
-        dictionaries=Installed(),
-        working_title=details.working_title,
-        rulebooks=chosen,
-        house=tuple(book for book in house if book.holds(kind, (), (leaves or now).date())),
-    )
 
 
 def _as_read_by(message: Message, reader: Sample | None) -> str:
@@ -345,6 +310,7 @@ def arrived(reviewed: Path, arrived: Path, format: str, zone: Path | None) -> No
     _end(result)
 
 
+app.add_command(mend)
 app.add_command(verify)
 app.add_command(verify_log)
 

@@ -10,6 +10,9 @@ from typing import NoReturn
 
 import click
 
+#: The same as ``core.checking.Kind``, which would load the core.
+KINDS = ("promotional", "newsletter", "transactional")
+
 _stages: list[str] = []
 
 
@@ -37,10 +40,13 @@ def refuse(sentence: str) -> NoReturn:
     raise click.exceptions.Exit(2)
 
 
-def write_out(report: str) -> None:
-    """Write a report to standard output, whole; a full disk is said in one sentence, and nothing is left for the end to trip over."""
+def write_out(report: str | bytes) -> None:
+    """Write a report, or the octets of a file, to standard output, whole; a full disk is said in one sentence, and nothing is left for the end to trip over."""
     try:
-        sys.stdout.write(report)
+        if isinstance(report, bytes):
+            sys.stdout.buffer.write(report)
+        else:
+            sys.stdout.write(report)
         sys.stdout.flush()
     except BrokenPipeError:
         raise

@@ -1,0 +1,155 @@
+"""The mended copy of a message: what a machine can put right is put right, proven, and written as a file or a patch."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+from dataclasses import replace
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+from jetwind.cli.telling import KINDS, one_line, refuse, stage, write_out
+
+if TYPE_CHECKING:
+    from jetwind.core.mending import Mended, Offer, Withheld
+    from jetwind.core.message import Message
+
+#: Mends that are listed one by one.
+_MOST_LISTED = 200
+
+
+@click.command("mend")
+@click.argument("path", type=click.Path(path_type=Path))
+@click.option("--out", type=click.Path(path_type=Path), help="Write the mended message to this file.")
+@click.option("--diff", is_flag=True, help="Print the mends as a patch, which git apply takes.")
+@click.option("--in-place", is_flag=True, help="Write the mended message over PATH.")
+@click.option(
+    "--only", multiple=True, help="Mend what these checks find, and nothing else; they are named, so nothing has to be confirmed."
+)
+@click.option("--sure", "is_sure", is_flag=True, help="Take the sure mends only; so it is without --all.")
+@click.option("--all", "is_all", is_flag=True, help="Take the mends that change the look or the words, too.")
+@click.option("--kind", type=click.Choice(KINDS), default="promotional", help="What the message is for.")
+@click.option("--planned", help="Planned time, such as 2027-03-09T09:00+01:00; default now.")
+@click.option("--readers", type=click.Path(path_type=Path), help="Sample readers: CSV with a column for each field, vCard or JSON.")
+@click.option("--syntax", type=click.Path(path_type=Path), help="How fields are written, if not as in Liquid: TOML.")
+@click.option("--brief", type=click.Path(path_type=Path), help="Required and forbidden wording and more: TOML.")
+def mend(
+    path: Path,
+    out: Path | None,
+    diff: bool,
+    in_place: bool,
+    only: tuple[str, ...],
+    is_sure: bool,
+    is_all: bool,
+    kind: str,
+    planned: str | None,
+    readers: Path | None,
+    syntax: Path | None,
+    brief: Path | None,
+) -> None:
+    """Mend the message at PATH, an .eml or an .html: list what can be put right, or write it.
+
+    Every mend is proven first: with it, its finding is gone and no check finds more. Exit status 0: no stop is left; 1: at least one stop is left, or not
+    everything was checked; 2: the input or an option could not be used; 3: Jetwind itself failed.
+    """
+    if (out is not None) + diff + in_place > 1:
+        refuse("--out, --diff and --in-place are three ways to write; choose one of them.")
+    if is_sure and is_all:
+        refuse("--sure and --all exclude each other.")
+    from jetwind.cli.inputs import brief_in, checks_named, circumstances, message_at, octets_at, syntax_in
+    from jetwind.core.mending import Before, as_patch, mended, offers_of
+    from jetwind.core.message import read_bytes
+    from jetwind.engines.bounded import review_bounded
+
+    details, written = brief_in(brief), syntax_in(syntax)
+    chosen = checks_named(list(only))
+    with stage(f"reading “{path}”"):
+        raw = octets_at(path)
+        message = details.on(message_at(path, written))
+
+    def read(octets: bytes) -> Message:
+        after = details.on(read_bytes(octets, path.name, syntax=written))
+        # Pictures beside an HTML file are no part of its octets.
+        return replace(after, images=message.images) if message.form == "html" else after
+
+    context = circumstances(details, kind, planned=planned, readers=readers, previous=None, rulebook=())
+    with stage("running the checks"):
+        results = review_bounded(message, context, start="fork").results
+    with stage("mending"):
+        offers, withheld = offers_of(message, context, results)
+        wanted = [one for one in offers if _is_wanted(one, chosen, is_all=is_all)]
+        before = Before(message, raw, results, read, lambda after: review_bounded(after, context, start="fork").results)
+        done = mended(before, wanted)
+    with stage("writing"):
+        said = _told(message, done, [one for one in offers if one not in wanted], withheld)
+        if diff:
+            click.echo(said, err=True, nl=False)
+            write_out(as_patch(raw, done.octets, path.name))
+        else:
+            if out is not None or in_place:
+                _replace(out or path, done.octets)
+            write_out(said)
+    unlooked = any(answer.outcome.is_unlooked for answer in done.results)
+    has_stop = any(finding.level == "stop" for answer in done.results for finding in answer.findings)
+    raise click.exceptions.Exit(1 if has_stop or unlooked else 0)
+
+
+def _is_wanted(offer: Offer, chosen: list[str] | None, *, is_all: bool) -> bool:
+    if chosen is not None:
+        return offer.check in chosen
+    return is_all or offer.kind == "sure"
+
+
+def _told(message: Message, done: Mended, left: list[Offer], withheld: list[Withheld]) -> str:
+    """The mends that were made, those that wait for a word, and those that are withheld, with the reasons."""
+    lines = [f"{_counted(len(done.taken), 'finding is', 'findings are')} mended."]
+    for one in done.taken[:_MOST_LISTED]:
+        lines += [f"  {one.check}: {one_line(one.sentence)}", f"      → {one.does} {_where(message, one)}"]
+    if left:
+        lines.append(f"{_counted(len(left), 'more finding', 'more findings')} can be mended after a look; --all or --only takes them.")
+        lines += [f"  {one.check} ({one.kind.value}): {one_line(one.sentence)}" for one in left[:_MOST_LISTED]]
+    if refused := [*done.withheld, *withheld]:
+        lines.append(f"{_counted(len(refused), 'mend is', 'mends are')} withheld.")
+        lines += [f"  {one.check}: {one_line(one.sentence)} {one.why}" for one in refused[:_MOST_LISTED]]
+    return "\n".join(lines) + "\n"
+
+
+def _counted(number: int, one: str, many: str) -> str:
+    return f"{number:,} {one if number == 1 else many}"
+
+
+def _where(message: Message, offer: Offer) -> str:
+    lines: dict[str, list[int]] = {}
+    for change in offer.changes:
+        source = message.source_of(change.part)
+        if source is not None:
+            lines.setdefault(change.part, []).append(source.position(change.span.start).line)
+    named = (f"{part} {', '.join(str(line) for line in sorted(set(own))[:8])}" for part, own in lines.items())
+    return f"({'; '.join(f'line of {words}' for words in named)})"
+
+
+def _replace(path: Path, octets: bytes) -> None:
+    """Write a file whole or not at all: the old one stays until the new one is on the disk."""
+    try:
+        mode = path.stat().st_mode & 0o777 if path.exists() else 0o666 & ~_umask()
+        with tempfile.NamedTemporaryFile(dir=path.parent, prefix=f".{path.name}.", delete=False) as file:
+            written = Path(file.name)
+            try:
+                file.write(octets)
+                file.flush()
+                os.fsync(file.fileno())
+                written.chmod(mode)
+                written.replace(path)
+            except BaseException:
+                written.unlink()
+                raise
+    except OSError as failure:
+        refuse(f"“{path}” cannot be written: {failure.strerror}.")
+
+
+def _umask() -> int:
+    now = os.umask(0)
+    os.umask(now)
+    return now

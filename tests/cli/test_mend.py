@@ -1,0 +1,99 @@
+"""The command ``mend``, called as others call it."""
+
+from __future__ import annotations
+
+import subprocess
+from pathlib import Path
+
+import pytest
+
+from jetwind.core.message import read_path
+from tests.cli.test_commands import jetwind
+
+COPY = "Twelve glazes, mixed by hand from ash and sea sand, are a fifth off until the middle of the month."
+FAULTY = f"<html lang='en_GB'><head><title>Glazes</title></head><body><table><tr><td><p>{COPY} Come to the the kiln.</p></td></tr></table></body></html>\n"
+SURE = FAULTY.replace("en_GB", "en-GB").replace("<table>", '<table role="presentation">')
+ALL = "<!doctype html>\n" + SURE.replace("the the", "the")
+
+
+@pytest.fixture
+def faulty(tmp_path: Path) -> Path:
+    """HTML with two faults that are surely mended and two that are mended after a look."""
+    path = tmp_path / "glazes.html"
+    path.write_text(FAULTY)
+    return path
+
+
+class TestMend:
+    """What is written, where, and with which exit status."""
+
+    def test_listed(self, faulty: Path) -> None:
+        """Without a way to write, the mends are listed, and the file stays."""
+        said = jetwind("mend", str(faulty))
+        assert "2 findings are mended." in said.stdout
+        assert "access.table-role: A layout table has no role of presentation." in said.stdout
+        assert "2 more findings can be mended after a look; --all or --only takes them." in said.stdout
+        assert faulty.read_text() == FAULTY
+
+    @pytest.mark.parametrize(
+        ("options", "after"),
+        [
+            ([], SURE),
+            (["--sure"], SURE),
+            (["--all"], ALL),
+            (["--only", "wording.repeated-word"], FAULTY.replace("the the", "the")),
+        ],
+    )
+    def test_written(self, options: list[str], after: str, faulty: Path, tmp_path: Path) -> None:
+        """To a file, in place and as a patch the result is the same, and mending it once more changes nothing."""
+        out = tmp_path / "mended.html"
+        jetwind("mend", str(faulty), "--out", str(out), *options)
+        assert out.read_text() == after and faulty.read_text() == FAULTY
+        patch = jetwind("mend", str(faulty), "--diff", *options)
+        assert "mended." in patch.stderr
+        subprocess.run(["git", "apply"], input=patch.stdout, text=True, cwd=tmp_path, check=True)
+        assert faulty.read_text() == after
+        faulty.write_text(FAULTY)
+        faulty.chmod(0o640)
+        jetwind("mend", str(faulty), "--in-place", *options)
+        assert faulty.read_text() == after and faulty.stat().st_mode & 0o777 == 0o640
+        jetwind("mend", str(faulty), "--in-place", *options)
+        assert faulty.read_text() == after
+        assert sorted(path.name for path in tmp_path.iterdir()) == ["glazes.html", "mended.html"]
+
+    def test_mail(self, tmp_path: Path) -> None:
+        """A mail with its HTML in quoted-printable keeps its headers and every other line."""
+        path = tmp_path / "a.eml"
+        head = "Subject: Glazes\r\nFrom: a@kiln.org\r\nContent-Type: text/html; charset=utf-8\r\nContent-Transfer-Encoding: quoted-printable\r\n\r\n"
+        path.write_bytes((head + "<table width=3D600><tr><td>caf=C3=A9 =\r\nand words</td></tr></table>\r\n").encode())
+        jetwind("mend", str(path), "--in-place", "--only", "access.table-role")
+        wanted = head + '<table role=3D"presentation" width=3D600><tr><td>caf=C3=A9 =\r\nand words</td></tr></table>\r\n'
+        assert path.read_bytes() == wanted.encode()
+        assert read_path(path).html is not None
+
+    @pytest.mark.parametrize(("source", "status"), [(ALL, 1), ("Subject: x\nFrom: a@kiln.org\n\nHello\n", 0)])
+    def test_status(self, source: str, status: int, tmp_path: Path) -> None:
+        """1 where a stop is left that no machine mends, 0 where none is."""
+        path = tmp_path / ("a.html" if source.startswith("<") else "a.eml")
+        path.write_text(source)
+        assert jetwind("mend", str(path), "--kind", "transactional" if status == 0 else "promotional").returncode == status
+
+    @pytest.mark.parametrize(
+        ("arguments", "said"),
+        [
+            (["--diff", "--in-place"], "--out, --diff and --in-place are three ways to write; choose one of them."),
+            (["--sure", "--all"], "--sure and --all exclude each other."),
+            (["--only", "links.dead-end"], "there is no check"),
+            (["--out", "/nowhere/a.html"], "“/nowhere/a.html” cannot be written: No such file or directory."),
+        ],
+    )
+    def test_refused(self, arguments: list[str], said: str, faulty: Path) -> None:
+        """One sentence, and nothing is written."""
+        done = jetwind("mend", str(faulty), *arguments)
+        assert (done.returncode, said in done.stderr, faulty.read_text()) == (2, True, FAULTY)
+
+    def test_no_file(self, tmp_path: Path) -> None:
+        """A folder and a path that is not there."""
+        for path, why in ((tmp_path, "Is a directory"), (tmp_path / "a.eml", "No such file")):
+            done = jetwind("mend", str(path))
+            assert done.returncode == 2 and why in done.stderr, done.stderr
