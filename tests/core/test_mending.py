@@ -46,7 +46,7 @@ class TestSamples:
         octets = with_changes(message, raw, [change for one in offers for change in one.changes])
         assert octets.decode() == (sample.before.source if sample.after is None else sample.after)
         if sample.after is not None:
-            again = read_bytes(octets, "a.html" if sample.after.lstrip().startswith("<") else "a.eml")
+            again = read_bytes(octets, "a.html" if sample.after.lstrip().startswith("<") else "a.eml", envelope=sample.before.envelope)
             left, _ = offers_of(again, context, [run_check(registry()[own.check], again, context)])
             assert left == []
 

@@ -8,8 +8,7 @@ from dataclasses import dataclass
 from itertools import islice
 from typing import Annotated
 
-from jetwind.core.checking import Context, DoesNotApply, Finding, Hit, Level, Options, Place, check, clear, finds
-from jetwind.core.checking.mends import Change, MendKind, leaves_alone, mend, source_at, turns
+from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
 from jetwind.core.checking.options import About
 from jetwind.core.checks.needs import need_html
 from jetwind.core.markup import Element, TextRun
@@ -17,12 +16,11 @@ from jetwind.core.message import Message
 from jetwind.core.prose.language import declared, primary_subtag
 from jetwind.core.prose.outline import outline_of
 from jetwind.core.prose.reading import reading_of, tidy
-from jetwind.core.source import Span
 from jetwind.core.styles.computed import ComputedStyles
 
 #: Language, script, region and the like, each 1 to 8 letters or digits (BCP 47, RFC 5646 §2.1).
-_TAG = re.compile(r"[A-Za-z]{2,3}(?:-[A-Za-z0-9]{1,8})*\Z")
-_COPY = "<p>Twelve glazes, mixed by hand from ash and sea sand, are a fifth off until the middle of the month.</p>"
+LANGUAGE_TAG = re.compile(r"[A-Za-z]{2,3}(?:-[A-Za-z0-9]{1,8})*\Z")
+COPY = "<p>Twelve glazes, mixed by hand from ash and sea sand, are a fifth off until the middle of the month.</p>"
 
 
 @check(
@@ -33,18 +31,18 @@ _COPY = "<p>Twelve glazes, mixed by hand from ash and sea sand, are a fifth off 
     fix='Write the language into the html tag, as lang="en".',
     basis="WCAG 2.2 SC 3.1.1; BCP 47 (RFC 5646 §2.1)",
     samples=[
-        clear(f"<html lang='en'><body>{_COPY}</body></html>"),
-        clear(f"<html lang='pt-BR'><body>{_COPY}</body></html>"),
-        clear(f"<html lang='zh-Hant-TW'><body>{_COPY}</body></html>"),
-        clear(f"<html><body><div lang='de'>{_COPY}</div></body></html>"),
-        clear(f"<html lang='{{{{ language }}}}'><body>{_COPY}</body></html>"),
+        clear(f"<html lang='en'><body>{COPY}</body></html>"),
+        clear(f"<html lang='pt-BR'><body>{COPY}</body></html>"),
+        clear(f"<html lang='zh-Hant-TW'><body>{COPY}</body></html>"),
+        clear(f"<html><body><div lang='de'>{COPY}</div></body></html>"),
+        clear(f"<html lang='{{{{ language }}}}'><body>{COPY}</body></html>"),
         clear("<html><body><img src='a.png' alt=''></body></html>"),
-        finds(f"<html><body>{_COPY}</body></html>", at="<html>"),
-        finds(f"<html lang=''><body>{_COPY}</body></html>"),
-        finds(f"<html lang='english'><body>{_COPY}</body></html>", at="english"),
-        finds(f"<html lang='en_GB'><body>{_COPY}</body></html>", at="en_GB"),
-        finds(f"<html lang='und'><body>{_COPY}</body></html>", at="und"),
-        finds(_COPY),
+        finds(f"<html><body>{COPY}</body></html>", at="<html>"),
+        finds(f"<html lang=''><body>{COPY}</body></html>"),
+        finds(f"<html lang='english'><body>{COPY}</body></html>", at="english"),
+        finds(f"<html lang='en_GB'><body>{COPY}</body></html>", at="en_GB"),
+        finds(f"<html lang='und'><body>{COPY}</body></html>", at="und"),
+        finds(COPY),
     ],
 )
 def find_language_missing(message: Message, context: Context, options: Options) -> Iterator[Hit]:
@@ -63,34 +61,13 @@ def find_language_missing(message: Message, context: Context, options: Options) 
         return
     element, attribute = found
     tag = attribute.value.strip()
-    if not message.holds_field(tag) and (not _TAG.match(tag) or not primary_subtag(tag)):
+    if not message.holds_field(tag) and (not LANGUAGE_TAG.match(tag) or not primary_subtag(tag)):
         yield Hit(
             "“{tag}” names no language.",
             Place.in_html(message, attribute.value_span, element.index),
             {"tag": tag[:40]},
             identity="language",
         )
-
-
-@mend(
-    "access.lang-missing",
-    kind=MendKind.SURE,
-    does="A language that is written with an underscore gets the hyphen of BCP 47.",
-    leaves="A language that is not there, or that no tag names, is left to a person.",
-    samples=[
-        turns(f"<html lang='en_GB'><body>{_COPY}</body></html>", f"<html lang='en-GB'><body>{_COPY}</body></html>"),
-        turns(f"<html lang=pt_BR><body>{_COPY}</body></html>", f"<html lang=pt-BR><body>{_COPY}</body></html>"),
-        leaves_alone(f"<html lang='english'><body>{_COPY}</body></html>"),
-        leaves_alone(f"<html><body>{_COPY}</body></html>"),
-    ],
-)
-def mend_language(message: Message, context: Context, finding: Finding) -> Iterator[Change]:
-    """The same letters, parted as RFC 5646 §2.1 has it."""
-    if (found := source_at(message, finding.place)) is not None:
-        part, span, written = found
-        tag = written.strip().replace("_", "-")
-        if "_" in written and _TAG.match(tag) and primary_subtag(tag):
-            yield Change(part, span, tag)
 
 
 @check(
@@ -101,10 +78,10 @@ def mend_language(message: Message, context: Context, finding: Finding) -> Itera
     fix="Write the subject, or what the message is about, into the title element.",
     basis="WCAG 2.2 SC 2.4.2",
     samples=[
-        clear(f"<html><head><title>Spring glazes</title></head><body>{_COPY}</body></html>"),
-        clear(f"<html><head><title>{{{{ subject }}}}</title></head><body>{_COPY}</body></html>"),
-        finds(f"<html><head></head><body>{_COPY}</body></html>"),
-        finds(f"<html><head><title> </title></head><body>{_COPY}</body></html>", at="<title>"),
+        clear(f"<html><head><title>Spring glazes</title></head><body>{COPY}</body></html>"),
+        clear(f"<html><head><title>{{{{ subject }}}}</title></head><body>{COPY}</body></html>"),
+        finds(f"<html><head></head><body>{COPY}</body></html>"),
+        finds(f"<html><head><title> </title></head><body>{COPY}</body></html>", at="<title>"),
     ],
 )
 def find_title_missing(message: Message, context: Context, options: Options) -> Iterator[Hit]:
@@ -134,17 +111,17 @@ def find_title_missing(message: Message, context: Context, options: Options) -> 
     basis="WCAG 2.2 SC 1.3.1",
     together={"skipped": "{many} headings skip a level.", "empty": "{many} headings are empty."},
     samples=[
-        clear(f"<h1>Glazes</h1>{_COPY}<h2>Ash</h2>{_COPY}<h3>Sea</h3>{_COPY}<h2>Sand</h2>{_COPY}"),
-        clear(f"<h2>Glazes</h2>{_COPY}"),
+        clear(f"<h1>Glazes</h1>{COPY}<h2>Ash</h2>{COPY}<h3>Sea</h3>{COPY}<h2>Sand</h2>{COPY}"),
+        clear(f"<h2>Glazes</h2>{COPY}"),
         clear("<p>Short note.</p>"),
-        clear(f"<div role='heading' aria-level='1'>Glazes</div>{_COPY * 3}"),
-        clear(f"<h1>Glazes</h1><h3 style='display:none'>x</h3>{_COPY}"),
-        clear(f"<h1>Glazes</h1>{_COPY}<h2><img src='cid:a' alt=''></h2><h2>{{{{ title }}}}</h2><h2 aria-label='Ash'></h2>"),
-        clear(f"<h1>Glazes</h1>{_COPY}<h2 style='display:none'></h2><div style='display:none'><h2> </h2></div>"),
-        finds(f"<h1>Glazes</h1>{_COPY}<h2>&nbsp;</h2>", at="<h2>"),
-        finds(f"<h1></h1><h1>Glazes</h1>{_COPY}", at="<h1>"),
-        finds(f"{_COPY}{_COPY}{_COPY}{_COPY}"),
-        finds(f"<h1>Glazes</h1>{_COPY}<h3>Ash</h3>{_COPY}", at="<h3>"),
+        clear(f"<div role='heading' aria-level='1'>Glazes</div>{COPY * 3}"),
+        clear(f"<h1>Glazes</h1><h3 style='display:none'>x</h3>{COPY}"),
+        clear(f"<h1>Glazes</h1>{COPY}<h2><img src='cid:a' alt=''></h2><h2>{{{{ title }}}}</h2><h2 aria-label='Ash'></h2>"),
+        clear(f"<h1>Glazes</h1>{COPY}<h2 style='display:none'></h2><div style='display:none'><h2> </h2></div>"),
+        finds(f"<h1>Glazes</h1>{COPY}<h2>&nbsp;</h2>", at="<h2>"),
+        finds(f"<h1></h1><h1>Glazes</h1>{COPY}", at="<h1>"),
+        finds(f"{COPY}{COPY}{COPY}{COPY}"),
+        finds(f"<h1>Glazes</h1>{COPY}<h3>Ash</h3>{COPY}", at="<h3>"),
     ],
 )
 def find_headings(message: Message, context: Context, options: Options) -> Iterator[Hit]:
@@ -222,17 +199,17 @@ _LONG = 350
     fix='Give each layout table role="presentation".',
     basis="WAI-ARIA 1.2, presentation; WCAG 2.2 SC 1.3.1",
     samples=[
-        clear(f"<table role='presentation'><tr><td>{_COPY}</td></tr></table>"),
-        clear(f"<table role='none'><tr><td>{_COPY}</td></tr></table>"),
+        clear(f"<table role='presentation'><tr><td>{COPY}</td></tr></table>"),
+        clear(f"<table role='none'><tr><td>{COPY}</td></tr></table>"),
         clear("<table><caption>Kilns</caption><tr><td>Ash</td><td>1,280 °C</td></tr></table>"),
         clear("<table><tr><th>Glaze</th><th>°C</th></tr><tr><td>Ash</td><td>1,280</td></tr></table>"),
         clear("<table style='display:none'><tr><td>x</td></tr></table>"),
-        clear(f"<p>x</p><!--[if mso]><table><tr><td><![endif]-->{_COPY}"),
-        clear(_COPY),
+        clear(f"<p>x</p><!--[if mso]><table><tr><td><![endif]-->{COPY}"),
+        clear(COPY),
         clear("<table role=presentation><tr><td>Ash</td><td>1,280</td></tr><tr><td>Sea</td><td>1,240</td></tr></table>"),
-        finds(f"<table><tr><td>{_COPY}</td></tr></table>", at="<table>"),
+        finds(f"<table><tr><td>{COPY}</td></tr></table>", at="<table>"),
         finds("<table><tr><td>Ash</td><td>1,280</td></tr><tr><td>Sea</td><td>1,240</td></tr></table>", at="<table>"),
-        finds(f"<table role='presentation'><tr><td><table><tr><td>{_COPY}</td></tr></table></td></tr></table>", at="<table>"),
+        finds(f"<table role='presentation'><tr><td><table><tr><td>{COPY}</td></tr></table></td></tr></table>", at="<table>"),
     ],
 )
 def find_table_role(message: Message, context: Context, options: Options) -> Iterator[Hit]:
@@ -240,7 +217,7 @@ def find_table_role(message: Message, context: Context, options: Options) -> Ite
     _, document = need_html(message)
     if next(document.elements("table"), None) is None:
         raise DoesNotApply("the message has no tables")
-    of_values, bare = _bare_tables(message)
+    of_values, bare = bare_tables(message)
     for table in of_values:
         yield Hit(
             "A table of data has no header cells.",
@@ -255,7 +232,7 @@ def find_table_role(message: Message, context: Context, options: Options) -> Ite
         yield Hit("{tables} no role of presentation.", first, {"tables": many}, identity="tables", also=tuple(others), cause="layout")
 
 
-def _bare_tables(message: Message) -> tuple[list[Element], list[Element]]:
+def bare_tables(message: Message) -> tuple[list[Element], list[Element]]:
     """Tables without a role, a caption and header cells: those that hold values, and those that lay out."""
     _, document = need_html(message)
     of_data = {
@@ -272,31 +249,6 @@ def _bare_tables(message: Message) -> tuple[list[Element], list[Element]]:
     of_values = [table for table in bare if _holds_data(table)]
     told = {table.index for table in of_values}
     return of_values, [table for table in bare if table.index not in told]
-
-
-@mend(
-    "access.table-role",
-    kind=MendKind.SURE,
-    does='Each layout table gets role="presentation".',
-    leaves="A table that holds values is left to a person, who knows which cells are its headers.",
-    samples=[
-        turns(f"<table><tr><td>{_COPY}</td></tr></table>", f'<table role="presentation"><tr><td>{_COPY}</td></tr></table>'),
-        turns(
-            f"<TABLE\n width=600><tr><td><table cellpadding='0'><tr><td>{_COPY}</td></tr></table></td></tr></TABLE>",
-            f'<TABLE role="presentation"\n width=600><tr><td><table role="presentation" cellpadding=\'0\'>'
-            f"<tr><td>{_COPY}</td></tr></table></td></tr></TABLE>",
-        ),
-        leaves_alone("<table><tr><td>Ash</td><td>1,280</td></tr><tr><td>Sea</td><td>1,240</td></tr></table>"),
-        leaves_alone(f"<table role=''><tr><td>{_COPY}</td></tr></table>"),
-    ],
-)
-def mend_table_role(message: Message, context: Context, finding: Finding) -> Iterator[Change]:
-    """The role stands right behind the tag's name, so that nothing else of the tag is touched."""
-    if "tables" not in finding.data:
-        return
-    for table in _bare_tables(message)[1]:
-        if table.start_tag is not None and "role" not in table.names:
-            yield Change("html", Span(table.start_tag.start + 6, table.start_tag.start + 6), ' role="presentation"')
 
 
 #: Characters of a cell that holds a value, and cells of a table that are looked at.
@@ -347,11 +299,11 @@ class JustifiedOptions(Options):
     basis="WCAG 2.2 SC 1.4.8",
     options=JustifiedOptions,
     samples=[
-        clear(_COPY),
+        clear(COPY),
         clear("<p style='text-align:justify'>Ash and sand</p>"),
-        clear(f"<div style='text-align:justify'><div style='text-align:left'>{_COPY}</div></div>"),
-        finds(f"<div style='text-align:justify'>{_COPY}</div>", at="<p>"),
-        finds(f"<table><tr><td align='justify'>{_COPY}</td></tr></table>"),
+        clear(f"<div style='text-align:justify'><div style='text-align:left'>{COPY}</div></div>"),
+        finds(f"<div style='text-align:justify'>{COPY}</div>", at="<p>"),
+        finds(f"<table><tr><td align='justify'>{COPY}</td></tr></table>"),
     ],
 )
 def find_justified(message: Message, context: Context, options: JustifiedOptions) -> Iterator[Hit]:

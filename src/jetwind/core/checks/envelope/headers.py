@@ -11,11 +11,13 @@ from typing import Annotated
 
 import regex
 
-from jetwind.core.checking import Context, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checking import Context, Finding, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checking.mends import Change, MendKind, leaves_alone, mend, turns
 from jetwind.core.checking.options import About
 from jetwind.core.checks.needs import need_headers, need_mail
 from jetwind.core.message import Envelope, Header, Message
 from jetwind.core.message.words import word_faults
+from jetwind.core.source import Span
 
 _HEAD = "From: Kiln <hello@kiln.example>\n"
 _BODY = "\n\nHello from the kiln.\n"
@@ -188,6 +190,29 @@ def find_duplicate(message: Message, context: Context, options: Options) -> Iter
                 {"name": found[1].name, "count": len(found)},
                 identity=name,
             )
+
+
+@mend(
+    "envelope.header-duplicate",
+    kind=MendKind.SURE,
+    does="Of two headers that say the same, the later one is taken out.",
+    leaves="Two headers that say different things are left to a person.",
+    samples=[
+        turns(f"{_HEAD}Subject: one\nsubject: one{_BODY}", f"{_HEAD}Subject: one{_BODY}"),
+        turns(f"{_HEAD}Subject: one two\nX-A: b\nSubject: one\n two{_BODY}", f"{_HEAD}Subject: one two\nX-A: b{_BODY}"),
+        leaves_alone(f"{_HEAD}Subject: one\nSubject: two{_BODY}"),
+    ],
+)
+def mend_duplicate(message: Message, context: Context, finding: Finding) -> Iterator[Change]:
+    """The whole field goes, with the line end before it."""
+    name = str(finding.data["name"]).lower()
+    found = [header for header in message.headers if header.name.lower() == name]
+    source = message.header_source.text
+    if len({" ".join(header.raw.split()) for header in found}) == 1:
+        for header in found[1:]:
+            if header.span is not None:
+                start = header.span.start - (2 if source[: header.span.start].endswith("\r\n") else 1)
+                yield Change("header", Span(start, header.span.end), "")
 
 
 @dataclass(frozen=True)
