@@ -8,7 +8,7 @@ from html import escape
 from urllib.parse import quote, unquote
 
 from jetwind.core.checking import Brief, Context, Finding
-from jetwind.core.checking.mends import Change, MendKind, leaves_alone, mend, sources, turns, with_value
+from jetwind.core.checking.mends import Change, MendKind, leaves_alone, mend, source_at, sources, turns, with_value
 from jetwind.core.checks.links.address import TEL
 from jetwind.core.message import Envelope, Message
 
@@ -117,9 +117,13 @@ def mend_mail_link(message: Message, context: Context, finding: Finding) -> Iter
 def mend_parameters(message: Message, context: Context, finding: Finding) -> Iterator[Change]:
     """Names and values are percent-encoded (WHATWG URL §5.2), before the fragment."""
     asked = {name: value for name, value in context.brief.parameters.items() if value}
-    lacking = [frozenset(value.split(", ")) for _, value in with_value(finding, "parameters")]
-    for (part, span, written), names in zip(sources(message, finding), lacking, strict=False):
-        right = _with_parameters(written, {name: value for name, value in asked.items() if name in names or not any(names)}, part == "html")
+    for place, lacking in with_value(finding, "parameters"):
+        if (found := source_at(message, place)) is None:
+            continue
+        part, span, written = found
+        # Where none lacks, one of them has another value.
+        wanted = {name: value for name, value in asked.items() if not lacking or name in lacking.split(", ")}
+        right = _with_parameters(written, wanted, part == "html")
         if right != written and not message.holds_field(written, in_address=True):
             yield Change(part, span, right)
 
