@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import base64
+import json
 import subprocess
 from pathlib import Path
 
+import jsonschema
 import pytest
 
 from jetwind.core.message import read_path
 from tests.cli.test_commands import jetwind
+from tests.core.test_reports import SARIF_SCHEMA
 
 COPY = "Twelve glazes, mixed by hand from ash and sea sand, are a fifth off until the middle of the month."
 FAULTY = f"<html lang='en_GB'><head><title>Glazes</title></head><body><table><tr><td><p>{COPY} Come to the the kiln.</p></td></tr></table></body></html>\n"
@@ -61,6 +65,34 @@ class TestMend:
         assert faulty.read_text() == after
         assert sorted(path.name for path in tmp_path.iterdir()) == ["glazes.html", "mended.html"]
 
+    @pytest.mark.parametrize("form", ["html", "eml"])
+    def test_sarif(self, form: str, tmp_path: Path) -> None:
+        """Fixes of SARIF 2.1.0 (§3.55), applied here without Jetwind, give the octets that --out writes; the log fits the schema."""
+        path, out = tmp_path / f"a.{form}", tmp_path / f"b.{form}"
+        head = "Subject: Glazes – é\nFrom: a@kiln.org\nContent-Type: text/html; charset=utf-8\nContent-Transfer-Encoding: 8bit\n\n"
+        path.write_text((head if form == "eml" else "") + FAULTY.replace("Twelve", "Café 🏺 twelve"))
+        log = json.loads(jetwind("mend", str(path), "--sarif", "--all").stdout)
+        jsonschema.validate(log, json.loads(SARIF_SCHEMA.read_text()))
+        octets = path.read_bytes()
+        replaced: list[tuple[int, int, bytes]] = []
+        for result in log["runs"][0]["results"]:
+            for fix in result.get("fixes", []):
+                for change in fix["artifactChanges"]:
+                    for one in change["replacements"]:
+                        region, content = one["deletedRegion"], one["insertedContent"]
+                        if "charOffset" in region:
+                            text = path.read_text()
+                            start = len(text[: region["charOffset"]].encode())
+                            length = len(text[region["charOffset"] : region["charOffset"] + region["charLength"]].encode())
+                            replaced.append((start, length, content["text"].encode()))
+                        else:
+                            replaced.append((region["byteOffset"], region["byteLength"], base64.b64decode(content["binary"])))
+        assert len(replaced) >= 4
+        for start, length, new in sorted(replaced, reverse=True):
+            octets = octets[:start] + new + octets[start + length :]
+        jetwind("mend", str(path), "--out", str(out), "--all")
+        assert octets == out.read_bytes()
+
     def test_mail(self, tmp_path: Path) -> None:
         """A mail with its HTML in quoted-printable keeps its headers and every other line."""
         path = tmp_path / "a.eml"
@@ -81,7 +113,7 @@ class TestMend:
     @pytest.mark.parametrize(
         ("arguments", "said"),
         [
-            (["--diff", "--in-place"], "--out, --diff and --in-place are three ways to write; choose one of them."),
+            (["--diff", "--in-place"], "--out, --diff, --sarif and --in-place are four ways to write; choose one of them."),
             (["--sure", "--all"], "--sure and --all exclude each other."),
             (["--only", "links.dead-end"], "there is no check"),
             (["--out", "/nowhere/a.html"], "“/nowhere/a.html” cannot be written: No such file or directory."),

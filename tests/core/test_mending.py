@@ -272,7 +272,15 @@ class TestProof:
         message = read_bytes(self.SOURCE.encode(), "a.html")
         (finding,) = run_check(registry()["access.table-role"], message, Context()).findings
         start = self.SOURCE.index(at)
-        return Offer("access.table-role", kind, (finding.fingerprint,), "x", does="It.", changes=tuple(changed("", (start, start, text))))
+        return Offer(
+            "access.table-role",
+            kind,
+            finding.fingerprint,
+            (finding.fingerprint,),
+            "x",
+            does="It.",
+            changes=tuple(changed("", (start, start, text))),
+        )
 
     def test_good(self) -> None:
         """The finding is gone."""

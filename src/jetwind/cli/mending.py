@@ -13,8 +13,9 @@ import click
 from jetwind.cli.telling import KINDS, one_line, refuse, stage, write_out
 
 if TYPE_CHECKING:
-    from jetwind.core.mending import Mended, Offer, Withheld
+    from jetwind.core.mending import Before, Mended, Offer, Withheld
     from jetwind.core.message import Message
+    from jetwind.core.reports import Review
 
 #: Mends that are listed one by one.
 _MOST_LISTED = 200
@@ -24,6 +25,7 @@ _MOST_LISTED = 200
 @click.argument("path", type=click.Path(path_type=Path))
 @click.option("--out", type=click.Path(path_type=Path), help="Write the mended message to this file.")
 @click.option("--diff", is_flag=True, help="Print the mends as a patch, which git apply takes.")
+@click.option("--sarif", is_flag=True, help="Print the findings as SARIF with the mends as fixes, which editors apply.")
 @click.option("--in-place", is_flag=True, help="Write the mended message over PATH.")
 @click.option(
     "--only", multiple=True, help="Mend what these checks find, and nothing else; they are named, so nothing has to be confirmed."
@@ -39,6 +41,7 @@ def mend(
     path: Path,
     out: Path | None,
     diff: bool,
+    sarif: bool,
     in_place: bool,
     only: tuple[str, ...],
     is_sure: bool,
@@ -54,8 +57,8 @@ def mend(
     Every mend is proven first: with it, its finding is gone and no check finds more. Exit status 0: no stop is left; 1: at least one stop is left, or not
     everything was checked; 2: the input or an option could not be used; 3: Jetwind itself failed.
     """
-    if (out is not None) + diff + in_place > 1:
-        refuse("--out, --diff and --in-place are three ways to write; choose one of them.")
+    if (out is not None) + diff + sarif + in_place > 1:
+        refuse("--out, --diff, --sarif and --in-place are four ways to write; choose one of them.")
     if is_sure and is_all:
         refuse("--sure and --all exclude each other.")
     from jetwind.cli.inputs import brief_in, checks_named, circumstances, message_at, octets_at, syntax_in
@@ -76,17 +79,17 @@ def mend(
 
     context = circumstances(details, kind, planned=planned, readers=readers, previous=None, rulebook=())
     with stage("running the checks"):
-        results = review_bounded(message, context, start="fork").results
+        found = review_bounded(message, context, start="fork")
     with stage("mending"):
-        offers, withheld = offers_of(message, context, results)
+        offers, withheld = offers_of(message, context, found.results)
         wanted = [one for one in offers if _is_wanted(one, chosen, is_all=is_all)]
-        before = Before(message, raw, results, read, lambda after: review_bounded(after, context, start="fork").results)
+        before = Before(message, raw, found.results, read, lambda after: review_bounded(after, context, start="fork").results)
         done = mended(before, wanted)
     with stage("writing"):
         said = _told(message, done, [one for one in offers if one not in wanted], withheld)
-        if diff:
+        if diff or sarif:
             click.echo(said, err=True, nl=False)
-            write_out(as_patch(raw, done.octets, path.name))
+            write_out(as_patch(raw, done.octets, path.name) if diff else _as_sarif(found, before, done, path))
         else:
             if out is not None or in_place:
                 _replace(out or path, done.octets)
@@ -94,6 +97,22 @@ def mend(
     unlooked = any(answer.outcome.is_unlooked for answer in done.results)
     has_stop = any(finding.level == "stop" for answer in done.results for finding in answer.findings)
     raise click.exceptions.Exit(1 if has_stop or unlooked else 0)
+
+
+def _as_sarif(found: Review, before: Before, done: Mended, path: Path) -> str:
+    """The findings, each with its mend: by characters in an HTML file, by octets in a mail, whose parts are written in other ways."""
+    from jetwind.core.mending import pieces_of
+    from jetwind.core.reports import Fix, Replacement, as_sarif
+
+    fixes = {}
+    for one in done.taken:
+        if before.message.form == "html":
+            replaced = [Replacement(change.span.start, change.span.end - change.span.start, change.text) for change in one.changes]
+        else:
+            pieces = pieces_of(before.message, before.octets, one.changes)
+            replaced = [Replacement(piece.span.start, piece.span.end - piece.span.start, piece.octets) for piece in pieces]
+        fixes[one.finding] = Fix(one.does, tuple(replaced))
+    return as_sarif(found, path.as_posix(), fixes) + "\n"
 
 
 def _is_wanted(offer: Offer, chosen: list[str] | None, *, is_all: bool) -> bool:

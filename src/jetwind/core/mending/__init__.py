@@ -1,8 +1,8 @@
 """Mended copies: which changes of its source a message is offered, the octets with them, and the proof that they harm nothing."""
 
 from jetwind.core.mending.difference import as_patch
-from jetwind.core.mending.octets import CannotMend, with_changes
+from jetwind.core.mending.octets import CannotMend, Piece, pieces_of, with_changes
 from jetwind.core.mending.offers import Offer, Withheld, offers_of
 from jetwind.core.mending.proof import Before, Mended, mended
 
-__all__ = ["Before", "CannotMend", "Mended", "Offer", "Withheld", "as_patch", "mended", "offers_of", "with_changes"]
+__all__ = ["Before", "CannotMend", "Mended", "Offer", "Piece", "Withheld", "as_patch", "mended", "offers_of", "pieces_of", "with_changes"]

@@ -32,7 +32,7 @@ class CannotMend(JetwindError):
     """Octets cannot be changed; the text says why, in one sentence."""
 
 
-class _Piece(NamedTuple):
+class Piece(NamedTuple):
     """New octets in the place of a stretch of octets."""
 
     span: Span
@@ -43,21 +43,27 @@ def with_changes(message: Message, raw: bytes, changes: Iterable[Change]) -> byt
     """The octets that a message was read from, with changes that do not overlap.
 
     Raises:
+        CannotMend: as :func:`pieces_of`.
+    """
+    return _spliced(raw, pieces_of(message, raw, changes))
+
+
+def pieces_of(message: Message, raw: bytes, changes: Iterable[Change]) -> list[Piece]:
+    """Changes as new octets in the place of stretches of the octets that a message was read from, in order.
+
+    Raises:
         CannotMend: the octets are a package, or the part's charset or transfer encoding cannot be written back octet for octet.
     """
     by_part: dict[MendedPart, list[Change]] = {}
     for change in changes:
         by_part.setdefault(change.part, []).append(change)
-    if not by_part:
-        return raw
-    if message.form == "package":
+    if by_part and message.form == "package":
         raise CannotMend("A zip or a folder with several files is not mended yet.")
-    # From the last part of the octets to the first, so that places before a change stay where they are.
-    pieces = [piece for part, own in by_part.items() for piece in _of_part(message, raw, part, sorted(own, key=lambda one: one.span))]
-    return _spliced(raw, pieces)
+    found = [piece for part, own in by_part.items() for piece in _of_part(message, raw, part, sorted(own, key=lambda one: one.span))]
+    return sorted(found, key=lambda one: one.span)
 
 
-def _of_part(message: Message, raw: bytes, part: MendedPart, changes: Sequence[Change]) -> list[_Piece]:
+def _of_part(message: Message, raw: bytes, part: MendedPart, changes: Sequence[Change]) -> list[Piece]:
     if part == "header":
         return _of_header(message, changes)
     text = message.html if part == "html" else message.text
@@ -71,7 +77,7 @@ def _of_part(message: Message, raw: bytes, part: MendedPart, changes: Sequence[C
     return _of_body(text.part, decoded)
 
 
-def _of_text(text: TextPart, data: bytes, changes: Sequence[Change]) -> list[_Piece]:
+def _of_text(text: TextPart, data: bytes, changes: Sequence[Change]) -> list[Piece]:
     """The changes as octets of the part, decoded from its transfer encoding."""
     if text.faults:
         raise CannotMend(f"The part holds octets that are no characters of {text.charset}; put its charset right first.")
@@ -83,7 +89,7 @@ def _of_text(text: TextPart, data: bytes, changes: Sequence[Change]) -> list[_Pi
         before = encode_octets(text.text[at : change.span.start], text.charset)
         old = encode_octets(text.text[change.span.start : change.span.end], text.charset)
         start = octets + len(before)
-        pieces.append(_Piece(Span(start, start + len(old)), _new(change.text, text.charset, is_ascii=has_seven_bits)))
+        pieces.append(Piece(Span(start, start + len(old)), _new(change.text, text.charset, is_ascii=has_seven_bits)))
         written += [before, old]
         at, octets = change.span.end, start + len(old)
     written.append(encode_octets(text.text[at:], text.charset))
@@ -102,7 +108,7 @@ def _new(text: str, charset: str, *, is_ascii: bool) -> bytes:
     return octets
 
 
-def _of_header(message: Message, changes: Sequence[Change]) -> list[_Piece]:
+def _of_header(message: Message, changes: Sequence[Change]) -> list[Piece]:
     if message.root is None or not all(header.octets for header in message.headers):
         raise CannotMend("The headers were given by a person; change them on Envelope.")
     source = message.header_source.text
@@ -114,19 +120,19 @@ def _of_header(message: Message, changes: Sequence[Change]) -> list[_Piece]:
             raise CannotMend("A header is written in ASCII.")
         start = len(source[: change.span.start].encode("utf-8"))
         length = len(source[change.span.start : change.span.end].encode("utf-8"))
-        pieces.append(_Piece(Span(start, start + length), change.text.encode("ascii")))
+        pieces.append(Piece(Span(start, start + length), change.text.encode("ascii")))
     return pieces
 
 
-def _of_body(part: MimePart, decoded: Sequence[_Piece]) -> list[_Piece]:
+def _of_body(part: MimePart, decoded: Sequence[Piece]) -> list[Piece]:
     """Changes of decoded octets as changes of the octets as transferred, counted from the start of the mail."""
     encoding, start = part.transfer_encoding, part.body_span.start
     if encoding in ("", "7bit", "8bit", "binary"):
-        return [_Piece(piece.span.shifted(start), piece.octets) for piece in decoded]
+        return [Piece(piece.span.shifted(start), piece.octets) for piece in decoded]
     if encoding == "quoted-printable":
-        return [_Piece(part.body_span, _quoted(part.body, part.data, decoded))]
+        return [Piece(part.body_span, _quoted(part.body, part.data, decoded))]
     if encoding == "base64":
-        return [_Piece(part.body_span, _wrapped(part.body, _spliced(part.data, decoded)))]
+        return [Piece(part.body_span, _wrapped(part.body, _spliced(part.data, decoded)))]
     raise CannotMend(f"The part is transferred as {encoding}, which is not written back.")
 
 
@@ -154,7 +160,7 @@ def _read_quoted(body: bytes) -> _Quoted:
     return _Quoted(bytes(decoded), begins, ends)
 
 
-def _quoted(body: bytes, data: bytes, decoded: Sequence[_Piece]) -> bytes:
+def _quoted(body: bytes, data: bytes, decoded: Sequence[Piece]) -> bytes:
     """A body in quoted-printable with changes of its decoded octets: lines without a change stay as they are."""
     read = _read_quoted(body)
     if read.decoded != data:
@@ -210,7 +216,7 @@ def _wrapped(body: bytes, data: bytes) -> bytes:
     return newline.join(lines) + tail
 
 
-def _spliced(octets: bytes, pieces: Iterable[_Piece]) -> bytes:
+def _spliced(octets: bytes, pieces: Iterable[Piece]) -> bytes:
     found, at = [], 0
     for piece in sorted(pieces, key=lambda one: one.span):
         found += [octets[at : piece.span.start], piece.octets]

@@ -19,10 +19,11 @@ MOST_OFFERS, MOST_CHANGES = 500, 2_000
 
 @dataclass(frozen=True, slots=True)
 class Offer:
-    """One mend of one finding: the check, the fingerprints of the faults that the finding tells, its sentence, and the changes."""
+    """One mend of one finding: the check, the finding's fingerprint, those of the faults that it tells, its sentence, and the changes."""
 
     check: str
     kind: MendKind
+    finding: str
     faults: tuple[str, ...]
     sentence: str
     does: str
@@ -53,7 +54,7 @@ def offers_of(message: Message, context: Context, results: Iterable[CheckResult]
             continue
         taken.add(changes)
         faults = tuple(fault.fingerprint for fault in finding.told)
-        found.append(Offer(finding.check, own.kind, faults, finding.message, does=own.does, changes=changes))
+        found.append(Offer(finding.check, own.kind, finding.fingerprint, faults, finding.message, does=own.does, changes=changes))
     return found, withheld
 
 

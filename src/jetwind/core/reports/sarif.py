@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import base64
 import json
+from collections.abc import Mapping
+from dataclasses import dataclass
 
 from jetwind import __version__
 from jetwind.core.checking import Finding, Level, Place, registry
@@ -11,8 +14,25 @@ from jetwind.core.reports.review import Review
 _LEVELS = {Level.STOP: "error", Level.FIX: "warning", Level.NOTE: "note"}
 
 
-def as_sarif(review: Review, uri: str) -> str:
-    """One run over the artefact ``uri``; regions count code points, as the spans do (§3.14.17)."""
+@dataclass(frozen=True, slots=True)
+class Replacement:
+    """New content in the place of a stretch of the artefact: of characters, or of octets where ``new`` is octets."""
+
+    start: int
+    length: int
+    new: str | bytes
+
+
+@dataclass(frozen=True, slots=True)
+class Fix:
+    """A change that an editor may make: what it does, and the replacements that it is made of."""
+
+    description: str
+    replacements: tuple[Replacement, ...]
+
+
+def as_sarif(review: Review, uri: str, fixes: Mapping[str, Fix] | None = None) -> str:
+    """One run over the artefact ``uri``; regions count code points, as the spans do (§3.14.17). ``fixes`` are those of findings, by fingerprint."""
     checks = registry()
     used = sorted({result.check for result in review.results})
     number = {check_id: index for index, check_id in enumerate(used)}
@@ -30,7 +50,7 @@ def as_sarif(review: Review, uri: str) -> str:
     run: dict[str, object] = {
         "tool": {"driver": {"name": "Jetwind", "version": __version__, "rules": rules}},
         "columnKind": "unicodeCodePoints",
-        "results": [_result(finding, number[finding.check], uri) for finding in review.findings],
+        "results": [_result(finding, number[finding.check], uri) | _fixes(fixes or {}, finding, uri) for finding in review.findings],
     }
     if unlooked := [result for result in review.results if result.outcome.is_unlooked]:
         # Section 3.20.14 and 3.20.21 (from memory): a run that did not end, and what of it failed.
@@ -56,6 +76,22 @@ def _result(finding: Finding, rule_index: int, uri: str) -> dict[str, object]:
         "locations": _locations(finding, uri),
         "partialFingerprints": {"jetwind/v1": finding.fingerprint},
     }
+
+
+def _fixes(fixes: Mapping[str, Fix], finding: Finding, uri: str) -> dict[str, object]:
+    """The fix of a finding (§3.55 to §3.57, from memory): text by code points, or octets, which are written in base64 (§3.3.3)."""
+    if (fix := fixes.get(finding.fingerprint)) is None:
+        return {}
+    replacements: list[dict[str, object]] = []
+    for one in fix.replacements:
+        if isinstance(one.new, bytes):
+            region = {"byteOffset": one.start, "byteLength": one.length}
+            content = {"binary": base64.b64encode(one.new).decode()}
+        else:
+            region, content = {"charOffset": one.start, "charLength": one.length}, {"text": one.new}
+        replacements.append({"deletedRegion": region, "insertedContent": content})
+    change = {"artifactLocation": {"uri": uri}, "replacements": replacements}
+    return {"fixes": [{"description": {"text": fix.description}, "artifactChanges": [change]}]}
 
 
 def _locations(finding: Finding, uri: str) -> list[dict[str, object]]:
