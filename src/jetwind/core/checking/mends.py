@@ -35,7 +35,7 @@ class Change:
     text: str
 
 
-#: What a mend is: from the message, its circumstances and one finding to changes; none where it does not know better than a person.
+#: The function of a mend: it takes the message, its circumstances and one finding, and gives changes. It gives none where a person has to decide.
 Changes = Callable[[Message, Context, Finding], Iterator[Change]]
 
 
