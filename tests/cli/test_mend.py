@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import base64
 import json
+import quopri
 import subprocess
 from pathlib import Path
 
@@ -65,12 +66,15 @@ class TestMend:
         assert faulty.read_text() == after
         assert sorted(path.name for path in tmp_path.iterdir()) == ["glazes.html", "mended.html"]
 
-    @pytest.mark.parametrize("form", ["html", "eml"])
-    def test_sarif(self, form: str, tmp_path: Path) -> None:
+    @pytest.mark.parametrize("encoding", ["", "8bit", "quoted-printable", "base64"])
+    def test_sarif(self, encoding: str, tmp_path: Path) -> None:
         """Fixes of SARIF 2.1.0 (§3.55), applied here without Jetwind, give the octets that --out writes; the log fits the schema."""
+        form = "eml" if encoding else "html"
         path, out = tmp_path / f"a.{form}", tmp_path / f"b.{form}"
-        head = "Subject: Glazes – é\nFrom: a@kiln.org\nContent-Type: text/html; charset=utf-8\nContent-Transfer-Encoding: 8bit\n\n"
-        path.write_text((head if form == "eml" else "") + FAULTY.replace("Twelve", "Café 🏺 twelve"))
+        head = f"Subject: Glazes\nFrom: a@kiln.org\nContent-Type: text/html; charset=utf-8\nContent-Transfer-Encoding: {encoding}\n\n"
+        source = FAULTY.replace("Twelve", "Café 🏺 twelve").encode()
+        body = {"quoted-printable": quopri.encodestring, "base64": base64.encodebytes}.get(encoding, bytes)(source)
+        path.write_bytes((head.encode() if encoding else b"") + body)
         log = json.loads(jetwind("mend", str(path), "--sarif", "--all").stdout)
         jsonschema.validate(log, json.loads(SARIF_SCHEMA.read_text()))
         octets = path.read_bytes()
@@ -87,7 +91,7 @@ class TestMend:
                             replaced.append((start, length, content["text"].encode()))
                         else:
                             replaced.append((region["byteOffset"], region["byteLength"], base64.b64decode(content["binary"])))
-        assert len(replaced) >= 4
+        assert len(replaced) == 1 if encoding == "base64" else len(replaced) >= 4
         for start, length, new in sorted(replaced, reverse=True):
             octets = octets[:start] + new + octets[start + length :]
         jetwind("mend", str(path), "--out", str(out), "--all")

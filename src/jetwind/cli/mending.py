@@ -100,18 +100,27 @@ def mend(
 
 
 def _as_sarif(found: Review, before: Before, done: Mended, path: Path) -> str:
-    """The findings, each with its mend: by characters in an HTML file, by octets in a mail, whose parts are written in other ways."""
+    """The findings, each with its mend: by characters in an HTML file, by octets in a mail, whose parts are written in other ways.
+
+    Where several mends are one stretch of octets, as in base64, the first finding has them all: no two fixes overlap.
+    """
     from jetwind.core.mending import pieces_of
     from jetwind.core.reports import Fix, Replacement, as_sarif
 
+    pieces = (
+        []
+        if before.message.form == "html"
+        else pieces_of(before.message, before.octets, [one for own in done.taken for one in own.changes])
+    )
     fixes = {}
     for one in done.taken:
         if before.message.form == "html":
             replaced = [Replacement(change.span.start, change.span.end - change.span.start, change.text) for change in one.changes]
         else:
-            pieces = pieces_of(before.message, before.octets, one.changes)
-            replaced = [Replacement(piece.span.start, piece.span.end - piece.span.start, piece.octets) for piece in pieces]
-        fixes[one.finding] = Fix(one.does, tuple(replaced))
+            mine = [piece for changes, piece in pieces if changes[0] in one.changes]
+            replaced = [Replacement(piece.span.start, piece.span.end - piece.span.start, piece.octets) for piece in mine]
+        if replaced:
+            fixes[one.finding] = Fix(one.does, tuple(replaced))
     return as_sarif(found, path.as_posix(), fixes) + "\n"
 
 

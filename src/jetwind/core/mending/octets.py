@@ -45,11 +45,13 @@ def with_changes(message: Message, raw: bytes, changes: Iterable[Change]) -> byt
     Raises:
         CannotMend: as :func:`pieces_of`.
     """
-    return _spliced(raw, pieces_of(message, raw, changes))
+    return _spliced(raw, (piece for _, piece in pieces_of(message, raw, changes)))
 
 
-def pieces_of(message: Message, raw: bytes, changes: Iterable[Change]) -> list[Piece]:
-    """Changes as new octets in the place of stretches of the octets that a message was read from, in order.
+def pieces_of(message: Message, raw: bytes, changes: Iterable[Change]) -> list[tuple[tuple[Change, ...], Piece]]:
+    """Changes as new octets in the place of stretches of the octets that a message was read from, each with the changes that it makes.
+
+    A piece makes one change; where a part is written in base64, one piece makes all changes of the part.
 
     Raises:
         CannotMend: the octets are a package, or the part's charset or transfer encoding cannot be written back octet for octet.
@@ -59,8 +61,12 @@ def pieces_of(message: Message, raw: bytes, changes: Iterable[Change]) -> list[P
         by_part.setdefault(change.part, []).append(change)
     if by_part and message.form == "package":
         raise CannotMend("A zip or a folder with several files is not mended yet.")
-    found = [piece for part, own in by_part.items() for piece in _of_part(message, raw, part, sorted(own, key=lambda one: one.span))]
-    return sorted(found, key=lambda one: one.span)
+    found: list[tuple[tuple[Change, ...], Piece]] = []
+    for part, own in by_part.items():
+        own.sort(key=lambda one: one.span)
+        pieces = _of_part(message, raw, part, own)
+        found += zip(((one,) for one in own), pieces, strict=True) if len(pieces) == len(own) else [(tuple(own), pieces[0])]
+    return found
 
 
 def _of_part(message: Message, raw: bytes, part: MendedPart, changes: Sequence[Change]) -> list[Piece]:
@@ -130,7 +136,7 @@ def _of_body(part: MimePart, decoded: Sequence[Piece]) -> list[Piece]:
     if encoding in ("", "7bit", "8bit", "binary"):
         return [Piece(piece.span.shifted(start), piece.octets) for piece in decoded]
     if encoding == "quoted-printable":
-        return [Piece(part.body_span, _quoted(part.body, part.data, decoded))]
+        return [Piece(piece.span.shifted(start), piece.octets) for piece in _quoted(part.body, part.data, decoded)]
     if encoding == "base64":
         return [Piece(part.body_span, _wrapped(part.body, _spliced(part.data, decoded)))]
     raise CannotMend(f"The part is transferred as {encoding}, which is not written back.")
@@ -160,21 +166,23 @@ def _read_quoted(body: bytes) -> _Quoted:
     return _Quoted(bytes(decoded), begins, ends)
 
 
-def _quoted(body: bytes, data: bytes, decoded: Sequence[Piece]) -> bytes:
-    """A body in quoted-printable with changes of its decoded octets: lines without a change stay as they are."""
+def _quoted(body: bytes, data: bytes, decoded: Sequence[Piece]) -> list[Piece]:
+    """Changes of decoded octets as changes of a body in quoted-printable: lines without a change stay as they are."""
     read = _read_quoted(body)
     if read.decoded != data:
         raise CannotMend("The part is marked quoted-printable but is not written so throughout.")
     newline = b"\r\n" if b"\r\n" in body else b"\n"
+    pieces: list[Piece] = []
     found, at = bytearray(), 0
     for piece in decoded:
         start = read.begins[piece.span.start] if piece.span.start < len(read.begins) else len(body)
         end = read.ends[piece.span.end - 1] if piece.span.end > piece.span.start else start
         found += body[at:start]
         column = len(found) - (found.rfind(b"\n") + 1)
-        found += _written_quoted(piece.octets, column, _line_rest(body, end), newline)
+        pieces.append(Piece(Span(start, end), _written_quoted(piece.octets, column, _line_rest(body, end), newline)))
+        found += pieces[-1].octets
         at = end
-    return bytes(found + body[at:])
+    return pieces
 
 
 def _line_rest(body: bytes, at: int) -> int:
