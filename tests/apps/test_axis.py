@@ -48,9 +48,9 @@ def test_up_to_two_hundred(count: int, spread: float) -> None:
     found = axis(rows, NOW)
     assert sorted(row.title for mark in found.marks for row in mark.rows) == sorted(row.title for row in rows)
     assert apart(found.marks)
-    # 1,180 px hold 20 px for a windsock, and 24 px for the number of messages beside it.
+    # Of 1,180 px a windsock has 20, and one that is raised with the number of its messages beside it 60.
     for mark, after in pairwise(found.marks):
-        assert (after.left - mark.left) * 11.8 > (19.8 if len(mark.rows) == 1 else 43.8)
+        assert (after.left - mark.left) * 11.8 > (19.8 if len(mark.rows) == 1 else 59.8)
     assert all(mark.lane < LANES and _extent(mark)[0] >= 0 and _extent(mark)[1] <= 100 for mark in found.marks)
     assert all(mark.name.startswith(f"{len(mark.rows)} messages") for mark in found.marks if len(mark.rows) > 1)
 

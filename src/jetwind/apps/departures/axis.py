@@ -20,7 +20,7 @@ _LETTER, _AIR = 100 * 6.2 / _WIDTH, 100 * 14 / _WIDTH
 #: Longer titles are cut, in letters.
 _LONGEST = 24
 #: Windsocks nearer than this, in per cent, would cover each other, or the number beside the one before.
-_SOCK, _WITH_NUMBER = 100 * 20 / _WIDTH, 100 * 44 / _WIDTH
+_SOCK, _WITH_NUMBER = 100 * 20 / _WIDTH, 100 * 60 / _WIDTH
 _LEFT, _RIGHT = 6, 94
 
 
