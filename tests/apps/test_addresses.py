@@ -51,6 +51,7 @@ _MAY_BE_MISSING = {
     "lighter-pictures",
     "look-at-file",
     "look-at-picture",
+    "mended-render",
     "render-sheet-pdf",
     "render-sheet-png",
     "render-map",

@@ -95,6 +95,7 @@ class TestChain:
                 "mailing.given-to-nobody",
                 "mailing.label-taken-off",
                 "revision.added",
+                "revision.mended",
                 "envelope.changed",
                 "review.started",
                 "review.rechecked",

@@ -48,6 +48,7 @@ class TestEveryPage:
             f"{base}report.csv",
             f"{base}report.html",
             f"{base}plain-text-afresh/",
+            f"{base}mends/",
             "/people/",
             "/me/",
             "/log/",

@@ -27,6 +27,8 @@ from jetwind.apps.links import answering
 from jetwind.apps.links.models import CurrentAnswers, LinkAnswer, Wire
 from jetwind.apps.links.services import ask_for_links
 from jetwind.apps.links.services import fetch_pictures as ask_for_pictures
+from jetwind.apps.mends.models import PreparedMends
+from jetwind.apps.mends.services import ask_for_mends
 from jetwind.apps.previews.models import Render
 from jetwind.apps.previews.services import ask_for_renders, ask_for_renders_of_house
 from jetwind.apps.proofs import handing_over, letters, renders, replies, screenshots
@@ -149,6 +151,7 @@ def test_no_task_reads_a_message(house: Any, in_helpers: None, fake_browser: Any
     renders.ask(house.reviewer, Arrival.objects.get(copy=copy), house.workspace)
     screen = screenshots.keep(house.reviewer, copy, picture(390, 800), "phone-upright")
     ask_for_pictures(house.reviewer, revision)
+    ask_for_mends(house.reviewer, revision)
     answers.ask_for_rechecks(house.workspace)
     jobs.defer("review.recheck_messages", mailing_ids=[mailing.pk])
     ask_for_renders_of_house(house.workspace)
@@ -166,6 +169,7 @@ def test_no_task_reads_a_message(house: Any, in_helpers: None, fake_browser: Any
     assert all(render.made_for and render.reader == "Bo" for render in Render.objects.all())
     assert set(LinkAnswer.objects.values_list("address", flat=True)) >= {"https://kiln.org/shop", "https://pictures.kiln.org/bowl.png"}
     assert CurrentAnswers.objects.get().links
+    assert PreparedMends.objects.get().sums["now"]["octets"] > 0
     assert [bool(one.mailing_id) for one in batch.files.order_by("number")] == [False, False]
     release.refresh_from_db()
     assert verify(store.fetch(release.package_sha256)).holds

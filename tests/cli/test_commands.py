@@ -837,7 +837,14 @@ class TestQuickStart:
     @pytest.mark.parametrize("arguments", [("--help",), ("check", "--help"), ("render", "--help"), ("check", "--format", "x")])
     def test_help_loads_nothing_of_the_core(self, arguments: tuple[str, ...]) -> None:
         """Only the command line itself."""
-        assert self.loaded(*arguments) == {"jetwind", "jetwind.cli", "jetwind.cli.main", "jetwind.cli.mending", "jetwind.cli.telling", "jetwind.cli.verifying"}
+        assert self.loaded(*arguments) == {
+            "jetwind",
+            "jetwind.cli",
+            "jetwind.cli.main",
+            "jetwind.cli.mending",
+            "jetwind.cli.telling",
+            "jetwind.cli.verifying",
+        }
 
     def test_explaining_loads_one_check(self) -> None:
         """The module that declares it, and what that one needs: no module of another group."""

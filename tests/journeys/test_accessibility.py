@@ -13,6 +13,7 @@ from jetwind.apps.instructions.services import Chosen, send_back, tick
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.services import add_revision
 from jetwind.apps.links.answering import keep, keep_current
+from jetwind.apps.mends.services import prepare_now
 from jetwind.apps.previews import services as previews
 from jetwind.apps.proofs import renders, replies, screenshots
 from jetwind.apps.proofs import services as proofs
@@ -115,6 +116,7 @@ def test_main_screens(house: Any, sign_in: Any, fake_browser: FakeBrowser) -> No
     newest = Revision.objects.select_related("mailing__workspace", "uploaded_by").get(mailing=faulty.mailing_id, number=2)
     back = send_back(house.reviewer, newest, "Mend it", Chosen({one.record.fingerprint for one in walk_of(newest).findings}, {said.pk}))
     tick(house.author, back.instructions.all()[0], is_done=True)
+    prepare_now(newest)
     pages = [
         "/",
         *of_a_set(house, newest),
@@ -151,6 +153,7 @@ def test_main_screens(house: Any, sign_in: Any, fake_browser: FakeBrowser) -> No
         *of_arrival,
         f"{base}comments/",
         f"{base.replace('r1', 'r2')}send-back/",
+        f"{base.replace('r1', 'r2')}mends/",
         f"/instructions/{back.pk}/",
         "/waiting/",
         "/log/",

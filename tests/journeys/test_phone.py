@@ -8,6 +8,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from jetwind.apps.intake.models import Revision
+from jetwind.apps.mends.services import prepare_now
 from jetwind.core.reports import STATIONS
 from tests.apps.helpers import taken_in
 from tests.apps.test_previews import render
@@ -26,6 +27,7 @@ def page(house: Any, sign_in: Any, fake_browser: Any) -> tuple[Page, str]:
     """A reviewer's phone, and the path of a message that was rendered for readers with long names."""
     revision = taken_in(house, mail(GOOD_HTML + "<p>Lorem ipsum</p><a href='http://k.org'>x</a>", Subject="GLAZES FOR ALL!!"))
     render(revision)
+    prepare_now(revision)
     for reader in house.workspace.readers.all():
         reader.name = f"{reader.name} Featherstone-Wintergreen of the long quay behind the second works"[:80]
         reader.save()
@@ -43,6 +45,7 @@ def test_nothing_runs_past_the_edge(house: Any, page: tuple[Page, str]) -> None:
         f"{base}appearance/compare/",
         f"{base}comments/",
         f"{base}send-back/",
+        f"{base}mends/",
         f"{base}approve/",
     ]
     main = [

@@ -95,8 +95,9 @@ def _page(check: Check) -> str:
         "",
     ]
     lines += [f"**How to mend it.** {check.fix}", ""]
-    if own := mends().get(check.id):
-        lines += [f"**Mended by `./jetwind mend`** ({own.kind.value}). {own.does} {own.leaves}", ""]
+    own = mends().get(check.id, ())
+    for one in own:
+        lines += [f"**Mended by `./jetwind mend`** ({one.kind.value}). {one.does} {one.leaves}", ""]
     lines += [f"**Rests on.** {check.basis}", ""]
     if demands := asking(check.id, (), ()):
         lines += ["**Demanded by.**", "", *(f"- {book.name}: {demand.says} ({demand.source})" for book, demand in demands), ""]
@@ -113,7 +114,7 @@ def _page(check: Check) -> str:
                     lines += [f"Measured: {measured}.", ""]
     if own:
         lines += ["## Mended", ""]
-        for turned in own.samples:
+        for turned in (sample for one in own for sample in one.samples):
             if turned.after is not None and "\r" not in turned.after:
                 lines += ["```", _shown_sample(turned.before), "```", "", "becomes", "", "```", turned.after.rstrip("\n"), "```", ""]
     return "\n".join(lines).rstrip("\n") + "\n"

@@ -63,6 +63,7 @@ INSTALLED_APPS = [
     "jetwind.apps.links",
     "jetwind.apps.approvals",
     "jetwind.apps.sets",
+    "jetwind.apps.mends",
     "jetwind.apps.departures",
     "jetwind.apps.demo",
 ]

@@ -17,6 +17,7 @@ urlpatterns = [
     path("health/", health, name="health"),
     path("", include("jetwind.apps.departures.urls")),
     path("", include("jetwind.apps.sets.urls")),
+    path("", include("jetwind.apps.mends.urls")),
     path("", include("jetwind.apps.intake.urls")),
     path("", include("jetwind.apps.notices.urls")),
     path("", include("jetwind.apps.approvals.urls")),

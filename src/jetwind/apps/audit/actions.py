@@ -16,6 +16,7 @@ ACTIONS: dict[str, str] = {
     "mailing.deadline": "set the deadline for review to {until}",
     "mailing.deadline-taken-off": "took the deadline for review off",
     "revision.added": "added revision {revision} from {file_name}",
+    "revision.mended": "took {count} mends into revision {revision}, of {checks}",
     "envelope.changed": "changed the envelope; revision {revision} came of it",
     "review.started": "took the message under review",
     "review.rechecked": "had revision {revision} checked again",

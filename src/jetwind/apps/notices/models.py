@@ -21,6 +21,7 @@ class Notice(models.Model):
         MENTIONED = "mentioned", "A comment for you"
         GIVEN = "given", "Given to you for review"
         DEADLINE = "deadline", "A review is due"
+        MENDED = "mended", "Your message was mended"
         COMMENTED = "commented", "Your comment was answered"
 
     user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="notices")

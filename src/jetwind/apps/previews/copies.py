@@ -173,21 +173,28 @@ def copy_for(revision: Revision, whom: AsWhom, report: Callable[[str], None]) ->
 
 def addresses_of_pictures(revision_id: int, whom: AsWhom) -> list[str]:
     """The addresses of the pictures of a copy that lie elsewhere and show something."""
-    return [one.address for one in remote_pictures(_merged(numbered(revision_id), whom).message) if not one.is_tracking]
+    return [one.address for one in remote_pictures(_merged(message_of(numbered(revision_id)), whom).message) if not one.is_tracking]
 
 
 def made(revision_id: int, whom: AsWhom) -> _Made:
     """A revision as a reader gets it, with the pictures that were fetched."""
     revision = numbered(revision_id)
-    merged = _merged(revision, whom)
-    message = merged.message
+    merged = _merged(message_of(revision), whom)
+    return _Made(merged.source, _with_pictures(revision, merged.message), merged.led_back)
+
+
+def reader_copy(revision: Revision, message: Message, whom: AsWhom) -> Message:
+    """A changed copy of a revision's message as a reader gets it, with the pictures that were fetched for the revision."""
+    return _with_pictures(revision, _merged(message, whom).message)
+
+
+def _with_pictures(revision: Revision, message: Message) -> Message:
     for add in kept_pictures:
         message = add(revision, message)
-    return _Made(merged.source, message, merged.led_back)
+    return message
 
 
-def _merged(revision: Revision, whom: AsWhom) -> _Made:
-    source = message_of(revision)
+def _merged(source: Message, whom: AsWhom) -> _Made:
     if whom.sample is None:
         return _Made(source, source, None)
     merged = as_reader(source, whom.sample)

@@ -184,7 +184,7 @@ def _keep(revision: Revision, question: Question, answer: Review, last: CheckRun
             for name, value in {**given, "created_at": timezone.now()}.items():
                 setattr(run, name, value)
             run.save()
-        made = [_as_record(run, finding) for finding in answer.findings]
+        made = [as_record(run, finding) for finding in answer.findings]
         for found in kept:
             found.pk, found.run = None, run
             found._state.adding = True
@@ -230,7 +230,8 @@ def _as_table(place: Place) -> dict[str, Any]:
     }
 
 
-def _as_record(run: CheckRun, finding: Finding) -> FindingRecord:
+def as_record(run: CheckRun, finding: Finding) -> FindingRecord:
+    """A finding as a row of a run; not saved."""
     return FindingRecord(
         run=run,
         order=0,

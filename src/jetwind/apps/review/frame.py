@@ -26,6 +26,7 @@ from jetwind.apps.ui.given import whole_number
 from jetwind.apps.workspace.access import PersonRequest, permissions_of
 from jetwind.apps.workspace.selectors import options_of
 from jetwind.core.checking import Outcome, registry
+from jetwind.core.checking.mends import mends
 from jetwind.core.checks.appearance.size import ClipOptions
 from jetwind.core.message import Message
 from jetwind.core.reports import STATIONS, station_of
@@ -274,6 +275,8 @@ class Sheet:
     places: list[tuple[str, str, str]]
     #: The sentence and the mend of the fault at this place, where the finding tells several together.
     fault: tuple[str, str] | None = None
+    #: Whether a machine can mend what this check finds, in most cases at least.
+    has_mend: bool = False
 
     @property
     def count(self) -> int:
@@ -316,6 +319,7 @@ def sheet_of(message: Message, finding: ShownFinding, at: int, address: Callable
         at=at + 1,
         places=places,
         fault=finding.record.fault_at(at),
+        has_mend=finding.record.check_id in mends(),
     )
 
 

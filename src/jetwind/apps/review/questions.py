@@ -41,7 +41,11 @@ additions: list[Callable[[Revision, Message], Message]] = []
 
 def message_to_check(revision: Revision) -> Message:
     """The message with all that is known of it."""
-    message = message_of(revision)
+    return with_additions(revision, message_of(revision))
+
+
+def with_additions(revision: Revision, message: Message) -> Message:
+    """The message of a revision, or a changed copy of it, with what apps above know of it."""
     for add in additions:
         message = add(revision, message)
     return message

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Literal, Unpack
 
@@ -24,6 +24,7 @@ class MendKind(StrEnum):
 
     SURE = "sure"  # nothing that a reader sees changes, or the fault is plain
     CONFIRM = "to confirm"  # the look or the words change
+    FILL = "to fill in"  # a person has to give a word
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,29 +38,44 @@ class Change:
 
 #: The function of a mend: it takes the message, its circumstances and one finding, and gives changes. It gives none where a person has to decide.
 Changes = Callable[[Message, Context, Finding], Iterator[Change]]
+#: The function of a mend that needs a word: it takes the word besides.
+Filling = Callable[[Message, Context, Finding, str], Iterator[Change]]
+#: The words that a message itself suggests for such a mend, the likeliest first.
+Suggesting = Callable[[Message, Context, Finding], Sequence[str]]
 
 
 @dataclass(frozen=True)
 class MendSample:
-    """A message that the mend turns into another; ``after`` is None where the check finds something that the mend leaves to a person."""
+    """A message that the mend turns into another; ``after`` is None where the check finds something that the mend leaves to a person.
+
+    ``word`` is given to a mend that needs one.
+    """
 
     before: CheckSample
     after: str | None
+    word: str = ""
 
 
 @dataclass(frozen=True)
 class Mend:
-    """Everything there is to know about the mend of one check. ``does`` and ``leaves`` are sentences for people."""
+    """Everything there is to know about one mend of a check. ``does``, ``leaves`` and ``asks`` are sentences for people.
+
+    ``asks`` says which word the mend needs, ``example`` is such a word; they are empty for a mend that needs none.
+    """
 
     check: str
     kind: MendKind
     does: str
     leaves: str
-    changes: Changes
+    changes: Filling
     samples: tuple[MendSample, ...]
+    asks: str = ""
+    example: str = ""
+    suggests: Suggesting = lambda message, context, finding: ()
 
 
-_declared: dict[str, Mend] = {}
+#: The mends of each check: at most one that needs no word, and one that needs a word where the other gives nothing.
+_declared: dict[str, list[Mend]] = {}
 
 
 def mend(check_id: str, *, kind: MendKind, does: str, leaves: str, samples: Sequence[MendSample]) -> Callable[[Changes], Changes]:
@@ -70,34 +86,61 @@ def mend(check_id: str, *, kind: MendKind, does: str, leaves: str, samples: Sequ
     """
 
     def declare(changes: Changes) -> Changes:
-        if check_id.split(".", 1)[0] not in changes.__module__.split("."):
-            raise DeclarationError(f"the mend of {check_id} is declared in {changes.__module__}; its place is beside the check")
-        if check_id in _declared:
-            raise DeclarationError(f"{check_id} has two mends")
-        if {sample.after is None for sample in samples} != {True, False}:
-            raise DeclarationError(f"the mend of {check_id} needs a sample that is mended and one that is left")
-        _declared[check_id] = Mend(check_id, kind, does=does, leaves=leaves, changes=changes, samples=tuple(samples))
+        _declare(Mend(check_id, kind, does=does, leaves=leaves, changes=_wordless(changes), samples=tuple(samples)), changes.__module__)
         return changes
 
     return declare
 
 
-def mends() -> dict[str, Mend]:
-    """The mends of all checks, by the check's id, sorted."""
+def fill(
+    check_id: str, *, asks: str, example: str, does: str, leaves: str, samples: Sequence[MendSample], suggests: Suggesting | None = None
+) -> Callable[[Filling], Filling]:
+    """Declare the decorated function as the mend of a check that needs a word, where the check's other mend gives nothing.
+
+    Raises:
+        DeclarationError: as :func:`mend`.
+    """
+
+    def declare(changes: Filling) -> Filling:
+        own = Mend(check_id, MendKind.FILL, does=does, leaves=leaves, changes=changes, samples=tuple(samples), asks=asks, example=example)
+        _declare(replace(own, suggests=suggests) if suggests is not None else own, changes.__module__)
+        return changes
+
+    return declare
+
+
+def _wordless(changes: Changes) -> Filling:
+    return lambda message, context, finding, word: changes(message, context, finding)
+
+
+def _declare(own: Mend, module: str) -> None:
+    if own.check.split(".", 1)[0] not in module.split("."):
+        raise DeclarationError(f"the mend of {own.check} is declared in {module}; its place is beside the check")
+    others = _declared.setdefault(own.check, [])
+    if any((other.kind is MendKind.FILL) == (own.kind is MendKind.FILL) for other in others):
+        raise DeclarationError(f"{own.check} has two mends")
+    if {sample.after is None for sample in own.samples} != {True, False}:
+        raise DeclarationError(f"the mend of {own.check} needs a sample that is mended and one that is left")
+    others.append(own)
+    others.sort(key=lambda one: one.kind is MendKind.FILL)
+
+
+def mends() -> dict[str, tuple[Mend, ...]]:
+    """The mends of all checks, by the check's id, sorted; of one check, the mend that needs no word first."""
     from jetwind.core.checking.registry import registry
 
     registry()
-    return dict(sorted(_declared.items()))
+    return {check: tuple(own) for check, own in sorted(_declared.items())}
 
 
-def turns(before: str, after: str, **more: Unpack[SampleValues]) -> MendSample:
+def turns(before: str, after: str, word: str = "", **more: Unpack[SampleValues]) -> MendSample:
     """A message that the mend turns into ``after``, and into nothing else."""
-    return MendSample(CheckSample(before, fires=True, **more), after)
+    return MendSample(CheckSample(before, fires=True, **more), after, word)
 
 
-def leaves_alone(before: str, **more: Unpack[SampleValues]) -> MendSample:
+def leaves_alone(before: str, word: str = "", **more: Unpack[SampleValues]) -> MendSample:
     """A message in which the check finds something, and the mend changes nothing."""
-    return MendSample(CheckSample(before, fires=True, **more), None)
+    return MendSample(CheckSample(before, fires=True, **more), None, word)
 
 
 def stretch(place: Place) -> Span | None:

@@ -4,5 +4,20 @@ from jetwind.core.mending.difference import as_patch
 from jetwind.core.mending.octets import CannotMend, Piece, pieces_of, with_changes
 from jetwind.core.mending.offers import Offer, Withheld, offers_of
 from jetwind.core.mending.proof import Before, Mended, mended
+from jetwind.core.mending.shown import ShownChange, shown_of
 
-__all__ = ["Before", "CannotMend", "Mended", "Offer", "Piece", "Withheld", "as_patch", "mended", "offers_of", "pieces_of", "with_changes"]
+__all__ = [
+    "Before",
+    "CannotMend",
+    "Mended",
+    "Offer",
+    "Piece",
+    "ShownChange",
+    "Withheld",
+    "as_patch",
+    "mended",
+    "offers_of",
+    "pieces_of",
+    "shown_of",
+    "with_changes",
+]

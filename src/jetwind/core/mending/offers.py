@@ -3,18 +3,20 @@
 from __future__ import annotations
 
 from bisect import bisect_left, insort
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import accumulate, islice, pairwise
 
 from jetwind.core.checking import CheckResult, Context, Finding
-from jetwind.core.checking.mends import Change, Mend, MendedPart, MendKind, mends
+from jetwind.core.checking.mends import Change, MendedPart, MendKind, mends
 from jetwind.core.fields import source_tokens, tokens
 from jetwind.core.message import Message
 from jetwind.core.source import Span
 
 #: Offers of one message, and changes of one offer.
 MOST_OFFERS, MOST_CHANGES = 500, 2_000
+#: Words that are suggested for one mend.
+_MOST_SUGGESTED = 5
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,6 +30,9 @@ class Offer:
     sentence: str
     does: str
     changes: tuple[Change, ...]
+    #: Which word a person has to give, and words that the message suggests; until one is given there are no changes.
+    asks: str = ""
+    suggested: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,26 +44,44 @@ class Withheld:
     why: str
 
 
-def offers_of(message: Message, context: Context, results: Iterable[CheckResult]) -> tuple[list[Offer], list[Withheld]]:
-    """The mends of what checks found, in the order of the checks. A change never stands in a field, in a comment or over another change."""
+def offers_of(
+    message: Message, context: Context, results: Iterable[CheckResult], words: Mapping[str, str] | None = None
+) -> tuple[list[Offer], list[Withheld]]:
+    """The mends of what checks found, in the order of the checks. A change never stands in a field, in a comment or over another change.
+
+    ``words`` are given by people for mends that need one, by the finding's fingerprint or by the check's id.
+    """
     known, taken = mends(), _Taken(message)
     found: list[Offer] = []
     withheld: list[Withheld] = []
     for finding in islice(_findings(results, known), MOST_OFFERS):
-        own = known[finding.check]
-        changes = tuple(dict.fromkeys(islice(own.changes(message, context, finding), MOST_CHANGES)))
-        if not changes:
-            continue
-        if why := taken.refusal(changes):
-            withheld.append(Withheld(finding.check, finding.message, why))
-            continue
-        taken.add(changes)
-        faults = tuple(fault.fingerprint for fault in finding.told)
-        found.append(Offer(finding.check, own.kind, finding.fingerprint, faults, finding.message, does=own.does, changes=changes))
+        word = " ".join((words or {}).get(finding.fingerprint, (words or {}).get(finding.check, "")).split())
+        for own in known[finding.check]:
+            tried = word or own.example
+            changes = tuple(dict.fromkeys(islice(own.changes(message, context, finding, tried), MOST_CHANGES)))
+            if not changes:
+                continue
+            if why := taken.refusal(changes):
+                withheld.append(Withheld(finding.check, finding.message, why))
+                break
+            offer = Offer(
+                finding.check,
+                own.kind,
+                finding.fingerprint,
+                tuple(fault.fingerprint for fault in finding.told),
+                finding.message,
+                does=own.does,
+                changes=changes if word or not own.asks else (),
+                asks=own.asks,
+                suggested=tuple(dict.fromkeys(islice(own.suggests(message, context, finding), _MOST_SUGGESTED))) if own.asks else (),
+            )
+            taken.add(offer.changes)
+            found.append(offer)
+            break
     return found, withheld
 
 
-def _findings(results: Iterable[CheckResult], known: dict[str, Mend]) -> Iterator[Finding]:
+def _findings(results: Iterable[CheckResult], known: Mapping[str, object]) -> Iterator[Finding]:
     for result in sorted(results, key=lambda one: one.check):
         if result.check in known:
             # What only a reader's copy has stands in a field of the source, which nobody changes here.

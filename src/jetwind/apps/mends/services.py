@@ -1,0 +1,297 @@
+"""Looking for the mends of a revision, choosing among them, and taking the mended copy as the next revision."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass, replace
+from typing import Any, Literal
+
+from django.conf import settings
+from django.urls import reverse
+
+from jetwind.apps.accounts.models import User
+from jetwind.apps.audit.services import record
+from jetwind.apps.blobs import store
+from jetwind.apps.intake.models import Revision
+from jetwind.apps.intake.services import add_revision
+from jetwind.apps.intake.stages import open_mailing
+from jetwind.apps.jobs import services as jobs
+from jetwind.apps.jobs.models import Work
+from jetwind.apps.mends.models import PreparedMends
+from jetwind.apps.notices.models import Notice
+from jetwind.apps.notices.services import tell
+from jetwind.apps.review.answers import as_record, storable
+from jetwind.apps.review.models import CheckRun
+from jetwind.apps.review.questions import context_of, is_slow, message_to_check, newest_run, with_additions
+from jetwind.apps.review.selectors import ShownFinding, StationState, Walk, shown_with, walk_of
+from jetwind.apps.ui.refusal import Refused
+from jetwind.apps.workspace.access import permit
+from jetwind.core.checking import CheckResult, Context
+from jetwind.core.checking.mends import MendKind
+from jetwind.core.mending import Before, Mended, Offer, Withheld, as_patch, mended, offers_of, shown_of, with_changes
+from jetwind.core.message import Message, read_bytes
+from jetwind.core.reports import Review, station_of
+from jetwind.engines.bounded import review_bounded
+
+KIND, TASK = "mends", "mends.look_for_mends"
+#: Changes of one mend that its row shows, and characters of a word that a person gives.
+_SHOWN, LONGEST_WORD = 6, 500
+#: Checks that the log names of those whose mends were taken.
+_NAMED = 12
+
+
+@dataclass(frozen=True, slots=True)
+class Sums:
+    """What a message comes to: open findings by level, lifted stripes of the windsock, points of spam risk, octets of its HTML."""
+
+    stops: int
+    fixes: int
+    notes: int
+    stripes: int
+    spam: str
+    octets: int
+
+
+class _Judge:
+    """Asks the checks about a message, and keeps the newest answer whole."""
+
+    def __init__(self, context: Context) -> None:
+        self.context = context
+        self.last: Review | None = None
+
+    def __call__(self, message: Message) -> Sequence[CheckResult]:
+        self.last = review_bounded(message, self.context, start=settings.HELPERS_START)
+        return self.last.results
+
+
+@dataclass(slots=True)
+class _Situation:
+    """A revision to be mended: what the checks say of it, and its mends."""
+
+    revision: Revision
+    walk: Walk
+    before: Before
+    review: Review
+    judge: _Judge
+    offers: list[Offer]
+    withheld: list[Withheld]
+
+    def with_mends(self, offers: Sequence[Offer]) -> tuple[Mended, Review]:
+        """The message with these mends, and what the checks say of it."""
+        done = mended(self.before, offers)
+        assert self.judge.last is not None, "the message itself was judged"
+        return done, self.judge.last if done.taken else self.review
+
+    def sums(self, review: Review) -> Sums:
+        """The sums of a message, with the excuses in force and the stations that were looked at."""
+        run = self.walk.run or CheckRun(revision=self.revision)
+        found = [shown_with(as_record(run, finding), self.walk.in_force) for finding in review.findings]
+        stations = [self._with(state, found) for state in self.walk.stations]
+        walk = replace(self.walk, stations=stations)
+        octets = review.message.html.octets if review.message.html is not None else 0
+        return Sums(walk.stops, walk.fixes, walk.notes, stripes=walk.readiness.stripes, spam=review.spam.in_words, octets=octets)
+
+    def _with(self, state: StationState, found: Sequence[ShownFinding]) -> StationState:
+        return replace(state, findings=[one for one in found if one.record.station == state.slug])
+
+
+def _situation(revision: Revision, words: Mapping[str, str]) -> _Situation:
+    """The mends of a revision, without those of findings that are excused.
+
+    What renders measured is left out, before and after alike: it is known of the message as it is, and of no mended copy yet.
+    """
+    walk = walk_of(revision)
+    message = message_to_check(revision)
+    octets = store.fetch(revision.source_sha256)
+    judge = _Judge(replace(context_of(revision), renders=None))
+    results = tuple(judge(message))
+    assert judge.last is not None
+    review = judge.last
+
+    def read(data: bytes) -> Message:
+        return with_additions(revision, read_like(revision, data))
+
+    open_results = [replace(one, findings=tuple(found for found in one.findings if not _is_excused(found, walk))) for one in results]
+    offers, withheld = offers_of(message, judge.context, open_results, words)
+    before = Before(message, octets, results, read, judge)
+    return _Situation(revision, walk, before, review=review, judge=judge, offers=offers, withheld=withheld)
+
+
+def read_like(revision: Revision, data: bytes) -> Message:
+    """A changed copy of a revision's file, read as the revision is."""
+    return read_bytes(data, revision.file_name, envelope=revision.given_envelope, syntax=revision.mailing.field_syntax)
+
+
+def copies_with_one(revision: Revision, most: int) -> dict[str, str]:
+    """For the first ``most`` sure mends of a revision, by the finding's fingerprint, the digest of the copy that has this mend alone."""
+    found = _situation(revision, {})
+    sure = [one for one in found.offers if one.kind is MendKind.SURE][:most]
+    return {one.finding: store.keep(with_changes(found.before.message, found.before.octets, one.changes)) for one in sure}
+
+
+def _is_excused(finding: Any, walk: Walk) -> bool:
+    return walk.in_force.covering(finding.fingerprint, finding.cause, finding.members) is not None
+
+
+def work_of(revision: Revision) -> Work | None:
+    """How far the search for a revision's mends is; None where nobody asked for one."""
+    return jobs.latest(KIND, f"mends:{revision.pk}")
+
+
+def ask_for_mends(user: User, revision: Revision) -> Work:
+    """Have the mends of a revision looked for and proven, in the background.
+
+    Raises:
+        NotAllowed, Refused: not permitted; the checks have not answered yet.
+    """
+    permit(user, "mailing:view", revision.mailing.workspace)
+    if newest_run(revision) is None:
+        raise Refused("The checks have not answered yet; mends are looked for in what they find.")
+    return jobs.start(
+        KIND,
+        f"mends:{revision.pk}",
+        doing="waiting for a worker",
+        enqueue=lambda work_id: jobs.defer(TASK, is_slow=is_slow(revision), needs="checks", revision_id=revision.pk, work_id=work_id),
+    )
+
+
+def prepare_now(revision: Revision, without: Mapping[str, str] | None = None) -> PreparedMends | None:
+    """Look for the mends of a revision, and prove them. Safe to run twice; None where the checks have not answered.
+
+    ``without`` are mends to be withheld, by the fingerprint of the finding, each with the sentence that says why.
+    """
+    run = newest_run(revision)
+    if run is None:
+        return None
+    found = _situation(revision, {})
+    refused = without or {}
+    found.withheld += [Withheld(one.check, one.sentence, refused[one.finding]) for one in found.offers if one.finding in refused]
+    found.offers = [one for one in found.offers if one.finding not in refused]
+    ready = [one for one in found.offers if not one.asks]
+    every, review_of_all = found.with_mends(ready)
+    sure, review_of_sure = found.with_mends([one for one in every.taken if one.kind is MendKind.SURE])
+    offers = [one for one in found.offers if one.asks or one in every.taken]
+    told = {
+        "run_id": run.pk,
+        "offers": storable([as_table(one, found) for one in offers]),
+        "withheld": storable([asdict(one) for one in (*every.withheld, *found.withheld)]),
+        "sums": {
+            "now": asdict(found.sums(found.review)),
+            "sure": asdict(found.sums(review_of_sure)),
+            "all": asdict(found.sums(review_of_all)),
+        },
+        "sure": len(sure.taken),
+        "sure_sha256": store.keep(sure.octets),
+        "all_sha256": store.keep(every.octets),
+    }
+    return PreparedMends.objects.update_or_create(revision=revision, defaults=told)[0]
+
+
+def as_table(offer: Offer, found: _Situation) -> dict[str, Any]:
+    """An offer as plain values, with the changed characters in their lines."""
+    levels = {finding.fingerprint: finding.level.value for result in found.before.results for finding in result.findings}
+    return {
+        "check": offer.check,
+        "station": station_of(offer.check).slug,
+        "level": levels.get(offer.finding, "note"),
+        "kind": offer.kind.value,
+        "finding": offer.finding,
+        "sentence": offer.sentence,
+        "does": offer.does,
+        "asks": offer.asks,
+        "suggested": list(offer.suggested),
+        "changes": [asdict(shown_of(found.before.message, change)) for change in offer.changes[:_SHOWN]],
+        "more": max(len(offer.changes) - _SHOWN, 0),
+    }
+
+
+@dataclass(frozen=True, slots=True)
+class Chosen:
+    """The mends that a person chose: fingerprints of findings, and words for those that need one."""
+
+    findings: frozenset[str]
+    words: Mapping[str, str]
+
+
+@dataclass(frozen=True, slots=True)
+class Outcome:
+    """What comes of chosen mends: the mended message, and what it comes to now and then."""
+
+    done: Mended
+    before: Before
+    now: Sums
+    then: Sums
+
+
+def outcome_of(revision: Revision, chosen: Chosen) -> Outcome:
+    """The message with the mends that a person chose, proven.
+
+    Raises:
+        Refused: nothing was chosen; a word is too long; a mend is not there any more.
+    """
+    words = {finding: word for finding, word in chosen.words.items() if word.strip()}
+    wanted = chosen.findings | set(words)
+    if not wanted:
+        raise Refused("Choose a mend first.")
+    if any(len(word) > LONGEST_WORD for word in words.values()):
+        raise Refused(f"A word may have {LONGEST_WORD} characters.")
+    found = _situation(revision, words)
+    picked = [one for one in found.offers if one.finding in wanted and one.changes]
+    refused = {one.sentence: one.why for one in found.withheld}
+    if len(picked) < len(wanted):
+        gone = len(wanted) - len(picked)
+        why = next(iter(refused.values()), "Look for mends again.") if words else "Look for mends again."
+        raise Refused(f"{'A mend that you chose is' if gone == 1 else f'{gone} mends that you chose are'} not there any more. {why}")
+    done, review = found.with_mends(picked)
+    return Outcome(done, found.before, now=found.sums(found.review), then=found.sums(review))
+
+
+def take(user: User, revision: Revision, chosen: Chosen) -> tuple[Revision, Outcome]:
+    """The next revision, with the mends that a person chose; the author of the revision before is told.
+
+    Raises:
+        NotAllowed, Refused: not permitted; released; not the newest revision; nothing chosen, or nothing of it holds.
+    """
+    permit(user, "mailing:change", revision.mailing.workspace)
+    _refuse_older(revision, revision.mailing.revisions.last())
+    outcome = outcome_of(revision, chosen)
+    if not outcome.done.taken:
+        raise Refused(f"No mend that you chose holds. {outcome.done.withheld[0].why}")
+    store.keep(outcome.done.octets)
+    with open_mailing(revision.mailing_id) as locked:
+        _refuse_older(revision, locked.revisions.last())
+        made = add_revision(user, revision.mailing, outcome.done.octets, revision.file_name)
+        checks = Counter(one.check for one in outcome.done.taken)
+        named = ", ".join(sorted(checks)[:_NAMED]) + (f" and {len(checks) - _NAMED} more" if len(checks) > _NAMED else "")
+        number = len(outcome.done.taken)
+        record("revision.mended", actor=user, mailing=revision.mailing, revision=made.number, count=number, checks=named)
+        if revision.uploaded_by_id != user.pk:
+            mends = "1 mend" if number == 1 else f"{number} mends"
+            words = f"{user.shown_name} took {mends}; revision {made.number} came of your revision {revision.number}."
+            tell([revision.uploaded_by], Notice.Kind.MENDED, revision.mailing, words, reverse("compare", args=[revision.mailing_id]))
+    return made, outcome
+
+
+def _refuse_older(revision: Revision, newest: Revision | None) -> None:
+    if newest is None or newest.pk != revision.pk:
+        raise Refused(f"Revision {revision.number} is not the newest; take the mends of the newest one.")
+
+
+#: Forms in which a mended copy is saved.
+Form = Literal["message", "patch"]
+
+
+def saved(revision: Revision, chosen: Chosen, form: Form) -> tuple[bytes, str]:
+    """The mended copy as a file, or the mends as a patch that ``git apply`` takes; and the name of the file.
+
+    Raises:
+        Refused: as :func:`outcome_of`; nothing of it holds.
+    """
+    outcome = outcome_of(revision, chosen)
+    if not outcome.done.taken:
+        raise Refused(f"No mend that you chose holds. {outcome.done.withheld[0].why}")
+    if form == "patch":
+        return as_patch(outcome.before.octets, outcome.done.octets, revision.file_name), f"{revision.file_name}.patch"
+    stem, dot, ending = revision.file_name.rpartition(".")
+    return outcome.done.octets, f"{stem}-mended.{ending}" if dot else f"{revision.file_name}-mended"
