@@ -27,6 +27,7 @@ from jetwind.apps.notices.models import Notice
 from jetwind.apps.review.services import excuse
 from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.apps.workspace.selectors import chosen_profiles
+from jetwind.core.checking.mends import mends
 from jetwind.core.profiles import profiles
 from jetwind.engines.browser import Browser, Capture, CaptureFailed, CaptureRequest, FakeBrowser
 from tests.apps.helpers import checked, page_of, taken_in, walked
@@ -109,10 +110,14 @@ class TestLooking:
         assert "access.table-role" not in offers(found) and "links.malformed" in offers(found)
 
     def test_answers_have_changed(self, house: Any, revision: Revision) -> None:
-        """Mends rest on the answers of the checks; the page says when there are newer ones."""
-        PreparedMends.objects.update(run_id=0)
-        shown = page_of(house.client(house.reviewer).get(f"/mailings/{revision.mailing_id}/r1/mends/"))
-        assert "The checks have answered anew since these mends were found." in shown
+        """Mends rest on findings; the page says when these are others. Findings that no mend is for change nothing."""
+        client, address = house.client(house.reviewer), f"/mailings/{revision.mailing_id}/r1/mends/"
+        said = "The checks have found something else since these mends were found."
+        run = revision.check_runs.get()
+        run.findings.exclude(check_id__in=list(mends())).delete()
+        assert said not in page_of(client.get(address))
+        run.findings.filter(check_id="links.malformed").delete()
+        assert said in page_of(client.get(address))
 
 
 class TestTaking:

@@ -8,14 +8,14 @@ from jetwind.apps.intake.models import Revision
 
 
 class PreparedMends(models.Model):
-    """The mends that a revision is offered, and those that are withheld. ``run_id`` is the number of the answers that they rest on.
+    """The mends that a revision is offered, and those that are withheld. ``rests_on`` changes with the findings that they rest on.
 
     ``offers`` are tables as ``services.as_table`` makes them, ``withheld`` tables with ``check``, ``sentence`` and ``why``. ``sums`` has for
     "now", "sure" and "all" what ``services.Sums`` holds: as the message is, with its sure mends, with all that need no word.
     """
 
     revision = models.OneToOneField(Revision, on_delete=models.CASCADE, related_name="prepared_mends")
-    run_id = models.BigIntegerField()
+    rests_on = models.CharField(max_length=64)
     offers = models.JSONField(default=list)
     withheld = models.JSONField(default=list)
     sums = models.JSONField(default=dict)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
@@ -28,7 +29,7 @@ from jetwind.apps.review.selectors import ShownFinding, StationState, Walk, show
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
 from jetwind.core.checking import CheckResult, Context
-from jetwind.core.checking.mends import MendKind
+from jetwind.core.checking.mends import MendKind, mends
 from jetwind.core.mending import Before, Mended, Offer, Withheld, as_patch, mended, offers_of, shown_of, with_changes
 from jetwind.core.message import Message, read_bytes
 from jetwind.core.reports import Review, station_of
@@ -134,6 +135,12 @@ def _is_excused(finding: Any, walk: Walk) -> bool:
     return walk.in_force.covering(finding.fingerprint, finding.cause, finding.members) is not None
 
 
+def rests_on(run: CheckRun) -> str:
+    """A digest of the findings that have a mend: answers that change nothing of these leave the mends as they are."""
+    found = run.findings.filter(check_id__in=list(mends())).values_list("check_id", "fingerprint")
+    return hashlib.sha256(repr(sorted(found)).encode()).hexdigest()
+
+
 def work_of(revision: Revision) -> Work | None:
     """How far the search for a revision's mends is; None where nobody asked for one."""
     return jobs.latest(KIND, f"mends:{revision.pk}")
@@ -173,7 +180,7 @@ def prepare_now(revision: Revision, without: Mapping[str, str] | None = None) ->
     sure, review_of_sure = found.with_mends([one for one in every.taken if one.kind is MendKind.SURE])
     offers = [one for one in found.offers if one.asks or one in every.taken]
     told = {
-        "run_id": run.pk,
+        "rests_on": rests_on(run),
         "offers": storable([as_table(one, found) for one in offers]),
         "withheld": storable([asdict(one) for one in (*every.withheld, *found.withheld)]),
         "sums": {
@@ -267,8 +274,8 @@ def take(user: User, revision: Revision, chosen: Chosen) -> tuple[Revision, Outc
         number = len(outcome.done.taken)
         record("revision.mended", actor=user, mailing=revision.mailing, revision=made.number, count=number, checks=named)
         if revision.uploaded_by_id != user.pk:
-            mends = "1 mend" if number == 1 else f"{number} mends"
-            words = f"{user.shown_name} took {mends}; revision {made.number} came of your revision {revision.number}."
+            counted = "1 mend" if number == 1 else f"{number} mends"
+            words = f"{user.shown_name} took {counted}; revision {made.number} came of your revision {revision.number}."
             tell([revision.uploaded_by], Notice.Kind.MENDED, revision.mailing, words, reverse("compare", args=[revision.mailing_id]))
     return made, outcome
 

@@ -67,7 +67,7 @@ def _page(request: PersonRequest, revision: Revision, chosen: Chosen | None, sta
         "prepared": prepared,
         "stations": _stations(prepared, chosen) if prepared is not None else [],
         "picked": sum(one["is_chosen"] for group in (_stations(prepared, chosen) if prepared is not None else []) for one in group.offers),
-        "is_stale": prepared is not None and run is not None and prepared.run_id != run.pk,
+        "is_stale": prepared is not None and run is not None and prepared.rests_on != services.rests_on(run),
         "is_checked": run is not None,
         "work": services.work_of(revision),
         "sums": _rows(Sums(**prepared.sums["now"]), Sums(**prepared.sums["sure"])) if prepared is not None and chosen is None else [],
