@@ -133,3 +133,42 @@ class TestMend:
         for path, why in ((tmp_path, "Is a directory"), (tmp_path / "a.eml", "No such file")):
             done = jetwind("mend", str(path))
             assert done.returncode == 2 and why in done.stderr, done.stderr
+
+
+class TestFill:
+    """Mends that need a word."""
+
+    def test_listed_and_filled(self, tmp_path: Path) -> None:
+        """Without the word, the list says what is asked for and what the message suggests; with it, the mend is made."""
+        path, words, out = tmp_path / "a.html", tmp_path / "words.toml", tmp_path / "b.html"
+        source = f"<html><head><title>x</title></head><body><p>{COPY} Come to us and see what the kiln has made of the clay, and if you want to fire with us, write to us and we will keep a place for you and your pots; it is not far from the quay.</p></body></html>\n"
+        path.write_text(source)
+        said = jetwind("mend", str(path)).stdout
+        assert "can be mended with a word, which --fill gives." in said
+        assert "← The language of the copy as a tag of BCP 47, such as en or pt-BR. Such as: en" in said
+        words.write_text('"access.lang-missing" = "en-GB"\n')
+        assert "1 finding is mended." in jetwind("mend", str(path), "--fill", str(words), "--out", str(out)).stdout
+        assert out.read_text() == source.replace("<html>", '<html lang="en-GB">')
+
+    @pytest.mark.parametrize(
+        ("words", "why"),
+        [
+            ('"links.insecure" = "x"', "whose mend needs no word"),
+            ('"links.nothing" = "x"', "whose mend needs no word"),
+            ('access.lang-missing = "en"', "A check with a dot in its id stands in quotation marks"),
+            ("x = ", "cannot be read"),
+        ],
+    )
+    def test_unusable_words(self, words: str, why: str, faulty: Path, tmp_path: Path) -> None:
+        """One sentence that names the file, and exit status 2."""
+        path = tmp_path / "words.toml"
+        path.write_text(words)
+        done = jetwind("mend", str(faulty), "--fill", str(path))
+        assert (done.returncode, why in done.stderr, "Traceback" in done.stderr) == (2, True, False)
+
+    def test_a_word_that_cannot_stand_there(self, tmp_path: Path) -> None:
+        """It is said, and nothing is changed."""
+        path, words = tmp_path / "a.html", tmp_path / "words.toml"
+        path.write_text(f"<html><head><title>x</title></head><body><p>{COPY}</p></body></html>\n")
+        words.write_text('"access.lang-missing" = "english"\n')
+        assert "“english” cannot stand there." in jetwind("mend", str(path), "--fill", str(words)).stdout

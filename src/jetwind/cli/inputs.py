@@ -84,6 +84,29 @@ def syntax_in(path: Path | None) -> Syntax:
         refuse(f"The syntax “{path}” cannot be read: {why(failure)}.")
 
 
+def words_in(path: Path | None) -> dict[str, str]:
+    """The words for mends that need one, by check id or by the fingerprint of a finding: a TOML file with a line for each."""
+    if path is None:
+        return {}
+    try:
+        words = read(toml(read_text(path)), dict[str, str])
+    except NotToml as failure:
+        refuse(f"The words “{path}” cannot be read: {failure}.")
+    except Unfit as unfit:
+        refuse(
+            f"The words “{path}” cannot be used: {str(unfit).removesuffix('.')}. A check with a dot in its id stands in quotation marks."
+        )
+    except OSError as failure:
+        refuse(f"The words “{path}” cannot be read: {why(failure)}.")
+    from jetwind.core.checking.mends import mends
+
+    known = mends()
+    for name in words:
+        if "." in name and not any(own.asks for own in known.get(name, ())):
+            refuse(f"The words “{path}” name “{name[:80]}”, whose mend needs no word, or which has none.")
+    return words
+
+
 def planned_time(value: str | None, now: datetime) -> tuple[datetime, bool]:
     """The planned time as given, or now; and whether it was given without a zone, which means each reader's own."""
     if value is None:

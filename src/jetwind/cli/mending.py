@@ -32,6 +32,11 @@ _MOST_LISTED = 200
 )
 @click.option("--sure", "is_sure", is_flag=True, help="Take the sure mends only; so it is without --all.")
 @click.option("--all", "is_all", is_flag=True, help="Take the mends that change the look or the words, too.")
+@click.option(
+    "--fill",
+    type=click.Path(path_type=Path),
+    help='Words for mends that need one: TOML with a line for each check, such as "access.lang-missing" = "en".',
+)
 @click.option("--kind", type=click.Choice(KINDS), default="promotional", help="What the message is for.")
 @click.option("--planned", help="Planned time, such as 2027-03-09T09:00+01:00; default now.")
 @click.option("--readers", type=click.Path(path_type=Path), help="Sample readers: CSV with a column for each field, vCard or JSON.")
@@ -46,6 +51,7 @@ def mend(
     only: tuple[str, ...],
     is_sure: bool,
     is_all: bool,
+    fill: Path | None,
     kind: str,
     planned: str | None,
     readers: Path | None,
@@ -61,13 +67,13 @@ def mend(
         refuse("--out, --diff, --sarif and --in-place are four ways to write; choose one of them.")
     if is_sure and is_all:
         refuse("--sure and --all exclude each other.")
-    from jetwind.cli.inputs import brief_in, checks_named, circumstances, message_at, octets_at, syntax_in
+    from jetwind.cli.inputs import brief_in, checks_named, circumstances, message_at, octets_at, syntax_in, words_in
     from jetwind.core.mending import Before, as_patch, mended, offers_of
     from jetwind.core.message import read_bytes
     from jetwind.engines.bounded import review_bounded
 
     details, written = brief_in(brief), syntax_in(syntax)
-    chosen = checks_named(list(only))
+    chosen, words = checks_named(list(only)), words_in(fill)
     with stage(f"reading “{path}”"):
         raw = octets_at(path)
         message = details.on(message_at(path, written))
@@ -81,8 +87,8 @@ def mend(
     with stage("running the checks"):
         found = review_bounded(message, context, start="fork")
     with stage("mending"):
-        offers, withheld = offers_of(message, context, found.results)
-        wanted = [one for one in offers if _is_wanted(one, chosen, is_all=is_all)]
+        offers, withheld = offers_of(message, context, found.results, words)
+        wanted = [one for one in offers if one.changes and _is_wanted(one, chosen, is_all=is_all)]
         before = Before(message, raw, found.results, read, lambda after: review_bounded(after, context, start="fork").results)
         done = mended(before, wanted)
     with stage("writing"):
@@ -125,9 +131,10 @@ def _as_sarif(found: Review, before: Before, done: Mended, path: Path) -> str:
 
 
 def _is_wanted(offer: Offer, chosen: list[str] | None, *, is_all: bool) -> bool:
+    """Whether a mend is made: a word that was given says so, too."""
     if chosen is not None:
         return offer.check in chosen
-    return is_all or offer.kind == "sure"
+    return is_all or offer.kind != "to confirm"
 
 
 def _told(message: Message, done: Mended, left: list[Offer], withheld: list[Withheld]) -> str:
@@ -135,9 +142,16 @@ def _told(message: Message, done: Mended, left: list[Offer], withheld: list[With
     lines = [f"{_counted(len(done.taken), 'finding is', 'findings are')} mended."]
     for one in done.taken[:_MOST_LISTED]:
         lines += [f"  {one.check}: {one_line(one.sentence)}", f"      → {one.does} {_where(message, one)}"]
-    if left:
-        lines.append(f"{_counted(len(left), 'more finding', 'more findings')} can be mended after a look; --all or --only takes them.")
-        lines += [f"  {one.check} ({one.kind.value}): {one_line(one.sentence)}" for one in left[:_MOST_LISTED]]
+    ready = [one for one in left if one.changes]
+    if ready:
+        said = "after a look; --all or --only takes them" if any(one.kind == "to confirm" for one in ready) else "too, without --only"
+        lines.append(f"{_counted(len(ready), 'more finding', 'more findings')} can be mended {said}.")
+        lines += [f"  {one.check} ({one.kind.value}): {one_line(one.sentence)}" for one in ready[:_MOST_LISTED]]
+    if asked := [one for one in left if not one.changes]:
+        lines.append(f"{_counted(len(asked), 'finding', 'findings')} can be mended with a word, which --fill gives.")
+        for one in asked[:_MOST_LISTED]:
+            suggested = f" Such as: {one_line(' · '.join(one.suggested))}" if one.suggested else ""
+            lines += [f"  {one.check}: {one_line(one.sentence)}", f"      ← {one.asks}.{suggested}"]
     if refused := [*done.withheld, *withheld]:
         lines.append(f"{_counted(len(refused), 'mend is', 'mends are')} withheld.")
         lines += [f"  {one.check}: {one_line(one.sentence)} {one.why}" for one in refused[:_MOST_LISTED]]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
+from email.header import Header as Words
 from enum import StrEnum
 from typing import Literal, Unpack
 
@@ -116,13 +117,12 @@ def _wordless(changes: Changes) -> Filling:
 def _declare(own: Mend, module: str) -> None:
     if own.check.split(".", 1)[0] not in module.split("."):
         raise DeclarationError(f"the mend of {own.check} is declared in {module}; its place is beside the check")
-    others = _declared.setdefault(own.check, [])
+    others = _declared.get(own.check, [])
     if any((other.kind is MendKind.FILL) == (own.kind is MendKind.FILL) for other in others):
         raise DeclarationError(f"{own.check} has two mends")
     if {sample.after is None for sample in own.samples} != {True, False}:
         raise DeclarationError(f"the mend of {own.check} needs a sample that is mended and one that is left")
-    others.append(own)
-    others.sort(key=lambda one: one.kind is MendKind.FILL)
+    _declared[own.check] = sorted([*others, own], key=lambda one: one.kind is MendKind.FILL)
 
 
 def mends() -> dict[str, tuple[Mend, ...]]:
@@ -171,3 +171,23 @@ def with_value(finding: Finding, name: str) -> Iterator[tuple[Place, str]]:
         for place in places[at : at + fault.places]:
             yield place, value
         at += fault.places
+
+
+def one_place(finding: Finding) -> bool:
+    """Whether a finding tells one fault at one place, so that one word is enough for it."""
+    return len(finding.places) == 1 and not finding.more
+
+
+def of_header(message: Message, name: str) -> tuple[Span, str] | None:
+    """The stretch of the body of a header that stands once, behind its colon, and the line end of the headers; None for any other header."""
+    found, source = list(message.header_fields(name)), message.header_source.text
+    if len(found) != 1 or found[0].span is None:
+        return None
+    return Span(source.index(":", found[0].span.start) + 1, found[0].span.end), "\r\n" if "\r\n" in source else "\n"
+
+
+def as_header(name: str, words: str, newline: str) -> str:
+    """Words as the body of a header, behind its colon: in ASCII as they are, else as encoded-words (RFC 2047), in lines of at most 76 octets."""
+    if words.isascii():
+        return f" {words}"
+    return f" {Words(words, 'utf-8', header_name=name).encode(linesep=newline)}"

@@ -60,8 +60,10 @@ def offers_of(
             tried = word or own.example
             changes = tuple(dict.fromkeys(islice(own.changes(message, context, finding, tried), MOST_CHANGES)))
             if not changes:
+                if word and own.asks and any(True for _ in own.changes(message, context, finding, own.example)):
+                    withheld.append(Withheld(finding.check, finding.message, f"“{word[:80]}” cannot stand there."))
                 continue
-            if why := taken.refusal(changes):
+            if why := taken.refusal(changes, in_fields=finding.check.startswith("fields.")):
                 withheld.append(Withheld(finding.check, finding.message, why))
                 break
             offer = Offer(
@@ -97,11 +99,14 @@ class _Taken:
         #: What is changed already: no two of these stretches meet.
         self._changed: dict[MendedPart, list[Span]] = {}
 
-    def refusal(self, changes: Sequence[Change]) -> str:
-        """The sentence that says why these changes are not made; empty where they can be."""
+    def refusal(self, changes: Sequence[Change], *, in_fields: bool) -> str:
+        """The sentence that says why these changes are not made; empty where they can be.
+
+        ``in_fields`` says that they are of a check of fields: such a change may stand for one whole field.
+        """
         for change in changes:
             for stretches, why in self._stretches(change.part):
-                if stretches.meet(change.span):
+                if stretches.meet(change.span) and not (in_fields and stretches.has(change.span)):
                     return why
             if self._is_changed(change):
                 return "It overlaps another mend; take that one first."
@@ -140,6 +145,11 @@ class _Stretches:
         by_start = sorted(spans)
         self._starts = [span.start for span in by_start]
         self._reach = list(accumulate((span.end for span in by_start), max))
+        self._own = frozenset(by_start)
+
+    def has(self, span: Span) -> bool:
+        """Whether a stretch is one of them."""
+        return span in self._own
 
     def meet(self, span: Span) -> bool:
         """Whether one of them shares a character with a stretch, or has the place inside it at which something is put in."""

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checking import Context, DoesNotApply, Finding, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checking.mends import Change, MendKind, leaves_alone, mend, turns
 from jetwind.core.message import Message, TextPart
 from jetwind.core.message.charsets import decode_octets, encode_octets, encoding_of
 from jetwind.core.message.mime import document_charset
@@ -112,3 +113,30 @@ def _first_difference(text: str, one: str | None, other: str | None) -> int | No
         if not char.isascii() and decode_octets(encode_octets(char, one), other).text != char:
             return at
     return None
+
+
+@mend(
+    "appearance.charset",
+    kind=MendKind.SURE,
+    does="A meta element says the character set that the HTML is written in.",
+    leaves="A character set that is said and not kept to is left to a person, who knows what the letters should be.",
+    samples=[
+        turns(
+            "<html><head><title>x</title></head><p>Grüße</p></html>",
+            '<html><head><meta charset="utf-8"><title>x</title></head><p>Grüße</p></html>',
+        ),
+        turns("<p>Grüße</p>", '<meta charset="utf-8"><p>Grüße</p>'),
+        turns(_MAIL.format("", "<head></head><p>Grüße</p>"), _MAIL.format("", '<head><meta charset="utf-8"></head><p>Grüße</p>')),
+        leaves_alone(_MAIL.format("; charset=utf-8", _LATIN)),
+        leaves_alone("Subject: x\nFrom: a@kiln.org\nContent-Type: text/plain; charset=us-ascii\n\nGrüße\n"),
+    ],
+)
+def mend_missing(message: Message, context: Context, finding: Finding) -> Iterator[Change]:
+    """The element stands first in the head, within the 1,024 octets that are searched for it (HTML §4.2.5.4)."""
+    html, document = message.html, message.document
+    if html is None or document is None or html.is_utf_8 or finding.place.part != "html" or "declares no" not in finding.template:
+        return
+    holders = (next((one for one in document.elements(tag) if one.start_tag is not None), None) for tag in ("head", "html"))
+    holder = next((one for one in holders if one is not None), None)
+    at = holder.start_tag.end if holder is not None and holder.start_tag is not None else 0
+    yield Change("html", Span(at, at), f'<meta charset="{html.charset}">')

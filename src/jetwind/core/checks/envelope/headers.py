@@ -136,14 +136,8 @@ def find_control(message: Message, context: Context, options: Options) -> Iterat
     """Subject, sender name and address hold no control characters, overrides of direction or invisible characters."""
     need_headers(message)
     for header, text in _seen_headers(message):
-        joined = {at for match in _EMOJI_JOIN.finditer(text) for at in range(match.start(), match.end())}
-        for match in _UNSEEN.finditer(text):
-            char = match[0]
-            around = text[max(0, match.start() - 1) : match.start()] + text[match.end() : match.end() + 1]
-            if match.start() in joined or (char in "\u200c\u200d" and _JOINING_SCRIPT.search(around)):
-                continue
-            if char in "\u200e\u200f\u061c" and _RIGHT_TO_LEFT.search(text):
-                continue
+        for at in hidden_characters(text):
+            char = text[at]
             yield Hit(
                 "{name} holds the hidden character {character}.",
                 Place.in_header(message, header.name, header),
@@ -151,6 +145,19 @@ def find_control(message: Message, context: Context, options: Options) -> Iterat
                 identity=f"{header.name}:{ord(char):04X}",
             )
             break
+
+
+def hidden_characters(text: str) -> Iterator[int]:
+    """Where the hidden characters of a header stand, without those that join letters, emoji or lines of both directions."""
+    joined = {at for match in _EMOJI_JOIN.finditer(text) for at in range(match.start(), match.end())}
+    is_right_to_left = _RIGHT_TO_LEFT.search(text) is not None
+    for match in _UNSEEN.finditer(text):
+        char = match[0]
+        around = text[max(0, match.start() - 1) : match.start()] + text[match.end() : match.end() + 1]
+        if match.start() in joined or (char in "\u200c\u200d" and _JOINING_SCRIPT.search(around)):
+            continue
+        if not (char in "\u200e\u200f\u061c" and is_right_to_left):
+            yield match.start()
 
 
 def _seen_headers(message: Message) -> Iterator[tuple[Header, str]]:

@@ -22,7 +22,7 @@ _BODY = "\n\nHello from the kiln.\n"
 
 _MARKS = re.compile(r"[!?！？]{2,}")
 #: Marks of answers and forwarded mail in the languages of mail programs (common practice, no published source).
-_REPLY = re.compile(
+REPLY = re.compile(
     r"\s*(?:\[[^\]]{1,40}\]\s*)?(?P<mark>(?:re|fw|fwd|aw|wg|antw|sv|vs|vb|rv|tr|enc|res|odp|ynt|ilt|rif|doorst)(?:\s?[\[(]\d+[\])])?\s?[:：])(?=\s|(?-i:[A-Z])|$)",
     re.IGNORECASE,
 )
@@ -178,7 +178,7 @@ def find_false_reply(message: Message, context: Context, options: Options) -> It
     if any(header.value.strip() for name in ("In-Reply-To", "References") for header in message.header_fields(name)):
         return
     for copy in subjects(message):
-        if match := _REPLY.match(copy.text):
+        if match := REPLY.match(copy.text):
             yield Hit(
                 "The subject starts with “{start}”, but the message answers nothing.",
                 copy.place(0, len(copy.text)),

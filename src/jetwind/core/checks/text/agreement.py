@@ -8,7 +8,8 @@ from dataclasses import dataclass
 from typing import Annotated
 from urllib.parse import urlsplit
 
-from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checking import Context, DoesNotApply, Finding, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checking.mends import Change, MendKind, leaves_alone, mend, turns
 from jetwind.core.checking.options import About
 from jetwind.core.checks.needs import need_html, need_mail, need_text
 from jetwind.core.facts import phrase_pattern
@@ -16,6 +17,8 @@ from jetwind.core.links import Link, links, text_links
 from jetwind.core.message import Message
 from jetwind.core.message.parts import MimePart
 from jetwind.core.prose.alignment import LIKE, Shingles, html_sentences, text_sentences
+from jetwind.core.prose.plain import plain_from_html
+from jetwind.core.source import Span
 
 _HEAD = "From: a@kiln.org\nSubject: x\nMIME-Version: 1.0\nContent-Type: multipart/{}; boundary=b\n\n"
 _TEXT = "--b\nContent-Type: text/plain; charset=utf-8\n\n{}\n"
@@ -183,3 +186,27 @@ def _target(link: Link) -> tuple[str, str]:
     except ValueError:
         return (link.address or "", "")
     return parts.netloc.lower().removeprefix("www."), parts.path.rstrip("/")
+
+
+@mend(
+    "text.out-of-sync",
+    kind=MendKind.CONFIRM,
+    does="The plain text is made afresh from the HTML.",
+    leaves="A plain text with fields is left to a person, and so is one whose HTML says nothing.",
+    samples=[
+        turns(
+            _BOTH.format("Please open this message in a browser.", f"<p>{_LONG}</p>"),
+            _BOTH.format("We fire the big kiln on the first Monday of every month, all year round.", f"<p>{_LONG}</p>"),
+        ),
+        leaves_alone(_BOTH.format("Dear {{ first_name }}, please open this message in a browser.", f"<p>{_LONG}</p>")),
+    ],
+)
+def mend_out_of_sync(message: Message, context: Context, finding: Finding) -> Iterator[Change]:
+    """Everything but the white space around it is new."""
+    text = message.text
+    made = plain_from_html(message).strip() if message.html is not None else ""
+    if text is None or not made:
+        return
+    newline = "\r\n" if "\r\n" in text.text else "\n"
+    start = len(text.text) - len(text.text.lstrip())
+    yield Change("text", Span(start, len(text.text.rstrip())), made.replace("\r\n", "\n").replace("\n", newline))

@@ -5,10 +5,12 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
+from html import unescape
 from html.entities import html5
 from typing import Annotated
 
-from jetwind.core.checking import Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checking import Context, DoesNotApply, Finding, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checking.mends import Change, MendKind, leaves_alone, mend, turns
 from jetwind.core.checking.options import About
 from jetwind.core.checks.footer.asked import need_bulk
 from jetwind.core.checks.needs import need_text
@@ -92,19 +94,49 @@ def find_residue(message: Message, context: Context, options: Options) -> Iterat
     shown = reading_of(message).visible_text if message.html is not None else ""
     written = opaque(text.seen, message.syntax)
     for what, pattern in (("a tag", _TAG), ("CSS", _CSS), ("an entity", _ENTITY)):
-        found = list(pattern.finditer(written))
-        for match in found:
-            if what == "an entity" and not match[0].startswith("&#") and match[0][1:] not in html5:
-                continue
-            if match[0] in shown or _is_spoken_of(written, match):
-                continue
+        match = next(_left_over(written, shown, pattern), None)
+        if match is not None:
             yield Hit(
                 "The plain text shows {what}: {words}",
                 Place.in_text(message, Span(match.start(), match.end())),
-                {"what": what, "words": match[0], "count": len(found)},
+                {"what": what, "words": match[0], "count": sum(1 for _ in pattern.finditer(written))},
                 identity=f"{what}:{match[0][:40]}",
             )
-            break
+
+
+def _left_over(written: str, shown: str, pattern: re.Pattern[str]) -> Iterator[re.Match[str]]:
+    """Markup in a text that the text does not speak of, and that the HTML does not show either."""
+    for match in pattern.finditer(written):
+        if pattern is _ENTITY and not match[0].startswith("&#") and match[0][1:] not in html5:
+            continue
+        if match[0] not in shown and not _is_spoken_of(written, match):
+            yield match
+
+
+@mend(
+    "text.residue",
+    kind=MendKind.CONFIRM,
+    does="Each entity becomes the letter that it stands for; tags are taken out, and a line break becomes one.",
+    leaves="Style rules are left to a person.",
+    samples=[
+        turns(f"{_HEAD}\nSpring&nbsp;sale &amp; more\n", f"{_HEAD}\nSpring sale & more\n"),
+        turns(f"{_HEAD}\nSpring <b>sale</b> now\n", f"{_HEAD}\nSpring sale now\n"),
+        turns(f"{_HEAD}\nHello<br>there\n", f"{_HEAD}\nHello\nthere\n"),
+        leaves_alone(f"{_HEAD}\n.button {{ color: red; }}\nSpring sale\n"),
+    ],
+)
+def mend_residue(message: Message, context: Context, finding: Finding) -> Iterator[Change]:
+    """All that is left of one kind of markup, not its first alone."""
+    text = message.text
+    pattern = {"a tag": _TAG, "an entity": _ENTITY}.get(str(finding.data.get("what", "")))
+    if text is None or pattern is None:
+        return
+    shown = reading_of(message).visible_text if message.html is not None else ""
+    newline = "\r\n" if "\r\n" in text.text else "\n"
+    for match in _left_over(opaque(text.seen, message.syntax), shown, pattern):
+        is_break = pattern is _TAG and match[0].lower().startswith(("<br", "</p", "</div", "</tr", "</li", "</h"))
+        said = unescape(match[0]).replace("\u00a0", " ") if pattern is _ENTITY else newline if is_break else ""
+        yield Change("text", Span(match.start(), match.end()), said)
 
 
 @dataclass(frozen=True)
@@ -208,3 +240,27 @@ def _has_field_or_bare_host(message: Message, text: str) -> bool:
     return any(
         ADDRESS_WORDS.search(text[span.start : span.end]) or words.search(text[max(0, span.start - 200) : span.end + 80]) for span in spans
     )
+
+
+@mend(
+    "text.unsubscribe-missing",
+    kind=MendKind.CONFIRM,
+    does="The unsubscribe link of the HTML stands at the end of the plain text, with its words.",
+    leaves="A message without such a link in its HTML is left to a person.",
+    samples=[
+        turns(
+            _BOTH.format("News.", "<a href='https://kiln.org/u?a=1&amp;b=2'>Unsubscribe</a>"),
+            _BOTH.format("News.\n\nUnsubscribe: https://kiln.org/u?a=1&b=2", "<a href='https://kiln.org/u?a=1&amp;b=2'>Unsubscribe</a>"),
+        ),
+        leaves_alone(f"{_HEAD}\nNews.\n\nShop: https://kiln.org/shop\n"),
+    ],
+)
+def mend_unsubscribe(message: Message, context: Context, finding: Finding) -> Iterator[Change]:
+    """The words and the address, behind the last line that says something."""
+    link, text = (unsubscribe_link(message) if message.html is not None else None), message.text
+    if link is None or text is None or link.scheme not in ("http", "https", "mailto"):
+        return
+    newline = "\r\n" if "\r\n" in text.text else "\n"
+    end = len(text.text.rstrip())
+    words = " ".join(link.name.split())
+    yield Change("text", Span(end, end), f"{newline}{newline}{words}: {link.address}" if words else f"{newline}{newline}{link.address}")

@@ -12,7 +12,8 @@ from jetwind.core.checking.copy import Copy
 from jetwind.core.checking.mends import Change, MendKind, leaves_alone, mend, source_at, turns
 from jetwind.core.checking.sample_values import Given
 from jetwind.core.checking.stated_facts import facts_of
-from jetwind.core.facts import phrase_pattern
+from jetwind.core.facts import phrase_pattern, table
+from jetwind.core.facts.tables import CalendarNames
 from jetwind.core.message import Envelope, Message
 from jetwind.core.prose.passages import sentences
 from jetwind.core.prose.stated import Stated, StatedDate
@@ -222,3 +223,34 @@ def mend_year(message: Message, context: Context, finding: Finding) -> Iterator[
 def _is_this_year(year: int, moment: datetime) -> bool:
     """The year of the planned day, or of the next one: zones part at new year."""
     return year == moment.year or (date(moment.year, moment.month, moment.day) == date(moment.year, 12, 31) and year == moment.year + 1)
+
+
+@mend(
+    "wording.weekday-wrong",
+    kind=MendKind.CONFIRM,
+    does="The weekday becomes the one that the calendar gives for the date.",
+    leaves="The date is taken for right; whether the weekday was, a person decides. Weekdays in headers are left.",
+    samples=[
+        turns("<p>Join us on Monday 9 March 2027</p>", "<p>Join us on Tuesday 9 March 2027</p>"),
+        turns("<p>Join us on Mon, March 9th 2027.</p>", "<p>Join us on Tue, March 9th 2027.</p>"),
+        turns("<html lang='de'><p>Montag, 9. März 2027</p></html>", "<html lang='de'><p>Dienstag, 9. März 2027</p></html>"),
+        leaves_alone("<p>x</p>", envelope=Envelope(subject="Sale ends Monday 9 March 2027", sender_address="a@b.org")),
+    ],
+)
+def mend_weekday(message: Message, context: Context, finding: Finding) -> Iterator[Change]:
+    """A name of the same language and length, with the capitals of the one before."""
+    when = date.fromisoformat(str(finding.data.get("date") or next(iter(finding.each("date")))))
+    found = source_at(message, finding.place)
+    if found is None or found[0] == "header" or len(finding.places) > 1:
+        return
+    part, span, written = found
+    for names in table("calendar", dict[str, CalendarNames]).values():
+        for day in names["weekdays"]:
+            for length, word in enumerate(day):
+                match = re.search(rf"(?<!\w){re.escape(word)}(?!\w)", written, re.IGNORECASE)
+                right = names["weekdays"][when.isoweekday() - 1]
+                if match is not None and word not in right and match[0].isascii() == word.isascii():
+                    said = right[min(length, len(right) - 1)]
+                    said = said.capitalize() if match[0][0].isupper() else said
+                    yield Change(part, Span(span.start + match.start(), span.start + match.end()), said)
+                    return

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from jetwind.core.checking import CannotTell, Context, DoesNotApply, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checking import CannotTell, Context, DoesNotApply, Finding, Hit, Level, Options, Place, check, clear, finds
+from jetwind.core.checking.mends import Change, MendKind, leaves_alone, mend, source_at, turns
 from jetwind.core.message import Message
 from jetwind.core.prose.language import declared, detected, primary_subtag, same
 
@@ -55,3 +56,22 @@ def find_language(message: Message, context: Context, options: Options) -> Itera
             {"declared": attribute.value, "found": found},
             identity=f"{tag}:{found}",
         )
+
+
+@mend(
+    "wording.language",
+    kind=MendKind.CONFIRM,
+    does="The language that is declared becomes the one that the copy reads as.",
+    leaves="Copy of several languages is left to a person: only the outermost declaration is looked at.",
+    samples=[
+        turns(f"<html lang='de'><p>{_ENGLISH}</p></html>", f"<html lang='en'><p>{_ENGLISH}</p></html>"),
+        turns(f"<html lang='en'><p>{_GERMAN}</p></html>", f"<html lang='de'><p>{_GERMAN}</p></html>"),
+        leaves_alone(f"<html lang='fr'><div lang='en'><p>{_ENGLISH}</p></div></html>"),
+    ],
+)
+def mend_language(message: Message, context: Context, finding: Finding) -> Iterator[Change]:
+    """The tag of BCP 47 that was told by the words."""
+    document = message.document
+    inner = sum("lang" in element.names for element in document.all_elements) if document is not None else 0
+    if (found := source_at(message, finding.place)) is not None and inner == 1:
+        yield Change(found[0], found[1], str(finding.data["found"]))

@@ -6,8 +6,9 @@ import re
 from collections.abc import Iterator
 from html.entities import html5
 
-from jetwind.core.checking import Context, Hit, Level, Options, check, clear, finds
+from jetwind.core.checking import Context, Finding, Hit, Level, Options, check, clear, finds
 from jetwind.core.checking import copy as copies
+from jetwind.core.checking.mends import Change, MendKind, leaves_alone, mend, source_at, turns
 from jetwind.core.message import Envelope, Message
 
 #: What the octets 80 to BF look like when UTF-8 is read as windows-1252.
@@ -71,6 +72,11 @@ def find_garbled(message: Message, context: Context, options: Options) -> Iterat
 
 def _garbled(text: str, *, entities: bool) -> Iterator[tuple[str, int, int, str]]:
     """The first garbled stretch: its words, its place, and what was meant, where that can be told."""
+    yield from sorted(_all_garbled(text, entities=entities, first=True), key=lambda item: item[1])[:1]
+
+
+def _all_garbled(text: str, *, entities: bool, first: bool = False) -> list[tuple[str, int, int, str]]:
+    """Every garbled stretch, or the first of each kind; a stretch that several patterns see stands for each of them."""
     found: list[tuple[str, int, int, str]] = []
     if not text.isascii():
         for pattern in (_MORE, _TWO_ROW, _TWO):
@@ -80,7 +86,8 @@ def _garbled(text: str, *, entities: bool) -> Iterator[tuple[str, int, int, str]
                 if not meant or (pattern is _TWO and match[0][1] in _CLOSING and before.isupper()):
                     continue
                 found.append((match[0], match.start(), match.end(), meant))
-                break
+                if first:
+                    break
         lost = _LOST.search(text)
         if lost and not any(start <= lost.start() < end for _, start, end, _ in found):
             found.append((lost[0], lost.start(), lost.end(), ""))
@@ -88,8 +95,9 @@ def _garbled(text: str, *, entities: bool) -> Iterator[tuple[str, int, int, str]
         for match in _ENTITY.finditer(text):
             if match[0].startswith("&#") or match[0][1:] in html5:
                 found.append((match[0], match.start(), match.end(), _entity(match[0])))
-                break
-    yield from sorted(found, key=lambda item: item[1])[:1]
+                if first:
+                    break
+    return found
 
 
 def _entity(reference: str) -> str:
@@ -112,3 +120,38 @@ def _meant(garbled: str) -> str:
     except UnicodeDecodeError:
         return ""
     return meant if all(char.isprintable() or char == "\u00a0" for char in meant) else ""
+
+
+@mend(
+    "wording.mojibake",
+    kind=MendKind.CONFIRM,
+    does="Letters that were read in another character set become those that were meant, and entities that were encoded twice become entities, in all of the part.",
+    leaves="Letters that were lost are left to a person, and so are headers.",
+    samples=[
+        turns("<p>Itâ€™s ready, only Â£24</p><p>CrÃ¨me brÃ»lÃ©e</p>", "<p>It’s ready, only £24</p><p>Crème brûlée</p>"),
+        turns("<p>Ready&amp;nbsp;now, &amp;lt;b&amp;gt;</p>", "<p>Ready&nbsp;now, &lt;b&gt;</p>"),
+        turns("<img src='cid:a' alt='CafÃ©'>", "<img src='cid:a' alt='Café'>"),
+        turns(
+            "Subject: x\nFrom: a@b.org\nContent-Type: text/plain; charset=utf-8\nContent-Transfer-Encoding: 8bit\n\nItâ€™s ready\n",
+            "Subject: x\nFrom: a@b.org\nContent-Type: text/plain; charset=utf-8\nContent-Transfer-Encoding: 8bit\n\nIt’s ready\n",
+        ),
+        leaves_alone("<p>Caf\ufffd</p>"),
+        leaves_alone("<p>x</p>", envelope=Envelope(subject="Fish &amp; chips", sender_address="a@b.org")),
+    ],
+)
+def mend_garbled(message: Message, context: Context, finding: Finding) -> Iterator[Change]:
+    """The first of two findings of one part mends all of it: one that stayed would be told next."""
+    where = str(finding.data.get("where") or next(iter(finding.each("where")), ""))
+    for copy in copies.all_copy(message):
+        if copy.where != where or copy.where == copies.SUBJECT:
+            continue
+        end = 0
+        for words, start, stop, meant in sorted(_all_garbled(copy.text, entities=copy.where != copies.TEXT), key=lambda one: one[1:3]):
+            if not meant or start < end or (found := source_at(message, copy.place(start, stop))) is None:
+                continue
+            end = stop
+            part, span, written = found
+            if written == words:
+                yield Change(part, span, meant)
+            elif written == words.replace("&", "&amp;", 1):
+                yield Change(part, span, words)

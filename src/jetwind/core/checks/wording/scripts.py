@@ -6,16 +6,15 @@ import re
 import unicodedata
 from collections.abc import Iterator
 
-from jetwind.core.checking import Context, Hit, Level, Options, check, clear, finds
+from jetwind.core.checking import Context, Finding, Hit, Level, Options, check, clear, finds
 from jetwind.core.checking import copy as copies
+from jetwind.core.checking.mends import Change, MendKind, leaves_alone, mend, sources, turns
 from jetwind.core.message import Envelope, Message
 
 _WORD = re.compile(r"[^\W\d_]{2,60}")
 #: Letters of a script that look like letters of another one (UTS #39, confusables.txt, the ones of mail; from memory).
-_LIKE_CYRILLIC = frozenset("aceijopsxyABCEHIJKMOPSTXY")
-_LIKE_GREEK = frozenset("ovABEZHIKMNOPTYX")
-_CYRILLIC_LIKE = frozenset("асеіјорѕхуАВСЕНІЈКМОРЅТХУ")
-_GREEK_LIKE = frozenset("ονΑΒΕΖΗΙΚΜΝΟΡΤΥΧ")
+_LIKE_CYRILLIC, _CYRILLIC_LIKE = "aceijopsxyABCEHIJKMOPSTXY", "асеіјорѕхуАВСЕНІЈКМОРЅТХУ"
+_LIKE_GREEK, _GREEK_LIKE = "ovABEZHIKMNOPTYX", "ονΑΒΕΖΗΙΚΜΝΟΡΤΥΧ"
 
 
 @check(
@@ -77,3 +76,28 @@ def _is_abbreviation(word: str) -> bool:
 
 def _named(letter: str) -> str:
     return f"the letter {letter} (U+{ord(letter):04X}, {unicodedata.name(letter, 'no name').title()})"
+
+
+@mend(
+    "wording.mixed-script",
+    kind=MendKind.CONFIRM,
+    does="Letters that only look like those of the word's script become those of its script.",
+    leaves="A word of a header is left to a person.",
+    samples=[
+        turns("<p>Скидкa до пятницы</p>", "<p>Скидка до пятницы</p>"),
+        turns("<p>The kіln is hot</p>", "<p>The kiln is hot</p>"),
+        leaves_alone("<p>x</p>", envelope=Envelope(subject="Free dеlivery", sender_address="a@b.org")),
+    ],
+)
+def mend_mixed(message: Message, context: Context, finding: Finding) -> Iterator[Change]:
+    """The script of the word is that of most of its letters."""
+    for part, span, word in sources(message, finding):
+        if part == "header":
+            continue
+        latin = sum(char.isascii() for char in word)
+        for like, other in ((_LIKE_CYRILLIC, _CYRILLIC_LIKE), (_LIKE_GREEK, _GREEK_LIKE)):
+            strange = str.maketrans(other, like) if 2 * latin > len(word) else str.maketrans(like, other)
+            right = word.translate(strange)
+            if right != word and not _strange_letters(right) and right.isascii() == (2 * latin > len(word)):
+                yield Change(part, span, right)
+                break

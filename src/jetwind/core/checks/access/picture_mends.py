@@ -1,0 +1,133 @@
+"""The mends of alternative texts: a person says what a picture shows; what stands beside the picture already is not said twice."""
+
+from __future__ import annotations
+
+import posixpath
+import re
+from collections.abc import Iterator, Sequence
+from html import escape
+
+from jetwind.core.checking import Context, Finding
+from jetwind.core.checking.mends import Change, MendKind, fill, leaves_alone, mend, one_place, turns
+from jetwind.core.markup import Element
+from jetwind.core.message import Message
+from jetwind.core.source import Span
+
+_POT = "https://kiln.org/pot.png"
+_ASKS = "What the picture shows, in a few words"
+_LEAVES = "Where several pictures lack words, a person says them one by one at the source."
+
+
+def _pictures(message: Message, finding: Finding) -> Iterator[Element]:
+    """The pictures of a finding, in their order."""
+    elements = message.document.all_elements if message.document is not None else ()
+    for place in finding.places:
+        if place.element is not None and place.element < len(elements) and elements[place.element].tag == "img":
+            yield elements[place.element]
+
+
+def _suggested(message: Message, context: Context, finding: Finding) -> Sequence[str]:
+    """The title of the picture, and the words of its file's name."""
+    found = []
+    for image in _pictures(message, finding):
+        stem = posixpath.splitext(posixpath.basename((image.get("src") or "").split("?")[0]))[0]
+        words = re.sub(r"[\W_\d]+", " ", stem).strip()
+        found += [(image.get("title") or "").strip(), words.capitalize() if " " in words else ""]
+    return [words for words in found if words]
+
+
+def _with_alt(message: Message, finding: Finding, words: str) -> Iterator[Change]:
+    for image in _pictures(message, finding) if one_place(finding) else ():
+        alt = image.attributes.get("alt")
+        if alt is not None:
+            yield Change("html", alt.value_span, escape(words))
+        elif image.start_tag is not None:
+            at = image.start_tag.start + len("<img")
+            yield Change("html", Span(at, at), f' alt="{escape(words)}"')
+
+
+@fill(
+    "access.alt-missing",
+    asks=_ASKS,
+    example="A bowl",
+    does="The picture gets these words as its alternative text.",
+    leaves=_LEAVES,
+    suggests=_suggested,
+    samples=[
+        turns(f"<img src='{_POT}' width=300>", f"<img alt=\"A “sea-green” pot\" src='{_POT}' width=300>", "A “sea-green” pot"),
+        turns(f"<IMG src='{_POT}' width=300>", f"<IMG alt=\"Pots &amp; bowls\" src='{_POT}' width=300>", "Pots & bowls"),
+        leaves_alone(f"<img src='{_POT}' width=300><img src='https://kiln.org/bowl.png' width=300>", "A pot"),
+    ],
+)
+def fill_missing(message: Message, context: Context, finding: Finding, word: str) -> Iterator[Change]:
+    """The words stand right behind the tag's name, so that nothing else of the tag is touched."""
+    yield from _with_alt(message, finding, word)
+
+
+@fill(
+    "access.alt-filename",
+    asks=_ASKS,
+    example="A bowl",
+    does="These words replace the file's name.",
+    leaves=_LEAVES,
+    suggests=_suggested,
+    samples=[
+        turns(f"<img src='{_POT}' alt='pot.png'>", f"<img src='{_POT}' alt='A pot'>", "A pot"),
+        leaves_alone(f"<img src='{_POT}' alt='pot.png'><img src='{_POT}' alt='bowl.png'>", "A pot"),
+    ],
+)
+def fill_file_name(message: Message, context: Context, finding: Finding, word: str) -> Iterator[Change]:
+    """The value of alt."""
+    yield from _with_alt(message, finding, word)
+
+
+@fill(
+    "access.alt-filler",
+    asks=_ASKS,
+    example="A bowl",
+    does="These words replace the word that says nothing.",
+    leaves=_LEAVES,
+    suggests=_suggested,
+    samples=[
+        turns(f"<img src='{_POT}' alt='image'>", f"<img src='{_POT}' alt='A pot'>", "A pot"),
+        leaves_alone(f"<img src='{_POT}' alt='image'><img src='{_POT}' alt='Bild'>", "A pot"),
+    ],
+)
+def fill_filler(message: Message, context: Context, finding: Finding, word: str) -> Iterator[Change]:
+    """The value of alt."""
+    yield from _with_alt(message, finding, word)
+
+
+@fill(
+    "access.alt-generic",
+    asks=_ASKS,
+    example="A bowl",
+    does="These words replace those that name only the kind of picture.",
+    leaves=_LEAVES,
+    suggests=_suggested,
+    samples=[
+        turns(f"<img src='{_POT}' alt='Company logo'>", f"<img src='{_POT}' alt='Kiln Works'>", "Kiln Works"),
+        leaves_alone(f"<img src='{_POT}' alt='Company logo'><img src='{_POT}' alt='photo icon'>", "A pot"),
+    ],
+)
+def fill_generic(message: Message, context: Context, finding: Finding, word: str) -> Iterator[Change]:
+    """The value of alt."""
+    yield from _with_alt(message, finding, word)
+
+
+@mend(
+    "access.alt-repeats",
+    kind=MendKind.CONFIRM,
+    does="The alternative text becomes empty: the text beside the picture says it.",
+    leaves="A picture that is blocked leaves an empty place then; a person decides.",
+    samples=[
+        turns(f"<p><img src='{_POT}' alt='A pot'> A pot</p>", f"<p><img src='{_POT}' alt=''> A pot</p>"),
+        leaves_alone(f"<p><img src='{_POT}' alt=Pot> Pot</p>"),
+    ],
+)
+def mend_repeats(message: Message, context: Context, finding: Finding) -> Iterator[Change]:
+    """A value without quotes would swallow what follows it, and is left."""
+    for image in _pictures(message, finding):
+        alt = image.attributes.get("alt")
+        if alt is not None and message.html is not None and message.html.text[alt.value_span.start - 1] in "\"'":
+            yield Change("html", alt.value_span, "")
