@@ -30,7 +30,9 @@ def _suggested(message: Message, context: Context, finding: Finding) -> Sequence
     """The title of the picture, and the words of its file's name."""
     found = []
     for image in _pictures(message, finding):
-        stem = posixpath.splitext(posixpath.basename((image.get("src") or "").split("?")[0]))[0]
+        # The name of a part of the mail, as in cid:, is none that a person gave to a picture.
+        source = "" if (image.get("src") or "").lower().startswith(("cid:", "data:")) else image.get("src") or ""
+        stem = posixpath.splitext(posixpath.basename(source.split("?")[0]))[0]
         words = re.sub(r"[\W_\d]+", " ", stem).strip()
         found += [(image.get("title") or "").strip(), words.capitalize() if " " in words else ""]
     return [words for words in found if words]

@@ -7,7 +7,6 @@ from collections.abc import Iterator
 
 from jetwind.core.checking import Context, Finding
 from jetwind.core.checking.mends import Change, MendKind, fill, leaves_alone, mend, sources, turns
-from jetwind.core.fields import LIQUID
 from jetwind.core.message import Message, Sample
 from jetwind.core.source import Span
 
@@ -19,6 +18,11 @@ _FIELD = re.compile(r"\{\{-?\s*[\w.]+(?:\s*\|[^{}|]*)*?(?P<end>\s*-?\}\})")
 _FOREIGN = re.compile(r"[^\w\s]{1,3}=?\s*(?P<name>[A-Za-z]\w*)\s*[^\w\s]{1,3}")
 #: Before a field that is a part of an address: a parameter, a step of the path, or letters of one.
 _INSIDE = re.compile(r"(?:[?&;][\w.~-]{1,80}=|[\w/.~-])\Z")
+
+
+def _is_liquid(message: Message) -> bool:
+    """Whether fields are written as in Liquid, whose filters are known."""
+    return message.syntax.grammar == "liquid" and message.syntax.open_mark == "{{"
 
 
 def _quote(message: Message, part: str, span: Span) -> str:
@@ -50,7 +54,7 @@ def _quote(message: Message, part: str, span: Span) -> str:
 )
 def fill_default(message: Message, context: Context, finding: Finding, word: str) -> Iterator[Change]:
     """The filter stands last, where it sees what the others made."""
-    if message.syntax is not LIQUID or set(word) & set("\"'{}<>&"):
+    if not _is_liquid(message) or set(word) & set("\"'{}<>&"):
         return
     for part, span, written in sources(message, finding):
         found = _FIELD.fullmatch(written)
@@ -79,7 +83,7 @@ def mend_unescaped(message: Message, context: Context, finding: Finding) -> Iter
     for part, span, written in sources(message, finding):
         found, source = _FIELD.fullmatch(written), message.source_of(part)
         before = source.text[max(0, span.start - 100) : span.start] if source is not None else ""
-        if message.syntax is LIQUID and part != "header" and found is not None and _INSIDE.search(before):
+        if _is_liquid(message) and part != "header" and found is not None and _INSIDE.search(before):
             yield Change(part, span, f"{written[: found.start('end')]} | url_encode{found['end']}")
 
 
@@ -104,5 +108,30 @@ def mend_foreign(message: Message, context: Context, finding: Finding) -> Iterat
     for part, span, written in sources(message, finding):
         found = _FOREIGN.fullmatch(written)
         name = known.get(found["name"].casefold()) if found is not None else None
-        if message.syntax is LIQUID and part != "header" and name is not None:
+        if _is_liquid(message) and part != "header" and name is not None:
             yield Change(part, span, f"{{{{ {name} }}}}")
+
+
+@mend(
+    "fields.unknown",
+    kind=MendKind.CONFIRM,
+    does="The name becomes the one on the field list that is nearest to it.",
+    leaves="A name that is near to none is left to a person, and so are fields of headers.",
+    samples=[
+        turns(
+            "<p>Hello {{ frist_name | upcase }}</p><p>{% if frist_name %}Hello{% endif %}</p>",
+            "<p>Hello {{ first_name | upcase }}</p><p>{% if first_name %}Hello{% endif %}</p>",
+            known_fields=frozenset({"first_name"}),
+        ),
+        leaves_alone("<p>Hello {{ pot }}</p>", known_fields=frozenset({"first_name"})),
+        leaves_alone("Subject: For {{ frist_name }}\nFrom: a@kiln.example\n\nHello\n", known_fields=frozenset({"first_name"})),
+    ],
+)
+def mend_unknown(message: Message, context: Context, finding: Finding) -> Iterator[Change]:
+    """The name alone, in each place where it stands; filters and conditions stay."""
+    near = re.search("“([\w.]+)”", str(finding.data.get("near", "")))
+    name = str(finding.data.get("name", ""))
+    for part, span, written in sources(message, finding) if near is not None and name else ():
+        right = re.sub(rf"(?<![\w.'\"]){re.escape(name)}(?![\w'\"])", near[1] if near is not None else "", written)
+        if part != "header" and right != written:
+            yield Change(part, span, right)
