@@ -129,7 +129,7 @@ def mend_foreign(message: Message, context: Context, finding: Finding) -> Iterat
 )
 def mend_unknown(message: Message, context: Context, finding: Finding) -> Iterator[Change]:
     """The name alone, in each place where it stands; filters and conditions stay."""
-    near = re.search("“([\w.]+)”", str(finding.data.get("near", "")))
+    near = re.search(r"“([\w.]+)”", str(finding.data.get("near", "")))
     name = str(finding.data.get("name", ""))
     for part, span, written in sources(message, finding) if near is not None and name else ():
         right = re.sub(rf"(?<![\w.'\"]){re.escape(name)}(?![\w'\"])", near[1] if near is not None else "", written)
