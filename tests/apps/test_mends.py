@@ -32,7 +32,7 @@ from jetwind.core.profiles import profiles
 from jetwind.engines.browser import Browser, Capture, CaptureFailed, CaptureRequest, FakeBrowser
 from tests.apps.helpers import checked, page_of, taken_in, walked
 from tests.apps.test_two_at_once import at_once
-from tests.factories import mail
+from tests.factories import mail, package, picture
 
 COPY = "<p>Come and see the kiln on the quay, where the cups of this spring are cooling now.</p>"
 #: Layout tables without a role, a blank inside an address, no doctype, a title that the subject can give.
@@ -208,6 +208,16 @@ class TestFiles:
         made, _ = services.take(house.reviewer, revision, Chosen(frozenset(given["mend"]), {}))
         assert store.fetch(made.source_sha256) == copy.content
         assert client.post(f"{base}as-table/", given).status_code == 404
+
+    def test_a_zip(self, house: Any) -> None:
+        """The mended copy of a package is a package with the same pictures."""
+        found = taken_in(house, package(FAULTY, pot_dot_png=picture()), "a.zip")
+        services.prepare_now(found)
+        made, _ = services.take(house.author, found, of(found, "access.table-role"))
+        after = message_of(Revision.objects.select_related("mailing__syntax", "mailing__workspace").get(pk=made.pk))
+        assert after.html is not None and 'role="presentation"' in after.html.text and [one.data for one in after.images] == [picture()]
+        patch, name = services.saved(found, of(found, "access.table-role"), "patch")
+        assert name == "a.zip.patch" and patch.startswith(b"--- a/message.html\n+++ b/message.html\n")
 
     def test_the_sums(self, house: Any, revision: Revision) -> None:
         """The page counts anew with every tick: what is chosen is gone, the rest stays. Nothing is written."""

@@ -6,6 +6,7 @@ import base64
 import json
 import quopri
 import subprocess
+import zipfile
 from pathlib import Path
 
 import jsonschema
@@ -172,3 +173,28 @@ class TestFill:
         path.write_text(f"<html><head><title>x</title></head><body><p>{COPY}</p></body></html>\n")
         words.write_text('"access.lang-missing" = "english"\n')
         assert "“english” cannot stand there." in jetwind("mend", str(path), "--fill", str(words)).stdout
+
+
+def test_a_zip(tmp_path: Path) -> None:
+    """Its HTML is mended, each other file keeps its octets and its place, and the patch applies where it is unpacked."""
+    path, out, folder = tmp_path / "a.zip", tmp_path / "b.zip", tmp_path / "unpacked"
+    pot = b"\x89PNG\r\n\x1a\n" + bytes(range(256))
+    with zipfile.ZipFile(path, "w") as made:
+        made.writestr(zipfile.ZipInfo("pictures/", (2027, 3, 1, 9, 0, 0)), b"")
+        made.writestr(zipfile.ZipInfo("pictures/pot.png", (2027, 3, 1, 9, 0, 0)), pot, zipfile.ZIP_STORED)
+        made.writestr("glazes.html", FAULTY, zipfile.ZIP_DEFLATED)
+        made.writestr("glazes.txt", COPY)
+    assert "2 findings are mended." in jetwind("mend", str(path), "--out", str(out)).stdout
+    with zipfile.ZipFile(path) as before, zipfile.ZipFile(out) as after:
+        assert [(one.filename, one.date_time, one.compress_type) for one in before.infolist()] == [
+            (one.filename, one.date_time, one.compress_type) for one in after.infolist()
+        ]
+        assert {name: after.read(name) for name in after.namelist()} == {
+            name: SURE.encode() if name == "glazes.html" else before.read(name) for name in before.namelist()
+        }
+        before.extractall(folder)
+    patch = jetwind("mend", str(path), "--diff").stdout
+    subprocess.run(["git", "apply"], input=patch, text=True, cwd=folder, check=True)
+    assert (folder / "glazes.html").read_text() == SURE and (folder / "pictures" / "pot.png").read_bytes() == pot
+    refused = jetwind("mend", str(path), "--sarif")
+    assert (refused.returncode, "A zip has no places for fixes" in refused.stderr) == (2, True)

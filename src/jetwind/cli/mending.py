@@ -68,7 +68,7 @@ def mend(
     if is_sure and is_all:
         refuse("--sure and --all exclude each other.")
     from jetwind.cli.inputs import brief_in, checks_named, circumstances, message_at, octets_at, syntax_in, words_in
-    from jetwind.core.mending import Before, as_patch, mended, offers_of
+    from jetwind.core.mending import Before, as_patches, files_of, mended, offers_of
     from jetwind.core.message import read_bytes
     from jetwind.engines.bounded import review_bounded
 
@@ -77,6 +77,8 @@ def mend(
     with stage(f"reading “{path}”"):
         raw = octets_at(path)
         message = details.on(message_at(path, written))
+    if sarif and message.form == "package":
+        refuse("A zip has no places for fixes, since its files are packed; unpack it, or use --out or --diff.")
 
     def read(octets: bytes) -> Message:
         after = details.on(read_bytes(octets, path.name, syntax=written))
@@ -95,7 +97,8 @@ def mend(
         said = _told(message, done, [one for one in offers if one not in wanted], withheld)
         if diff or sarif:
             click.echo(said, err=True, nl=False)
-            write_out(as_patch(raw, done.octets, path.name) if diff else _as_sarif(found, before, done, path))
+            before_it, after_it = files_of(message, raw, path.name), files_of(done.message, done.octets, path.name)
+            write_out(as_patches(before_it, after_it) if diff else _as_sarif(found, before, done, path))
         else:
             if out is not None or in_place:
                 _replace(out or path, done.octets)

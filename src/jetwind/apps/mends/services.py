@@ -30,7 +30,7 @@ from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
 from jetwind.core.checking import CheckResult, Context
 from jetwind.core.checking.mends import MendKind, mends
-from jetwind.core.mending import Before, Mended, Offer, Withheld, as_patch, mended, offers_of, shown_of, with_changes
+from jetwind.core.mending import Before, Mended, Offer, Withheld, as_patches, files_of, mended, offers_of, shown_of, with_changes
 from jetwind.core.message import Message, read_bytes
 from jetwind.core.reports import Review, station_of
 from jetwind.engines.bounded import review_bounded
@@ -299,6 +299,10 @@ def saved(revision: Revision, chosen: Chosen, form: Form) -> tuple[bytes, str]:
     if not outcome.done.taken:
         raise Refused(f"No mend that you chose holds. {outcome.done.withheld[0].why}")
     if form == "patch":
-        return as_patch(outcome.before.octets, outcome.done.octets, revision.file_name), f"{revision.file_name}.patch"
+        before, after = (
+            files_of(message, octets, revision.file_name)
+            for message, octets in ((outcome.before.message, outcome.before.octets), (outcome.done.message, outcome.done.octets))
+        )
+        return as_patches(before, after), f"{revision.file_name}.patch"
     stem, dot, ending = revision.file_name.rpartition(".")
     return outcome.done.octets, f"{stem}-mended.{ending}" if dot else f"{revision.file_name}-mended"

@@ -1,7 +1,7 @@
 """Mended copies: which changes of its source a message is offered, the octets with them, and the proof that they harm nothing."""
 
-from jetwind.core.mending.difference import as_patch
-from jetwind.core.mending.octets import CannotMend, Piece, pieces_of, with_changes
+from jetwind.core.mending.difference import as_patch, as_patches
+from jetwind.core.mending.octets import CannotMend, Piece, files_of, pieces_of, with_changes
 from jetwind.core.mending.offers import Offer, Withheld, offers_of
 from jetwind.core.mending.proof import Before, Mended, mended
 from jetwind.core.mending.shown import ShownChange, shown_of
@@ -15,6 +15,8 @@ __all__ = [
     "ShownChange",
     "Withheld",
     "as_patch",
+    "as_patches",
+    "files_of",
     "mended",
     "offers_of",
     "pieces_of",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from difflib import unified_diff
 
 
@@ -12,6 +13,11 @@ def as_patch(before: bytes, after: bytes, name: str) -> bytes:
     old, new = _lines(before), _lines(after)
     lines = list(unified_diff(old, new, f"a/{name}", f"b/{name}"))
     return b"".join(_octets(line) for line in lines)
+
+
+def as_patches(before: Mapping[str, bytes], after: Mapping[str, bytes]) -> bytes:
+    """The patch that turns files into others of the same names; for a zip, to be applied where it is unpacked."""
+    return b"".join(as_patch(octets, after.get(name, octets), name) for name, octets in before.items())
 
 
 def _lines(octets: bytes) -> list[str]:

@@ -8,7 +8,9 @@ from __future__ import annotations
 
 import base64
 import codecs
+import io
 import re
+import zipfile
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
@@ -18,6 +20,7 @@ from jetwind.core.errors import JetwindError
 from jetwind.core.message import Message
 from jetwind.core.message.charsets import decode_octets, encode_octets
 from jetwind.core.message.model import TextPart
+from jetwind.core.message.package import HTML_NAME, unzipped
 from jetwind.core.message.parts import MimePart
 from jetwind.core.source import Span
 
@@ -25,6 +28,7 @@ from jetwind.core.source import Span
 _LONGEST, _USUAL = 76, 76
 _MARKS = (codecs.BOM_UTF8, codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)
 _HEX = re.compile(rb"=([0-9A-Fa-f]{2})")
+_TEXT_NAME = re.compile(r"\.txt\Z", re.IGNORECASE)
 _SOFT = re.compile(rb"=(?:\r\n|\n)")
 
 
@@ -42,10 +46,39 @@ class Piece(NamedTuple):
 def with_changes(message: Message, raw: bytes, changes: Iterable[Change]) -> bytes:
     """The octets that a message was read from, with changes that do not overlap.
 
+    A zip keeps its files and their octets, but for the HTML and the plain text.
+
     Raises:
-        CannotMend: as :func:`pieces_of`.
+        CannotMend: the part's charset or transfer encoding cannot be written back octet for octet.
     """
+    if message.form == "package":
+        return _zipped(message, raw, list(changes))
     return _spliced(raw, (piece for _, piece in pieces_of(message, raw, changes)))
+
+
+def files_of(message: Message, raw: bytes, name: str) -> dict[str, bytes]:
+    """The files that a message came as, by name: the one file that it is, or those of its zip."""
+    return unzipped(raw, name) if message.form == "package" else {name: raw}
+
+
+def _zipped(message: Message, raw: bytes, changes: Sequence[Change]) -> bytes:
+    """The zip with the changes in its HTML and its plain text."""
+    files = unzipped(raw, "the zip")
+    made: dict[str, bytes] = {}
+    for part in dict.fromkeys(change.part for change in changes):
+        ending = HTML_NAME if part == "html" else _TEXT_NAME
+        text = message.html if part == "html" else message.text
+        name = next((name for name in files if ending.search(name)), None)
+        if part == "header" or text is None or name is None:
+            raise CannotMend("The message has no such part.")
+        own = sorted((change for change in changes if change.part == part), key=lambda one: one.span)
+        made[name] = _spliced(files[name], _of_text(text, files[name], own))
+    out = io.BytesIO()
+    with zipfile.ZipFile(io.BytesIO(raw)) as old, zipfile.ZipFile(out, "w") as new:
+        for entry in old.infolist():
+            plain = entry.filename.replace("\\", "/")
+            new.writestr(entry, made[plain] if plain in made else old.read(entry))
+    return out.getvalue()
 
 
 def pieces_of(message: Message, raw: bytes, changes: Iterable[Change]) -> list[tuple[tuple[Change, ...], Piece]]:
@@ -54,13 +87,13 @@ def pieces_of(message: Message, raw: bytes, changes: Iterable[Change]) -> list[t
     A piece makes one change; where a part is written in base64, one piece makes all changes of the part.
 
     Raises:
-        CannotMend: the octets are a package, or the part's charset or transfer encoding cannot be written back octet for octet.
+        CannotMend: the octets are a zip, or the part's charset or transfer encoding cannot be written back octet for octet.
     """
     by_part: dict[MendedPart, list[Change]] = {}
     for change in changes:
         by_part.setdefault(change.part, []).append(change)
     if by_part and message.form == "package":
-        raise CannotMend("A zip or a folder with several files is not mended yet.")
+        raise CannotMend("A zip has no octets of its own for a change: its files are packed.")
     found: list[tuple[tuple[Change, ...], Piece]] = []
     for part, own in by_part.items():
         own.sort(key=lambda one: one.span)

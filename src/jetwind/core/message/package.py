@@ -32,7 +32,7 @@ MOST_ENTRIES = 2_000
 #: Images hardly shrink in a zip and text shrinks about tenfold; beyond this ratio a large entry is a bomb.
 LARGEST_RATIO = 150
 
-_HTML_NAME = re.compile(r"\.x?html?\Z", re.IGNORECASE)
+HTML_NAME = re.compile(r"\.x?html?\Z", re.IGNORECASE)
 _HTML_START = re.compile(
     rb"\s*<(?:!doctype\s+html|html|head|body|table|div|p|center|style|meta|span|h[1-6]|a|img)(?![\w@.-])|\s*<!--", re.IGNORECASE
 )
@@ -58,8 +58,8 @@ def read_bytes(data: bytes, file_name: str, *, envelope: Envelope | None = None,
     if len(data) > LARGEST_INPUT:
         raise UnusableInput(f"{shown} is {_megabytes(len(data))}; the largest that can be taken in is {_megabytes(LARGEST_INPUT)}.")
     if data.startswith((b"PK\x03\x04", b"PK\x05\x06")):
-        message = _from_files(_unzip(data, shown), data, shown, syntax)
-    elif _HTML_NAME.search(file_name) or (_HTML_START.match(data) and not file_name.lower().endswith(".eml")):
+        message = _from_files(unzipped(data, shown), data, shown, syntax)
+    elif HTML_NAME.search(file_name) or (_HTML_START.match(data) and not file_name.lower().endswith(".eml")):
         if b"\0" in data[:1024] and not data.startswith((b"\xff\xfe", b"\xfe\xff")):
             raise UnusableInput(f"{shown} is not HTML: it holds binary data.")
         message = _from_files({"message.html": data}, data, shown, syntax)
@@ -160,7 +160,7 @@ def _from_mail(data: bytes, shown: str, syntax: Syntax) -> Message:
 
 
 def _from_files(files: dict[str, bytes], raw: bytes, shown: str, syntax: Syntax) -> Message:
-    pages = [name for name in files if _HTML_NAME.search(name)]
+    pages = [name for name in files if HTML_NAME.search(name)]
     if not pages:
         raise UnusableInput(f"{shown} holds no HTML file.")
     if len(pages) > 1:
@@ -212,8 +212,12 @@ def _with_neighbours(message: Message, path: Path) -> Message:
     return replace(message, images=tuple(images.values())) if images else message
 
 
-def _unzip(data: bytes, shown: str) -> dict[str, bytes]:
-    """Files of a zip by name, with every limit kept while unpacking, not only by what its directory says."""
+def unzipped(data: bytes, shown: str) -> dict[str, bytes]:
+    """Files of a zip by name, with every limit kept while unpacking, not only by what its directory says.
+
+    Raises:
+        UnusableInput: it is no zip, is locked, or passes a limit.
+    """
     files: dict[str, bytes] = {}
     total = 0
     try:
