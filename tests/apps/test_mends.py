@@ -20,11 +20,13 @@ from jetwind.apps.intake.selectors import message_of, revision_for
 from jetwind.apps.intake.services import add_revision
 from jetwind.apps.jobs.models import Work
 from jetwind.apps.mends import services
+from jetwind.apps.mends.in_sets import ask as ask_in_set
 from jetwind.apps.mends.models import MendedRender, PreparedMends
 from jetwind.apps.mends.services import Chosen
-from jetwind.apps.mends.tasks import look_for_mends
+from jetwind.apps.mends.tasks import look_for_mends, mend_set
 from jetwind.apps.notices.models import Notice
 from jetwind.apps.review.services import excuse
+from jetwind.apps.sets.services import make_set, put_in
 from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.apps.workspace.selectors import chosen_profiles
 from jetwind.core.checking.mends import mends
@@ -352,3 +354,56 @@ def test_two_take_mends_at_once(house: Any) -> None:
         assert newest is not None and newest.number == 2
         html = message_of(Revision.objects.select_related("mailing__syntax", "mailing__workspace").get(pk=newest.pk)).html
         assert html is not None and (' role="presentation"' in html.text) != ("a%20b" in html.text)
+
+
+class TestSets:
+    """One mend for all messages of a set."""
+
+    def test_all_members(self, house: Any) -> None:
+        """Each message that has the fault gets one revision; released ones and those without it stay; a second press finds nothing to do."""
+        shown = make_set(house.author, house.workspace, "Papers", ["One", "Two", "Fine"])
+        bodies = (FAULTY, FAULTY.replace("cups", "bowls"), FAULTY.replace("<table>", "<table role='presentation'>"))
+        found = [taken_in(house, mail(body, Subject=f"Paper {number}")) for number, body in enumerate(bodies)]
+        for member, revision in zip(shown.members.all(), found, strict=True):
+            put_in(house.author, member, revision.mailing)
+        client = house.client(house.reviewer)
+        page = page_of(client.get(f"/sets/{shown.pk}/"))
+        assert "Mend it in all these messages" in page and "Each layout table gets role=&quot;presentation&quot;." in page
+        assert client.post(f"/sets/{shown.pk}/mend/", {"check": "access.table-role"}).status_code == 302
+        for _ in range(2):
+            work = Work.objects.filter(kind="set-mends").latest("pk")
+            mend_set.func(set_id=shown.pk, check_id="access.table-role", user_id=house.reviewer.pk, work_id=work.pk)
+            assert [one.mailing.revisions.count() for one in found] == [2, 2, 1]
+            work.refresh_from_db()
+            assert (work.state, work.problem) == ("done", "")
+            for one in found:
+                checked(one.mailing)
+            ask_in_set(house.reviewer, shown, "access.table-role")
+        assert "Mend it in all these messages" not in page_of(client.get(f"/sets/{shown.pk}/"))
+
+    def test_one_that_cannot_be_mended(self, house: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+        """It is counted and told; the other is mended all the same."""
+        shown = make_set(house.author, house.workspace, "Papers", ["One", "Two"])
+        found = [taken_in(house, mail(FAULTY, Subject=f"Paper {number}")) for number in range(2)]
+        for member, revision in zip(shown.members.all(), found, strict=True):
+            put_in(house.author, member, revision.mailing)
+
+        def refuse_first(user: Any, revision: Revision, chosen: Chosen) -> Any:
+            if revision.pk == found[0].pk:
+                raise Refused("It does not hold.")
+            return services.take(user, revision, chosen)
+
+        monkeypatch.setattr("jetwind.apps.mends.in_sets.take", refuse_first)
+        work = ask_in_set(house.reviewer, shown, "links.malformed")
+        mend_set.func(set_id=shown.pk, check_id="links.malformed", user_id=house.reviewer.pk, work_id=work.pk)
+        assert [one.mailing.revisions.count() for one in found] == [1, 2]
+        assert "was mended in 1 and could not be mended in 1" in page_of(house.client(house.reviewer).get(f"/sets/{shown.pk}/"))
+
+    def test_refused(self, house: Any) -> None:
+        """A check without a mend, one that needs a word, and somebody who may not change messages."""
+        shown = make_set(house.author, house.workspace, "Papers", ["One"])
+        for check in ("links.broken", "links.empty", "nothing"):
+            with pytest.raises(Refused):
+                ask_in_set(house.reviewer, shown, check)
+        with pytest.raises(NotAllowed):
+            ask_in_set(house.operator, shown, "access.table-role")

@@ -27,6 +27,7 @@ from jetwind.apps.links import answering
 from jetwind.apps.links.models import CurrentAnswers, LinkAnswer, Wire
 from jetwind.apps.links.services import ask_for_links
 from jetwind.apps.links.services import fetch_pictures as ask_for_pictures
+from jetwind.apps.mends.in_sets import ask as ask_in_set
 from jetwind.apps.mends.models import PreparedMends
 from jetwind.apps.mends.services import ask_for_mends
 from jetwind.apps.previews.models import Render
@@ -36,6 +37,7 @@ from jetwind.apps.proofs.models import Arrival, ContentRender, Letter, TestCopy
 from jetwind.apps.proofs.services import Choices, keep_saved, send_test
 from jetwind.apps.review import answers
 from jetwind.apps.review.models import PictureWords
+from jetwind.apps.sets.models import MessageSet
 from jetwind.apps.workspace.desk import Held, Workbench
 from jetwind.core.links.answers import Answer, Hop
 from jetwind.core.package import verify
@@ -152,6 +154,9 @@ def test_no_task_reads_a_message(house: Any, in_helpers: None, fake_browser: Any
     screen = screenshots.keep(house.reviewer, copy, picture(390, 800), "phone-upright")
     ask_for_pictures(house.reviewer, revision)
     ask_for_mends(house.reviewer, revision)
+    family = MessageSet.objects.create(workspace=house.workspace, name="Papers", created_by=house.author)
+    family.members.create(name="Pots", mailing=mailing)
+    ask_in_set(house.reviewer, family, "access.table-role")
     answers.ask_for_rechecks(house.workspace)
     jobs.defer("review.recheck_messages", mailing_ids=[mailing.pk])
     ask_for_renders_of_house(house.workspace)

@@ -124,6 +124,16 @@ def read_like(revision: Revision, data: bytes) -> Message:
     return read_bytes(data, revision.file_name, envelope=revision.given_envelope, syntax=revision.mailing.field_syntax)
 
 
+def has_wordless_mend(check_id: str) -> bool:
+    """Whether a machine can mend what a check finds without a word of a person."""
+    return any(not own.asks for own in mends().get(check_id, ()))
+
+
+def mends_of_check(revision: Revision, check_id: str) -> list[str]:
+    """The findings of a check that a machine can mend in a revision without a word, by fingerprint."""
+    return [one.finding for one in _situation(revision, {}).offers if one.check == check_id and not one.asks]
+
+
 def copies_with_one(revision: Revision, most: int) -> dict[str, str]:
     """For the first ``most`` sure mends of a revision, by the finding's fingerprint, the digest of the copy that has this mend alone."""
     found = _situation(revision, {})

@@ -6,6 +6,8 @@ from jetwind.apps.mends import views
 from jetwind.apps.review.station_page import OF_A_REVISION
 
 urlpatterns = [
+    path("sets/<int:set_id>/mend/", views.mend_set, name="mend-in-set"),
+    path("sets/<int:set_id>/mend/progress/", views.mend_set_progress, name="mend-in-set-progress"),
     path(f"{OF_A_REVISION}mends/", views.mends, name="mends"),
     path(f"{OF_A_REVISION}mends/look-for/", views.look_for, name="look-for-mends"),
     path(f"{OF_A_REVISION}mends/progress/", views.progress, name="mends-progress"),

@@ -15,11 +15,13 @@ from jetwind.apps.blobs import store
 from jetwind.apps.intake.known import NEWEST_NUMBER
 from jetwind.apps.intake.models import Revision
 from jetwind.apps.intake.selectors import revision_for
-from jetwind.apps.mends import services
+from jetwind.apps.jobs import services as jobs
+from jetwind.apps.mends import in_sets, services
 from jetwind.apps.mends.models import MendedRender, PreparedMends
 from jetwind.apps.mends.services import Chosen, Outcome, Sums
 from jetwind.apps.review.questions import newest_run
 from jetwind.apps.review.selectors import station_address
+from jetwind.apps.sets.models import MessageSet
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import PersonRequest, asks, permissions_of
@@ -208,3 +210,22 @@ def as_file(request: PersonRequest, mailing_id: int, number: int, form: str) -> 
     response = HttpResponse(data, content_type="application/octet-stream")
     response["Content-Disposition"] = content_disposition_header(as_attachment=True, filename=name) or "attachment"
     return response
+
+
+@require_POST
+@asks(send="mailing:change")
+@once
+def mend_set(request: PersonRequest, set_id: int) -> HttpResponse:
+    """Have what one check finds mended in every message of a set."""
+    shown = get_object_or_404(MessageSet.objects.select_related("workspace"), pk=set_id, workspace=request.workspace)
+    in_sets.ask(request.user, shown, request.POST.get("check", ""))
+    return redirect("set", shown.pk)
+
+
+@require_GET
+@asks("mailing:view")
+def mend_set_progress(request: PersonRequest, set_id: int) -> HttpResponse:
+    """How far that is; once done, the page loads itself anew."""
+    shown = get_object_or_404(MessageSet, pk=set_id, workspace=request.workspace)
+    work = jobs.latest(in_sets.KIND, f"{in_sets.KIND}:{shown.pk}")
+    return render(request, "sets/_mending.html", {"shown": shown, "mend_work": work, "is_fresh": work is None or not work.is_open})

@@ -20,6 +20,7 @@ from jetwind.apps.review.readiness import Readiness, listed, with_readiness
 from jetwind.apps.review.selectors import shown_with, station_address
 from jetwind.apps.sets.models import Member, MessageSet, NotedPieces, PieceUse
 from jetwind.apps.workspace.models import Workspace
+from jetwind.core.checking.mends import mends
 from jetwind.core.profiles import profiles
 from jetwind.core.renders.measured import Measured
 from jetwind.core.reports import STATIONS, Station, station_of
@@ -78,6 +79,11 @@ class CauseRow:
     cause: Cause
     members: list[Row]
     is_open: bool
+
+    @property
+    def does(self) -> str:
+        """The sentence of the mend that needs no word; empty where there is none."""
+        return next((own.does for own in mends().get(self.cause.first.check, ()) if not own.asks), "")
 
     @property
     def places(self) -> list[tuple[Row, str]]:

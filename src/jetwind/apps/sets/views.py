@@ -10,6 +10,7 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from jetwind.apps.intake.models import Mailing
 from jetwind.apps.intake.selectors import newest_open
+from jetwind.apps.jobs import services as jobs
 from jetwind.apps.review.selectors import station_address
 from jetwind.apps.sets import selectors, services
 from jetwind.apps.sets.models import Member, MessageSet
@@ -77,6 +78,7 @@ def one_set(request: PersonRequest, set_id: int) -> HttpResponse:
         "profiles": [(name, profiles()[name].name) for name in dict.fromkeys([profile, *chosen])],
         "free": selectors.free_messages(request.workspace) if missing and "mailing:change" in allowed else [],
         "may_change": "mailing:change" in allowed,
+        "mend_work": jobs.latest("set-mends", f"set-mends:{shown.pk}"),
         "may_excuse": "review:excuse" in allowed,
         "section": "sets",
     }

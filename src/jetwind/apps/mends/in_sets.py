@@ -1,0 +1,69 @@
+"""One mend in every message of a set: a part that its messages share is put right by one press."""
+
+from __future__ import annotations
+
+from jetwind.apps.accounts.models import User
+from jetwind.apps.intake.models import Mailing, Revision
+from jetwind.apps.jobs import services as jobs
+from jetwind.apps.jobs.models import Work
+from jetwind.apps.mends.services import Chosen, has_wordless_mend, mends_of_check, take
+from jetwind.apps.sets.models import MessageSet
+from jetwind.apps.ui.refusal import Refused
+from jetwind.apps.workspace.access import permit
+from jetwind.apps.workspace.desk import Workbench
+
+KIND, TASK = "set-mends", "mends.mend_set"
+
+
+def ask(user: User, shown: MessageSet, check_id: str) -> Work:
+    """Have what a check finds mended in every message of a set, in the background.
+
+    Raises:
+        NotAllowed, Refused: not permitted; the check has no mend, or one that needs a word.
+    """
+    permit(user, "mailing:change", shown.workspace)
+    if not has_wordless_mend(check_id):
+        raise Refused("What this check finds is not mended without a person's words.")
+    return jobs.start(
+        KIND,
+        f"set-mends:{shown.pk}",
+        doing="waiting for a worker",
+        enqueue=lambda work_id: jobs.defer(TASK, needs="checks", set_id=shown.pk, check_id=check_id, user_id=user.pk, work_id=work_id),
+    )
+
+
+def carry_out(shown: MessageSet, check_id: str, user_id: int, work_id: int) -> None:
+    """Mend the newest revision of each member that is not released. Safe to run twice: what is mended has nothing to mend any more.
+
+    Raises:
+        Cancelled, GivenBack: somebody asked for it to stop; the worker is being stopped.
+        Failed: some could not be mended; the others are.
+    """
+    mailings = Mailing.objects.filter(member__of=shown).exclude(stage=Mailing.Stage.RELEASED).order_by("pk")
+    mended, left, mails = 0, 0, list(mailings)
+    with Workbench() as bench:
+        for mailing in jobs.each(work_id, mails, lambda one: one.title):
+            made = bench.ask(mend_one, mailing.pk, check_id, user_id)
+            mended, left = mended + (made is True), left + (made is False)
+    if left:
+        raise jobs.Failed(f"What {check_id} finds was mended in {mended} and could not be mended in {left}; their pages of mends say why.")
+
+
+def mend_one(mailing_id: int, check_id: str, user_id: int) -> bool | None:
+    """Take the mends of one check into the newest revision of a message; whether there is a new revision, None where there was nothing to mend.
+
+    To be asked of a workbench.
+    """
+    revision = (
+        Revision.objects.select_related("mailing__workspace", "mailing__syntax", "uploaded_by")
+        .filter(mailing=mailing_id)
+        .order_by("number")
+        .last()
+    )
+    if revision is None or not (findings := mends_of_check(revision, check_id)):
+        return None
+    try:
+        take(User.objects.get(pk=user_id), revision, Chosen(frozenset(findings), {}))
+    except Refused:
+        return False
+    return True
