@@ -204,6 +204,51 @@ class TestOctets:
         assert with_changes(read_bytes(raw, "a.html"), raw, []) == raw
 
 
+@pytest.mark.parametrize("newline", ["\n", "\r\n"])
+def test_plain_text_beside_the_html(newline: str) -> None:
+    """Mends of headers, of the HTML and of the mail's build at once, read back by the standard library (RFC 2046): all parts are there."""
+    html = "<p>Come to the kiln, caf=C3=A9 and all</p><table><tr><td><p>Cups, bowls and jars of this spring are cooling on the quay.</p></td></tr></table>"
+    lines = [
+        "From: a@kiln.org",
+        "Subject: Re: cups",
+        "MIME-Version: 1.0",
+        'Content-Type: multipart/related; boundary="r"',
+        "",
+        "--r",
+        "X-Kept: as it was",
+        "Content-Type: text/html; charset=utf-8",
+        "Content-Transfer-Encoding: quoted-printable",
+        "",
+        html,
+        "--r",
+        "Content-Type: image/png",
+        "Content-ID: <pot>",
+        "",
+        "not a picture",
+        "--r--",
+        "",
+    ]
+    raw = newline.join(lines).encode()
+    checks = ["text.missing", "envelope.subject-false-reply", "access.table-role"]
+
+    def judge(one: Message) -> Sequence[CheckResult]:
+        return run(one, Context(), checks)
+
+    message = read_bytes(raw, "a.eml")
+    before = Before(message, raw, tuple(judge(message)), lambda octets: read_bytes(octets, "a.eml"), judge)
+    done = mended(before, [one for one in offers_of(message, Context(), before.results)[0] if one.changes])
+    assert sorted(one.check for one in done.taken) == sorted(checks) and not done.withheld
+    mail = email.message_from_bytes(done.octets, policy=policy.default)
+    assert mail["Subject"] == "cups"
+    around, picture = mail.iter_parts()
+    plain, marked = around.iter_parts()
+    assert around.get_content_type() == "multipart/alternative" and around["X-Kept"] == "as it was"
+    assert "Come to the kiln, café and all" in plain.get_content() and "Cups, bowls and jars" in plain.get_content()
+    assert '<table role="presentation">' in marked.get_content() and picture["Content-ID"] == "<pot>"
+    assert mail.defects == [] and (b"\r\n" in done.octets) == (newline == "\r\n")
+    assert done.octets.count(b"\n") == done.octets.count(newline.encode())
+
+
 class TestOffers:
     """What is not offered, and why."""
 

@@ -16,8 +16,8 @@ from jetwind.core.checking.samples import CheckSample
 from jetwind.core.message import Message
 from jetwind.core.source import Span
 
-#: Parts of a message whose source a mend may change.
-MendedPart = Literal["html", "text", "header"]
+#: Parts of a message whose source a mend may change; "message" is the mail as octets, one character an octet.
+MendedPart = Literal["html", "text", "header", "message"]
 
 
 class MendKind(StrEnum):

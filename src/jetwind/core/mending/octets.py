@@ -13,6 +13,7 @@ import re
 import zipfile
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import NamedTuple
 
 from jetwind.core.checking.mends import Change, MendedPart
@@ -99,12 +100,17 @@ def pieces_of(message: Message, raw: bytes, changes: Iterable[Change]) -> list[t
         own.sort(key=lambda one: one.span)
         pieces = _of_part(message, raw, part, own)
         found += zip(((one,) for one in own), pieces, strict=True) if len(pieces) == len(own) else [(tuple(own), pieces[0])]
+    in_order = sorted(piece.span for _, piece in found)
+    if any(after.start < before.end for before, after in pairwise(in_order)):
+        raise CannotMend("It overlaps another mend; take that one first.")
     return found
 
 
 def _of_part(message: Message, raw: bytes, part: MendedPart, changes: Sequence[Change]) -> list[Piece]:
     if part == "header":
         return _of_header(message, changes)
+    if part == "message":
+        return [Piece(change.span, change.text.encode("latin-1")) for change in changes]
     text = message.html if part == "html" else message.text
     if text is None:
         raise CannotMend("The message has no such part.")
@@ -113,7 +119,9 @@ def _of_part(message: Message, raw: bytes, part: MendedPart, changes: Sequence[C
     if text.later:
         raise CannotMend("The plain text stands in several parts of the mail, which are not mended.")
     decoded = _of_text(text, text.part.data, changes)
-    return _of_body(text.part, decoded)
+    # A body of one line has no line end of its own: it gets those of the mail's header.
+    has_long_ends = b"\r\n" in text.part.body if b"\n" in text.part.body else message.root is not None and b"\r\n" in message.root.head
+    return _of_body(text.part, decoded, b"\r\n" if has_long_ends else b"\n")
 
 
 def _of_text(text: TextPart, data: bytes, changes: Sequence[Change]) -> list[Piece]:
@@ -163,15 +171,15 @@ def _of_header(message: Message, changes: Sequence[Change]) -> list[Piece]:
     return pieces
 
 
-def _of_body(part: MimePart, decoded: Sequence[Piece]) -> list[Piece]:
+def _of_body(part: MimePart, decoded: Sequence[Piece], newline: bytes) -> list[Piece]:
     """Changes of decoded octets as changes of the octets as transferred, counted from the start of the mail."""
     encoding, start = part.transfer_encoding, part.body_span.start
     if encoding in ("", "7bit", "8bit", "binary"):
         return [Piece(piece.span.shifted(start), piece.octets) for piece in decoded]
     if encoding == "quoted-printable":
-        return [Piece(piece.span.shifted(start), piece.octets) for piece in _quoted(part.body, part.data, decoded)]
+        return [Piece(piece.span.shifted(start), piece.octets) for piece in _quoted(part.body, part.data, decoded, newline)]
     if encoding == "base64":
-        return [Piece(part.body_span, _wrapped(part.body, _spliced(part.data, decoded)))]
+        return [Piece(part.body_span, _wrapped(part.body, _spliced(part.data, decoded), newline))]
     raise CannotMend(f"The part is transferred as {encoding}, which is not written back.")
 
 
@@ -199,12 +207,11 @@ def _read_quoted(body: bytes) -> _Quoted:
     return _Quoted(bytes(decoded), begins, ends)
 
 
-def _quoted(body: bytes, data: bytes, decoded: Sequence[Piece]) -> list[Piece]:
+def _quoted(body: bytes, data: bytes, decoded: Sequence[Piece], newline: bytes) -> list[Piece]:
     """Changes of decoded octets as changes of a body in quoted-printable: lines without a change stay as they are."""
     read = _read_quoted(body)
     if read.decoded != data:
         raise CannotMend("The part is marked quoted-printable but is not written so throughout.")
-    newline = b"\r\n" if b"\r\n" in body else b"\n"
     pieces: list[Piece] = []
     found, at = bytearray(), 0
     for piece in decoded:
@@ -246,9 +253,8 @@ def _written_quoted(octets: bytes, column: int, rest: int, newline: bytes) -> by
     return bytes(found)
 
 
-def _wrapped(body: bytes, data: bytes) -> bytes:
-    """Octets in base64, in lines as long as those of the old body, with its line ends."""
-    newline = b"\r\n" if b"\r\n" in body else b"\n"
+def _wrapped(body: bytes, data: bytes, newline: bytes) -> bytes:
+    """Octets in base64, in lines as long as those of the old body, with these line ends."""
     first = body.split(newline, 1)[0].strip()
     length = len(first) // 4 * 4 or _USUAL
     written = base64.b64encode(data)

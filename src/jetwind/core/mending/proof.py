@@ -107,7 +107,9 @@ def _tried(before: Before, offers: Sequence[Offer]) -> _Tried | str:
 
 def _other_parts(before: Message, after: Message, offers: Sequence[Offer]) -> str:
     """The sentence that says what else changed than the mends say; empty where nothing did."""
-    parts: tuple[MendedPart, ...] = ("html", "text", "header")
+    is_rebuilt = any(change.part == "message" for one in offers for change in one.changes)
+    # Where parts of the mail are put together anew, the HTML alone is what it was.
+    parts: tuple[MendedPart, ...] = ("html",) if is_rebuilt else ("html", "text", "header")
     for part in parts:
         old, new = before.source_of(part), after.source_of(part)
         edits = [Edit(change.span, change.text) for one in offers for change in one.changes if change.part == part]

@@ -14,6 +14,7 @@ from jetwind.core.markup import Element, TextRun
 from jetwind.core.message.charsets import encode_octets
 from jetwind.core.prose.passages import collapse
 from jetwind.core.prose.reading import BLOCKS
+from jetwind.core.source import Span
 
 if TYPE_CHECKING:
     from jetwind.core.message.model import Message
@@ -128,32 +129,54 @@ def with_plain_text(message: Message, text: str) -> bytes:
     if message.root is None:
         return _zipped(message, text)
     source = message.root.to_bytes()
-    made_part = EmailMessage(policy=SMTP)
-    made_part.set_content(text, charset="utf-8", cte="quoted-printable")
-    made = made_part.as_bytes().replace(b"MIME-Version: 1.0\r\n", b"")
-    if b"\r\n" not in source:
-        made = made.replace(b"\r\n", b"\n")
     old = message.text.part if message.text else None
-    if old is not None:
-        head, _, body = made.partition(b"\r\n\r\n" if b"\r\n" in made else b"\n\n")
-        kept = b"".join(field.octets for field in old.fields if not field.name.lower().startswith("content-t"))
-        newline = b"\r\n" if b"\r\n" in made else b"\n"
-        whole = kept + head + newline + newline + body.rstrip(b"\r\n")
-        # The new text holds what later parts of the old one said: each is left empty in its place.
-        for part in reversed(message.text.later if message.text else ()):
-            source = source[: part.body_span.start] + source[part.body_span.end :]
-        return source[: old.offset] + whole + source[old.body_span.end :]
-    html = message.html.part
-    assert html is not None, "the HTML of a mail has its part"
+    if old is None:
+        for span, octets in sorted(alternative_around(message, text), reverse=True):
+            source = source[: span.start] + octets + source[span.end :]
+        return source
+    made = _part(source, text)
+    head, _, body = made.partition(b"\r\n\r\n" if b"\r\n" in made else b"\n\n")
+    kept = b"".join(field.octets for field in old.fields if not field.name.lower().startswith("content-t"))
+    newline = b"\r\n" if b"\r\n" in made else b"\n"
+    whole = kept + head + newline + newline + body.rstrip(b"\r\n")
+    # The new text holds what later parts of the old one said: each is left empty in its place.
+    for part in reversed(message.text.later if message.text else ()):
+        source = source[: part.body_span.start] + source[part.body_span.end :]
+    return source[: old.offset] + whole + source[old.body_span.end :]
+
+
+def alternative_around(message: Message, text: str) -> list[tuple[Span, bytes]]:
+    """Octets in the place of stretches of a mail without plain text, by which its HTML stands in a multipart/alternative beside ``text``.
+
+    Header fields that say nothing of the content stay in their places, and so does the body of the HTML.
+    """
+    assert message.root is not None and message.html is not None and message.html.part is not None, "the HTML is that of a mail"
+    html, source = message.html.part, message.root.to_bytes()
     newline = b"\r\n" if b"\r\n" in source else b"\n"
     boundary = _boundary(source)
-    about = b"".join(field.octets for field in html.fields if field.name.lower().startswith("content-"))
-    others = b"".join(field.octets for field in html.fields if not field.name.lower().startswith("content-"))
-    pieces = [others, b'Content-Type: multipart/alternative; boundary="', boundary, b'"', newline, newline, b"--", boundary, newline, made]
-    if b"mime-version" not in others.lower() and html.offset == message.root.offset:
-        pieces.insert(1, b"MIME-Version: 1.0" + newline)
-    pieces += [newline, b"--", boundary, newline, about, newline, html.body, newline, b"--", boundary, b"--", newline]
-    return source[: html.offset] + b"".join(pieces) + source[html.body_span.end :]
+    of_content = [field for field in html.fields if field.name.lower().startswith("content-")]
+    others = b"".join(field.octets for field in html.fields if field not in of_content)
+    pieces, at = list[tuple[Span, bytes]](), html.offset
+    for field in html.fields:
+        if field in of_content:
+            pieces.append((Span(at, at + len(field.octets)), b""))
+        at += len(field.octets)
+    new = b"MIME-Version: 1.0" + newline if b"mime-version" not in others.lower() and html.offset == message.root.offset else b""
+    if source[html.offset : at] != b"".join(field.octets for field in html.fields):
+        # Lines between the fields that are none: the fields are written one behind the other.
+        pieces, at, new = [], html.offset, others + new
+    new += b'Content-Type: multipart/alternative; boundary="' + boundary + b'"' + newline + newline
+    new += b"--" + boundary + newline + _part(source, text) + newline + b"--" + boundary + newline
+    pieces.append((Span(at, html.body_span.start), new + b"".join(field.octets for field in of_content) + newline))
+    return [*pieces, (Span(html.body_span.end, html.body_span.end), newline + b"--" + boundary + b"--" + newline)]
+
+
+def _part(source: bytes, text: str) -> bytes:
+    """A part of plain text, with its header, in the line ends of a mail."""
+    part = EmailMessage(policy=SMTP)
+    part.set_content(text, charset="utf-8", cte="quoted-printable")
+    made = part.as_bytes().replace(b"MIME-Version: 1.0\r\n", b"")
+    return made if b"\r\n" in source else made.replace(b"\r\n", b"\n")
 
 
 def _boundary(source: bytes) -> bytes:
