@@ -56,6 +56,14 @@ def mended(before: Before, offers: Sequence[Offer]) -> Mended:
             octets, after, answers, stayed = tried
             if not stayed:
                 return Mended(octets, after, tuple(answers), tuple(left), tuple(withheld))
+            rebuilding = [one for one in left if any(change.part == "message" for change in one.changes)]
+            if rebuilding and len(rebuilding) < len(left):
+                # A plain text that is made from the HTML as it is has words in it that other mends change.
+                left = [one for one in left if one not in rebuilding]
+                withheld += [
+                    _withheld(one, "It would copy what another mend changes; mend once more after that one.") for one in rebuilding
+                ]
+                continue
             left = [one for one in left if one not in stayed]
             withheld += [_withheld(one, "The finding stays.") for one in stayed]
             continue
