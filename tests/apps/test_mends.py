@@ -81,7 +81,7 @@ class TestLooking:
         assert "Mend what is sure (2)" in page_of(client.get(f"{base}envelope/"))
         record = found.check_runs.get().findings.get(check_id="links.malformed")
         selected = page_of(client.get(f"{base}links/?finding={record.fingerprint}"))
-        assert f'<a href="{base}mends/#mend-{record.fingerprint}">Have Jetwind mend it</a>' in selected
+        assert f'<a href="{base}mends/#mend-{record.fingerprint}">Look for a mend</a>' in selected
 
     def test_only_sure_mends_are_ticked(self, house: Any, revision: Revision) -> None:
         """What changes the look or the words waits for a person."""
@@ -89,9 +89,7 @@ class TestLooking:
         for one in offers(revision).values():
             box = f'name="mend" value="{one["finding"]}"' + (" checked" if one["kind"] == "sure" else "")
             assert f"{box}>" in shown.replace(" >", ">"), one
-        assert {one["kind"] for one in offers(revision).values()} == {"sure", "to confirm", "to fill in"} & {
-            one["kind"] for one in offers(revision).values()
-        }
+        assert {one["kind"] for one in offers(revision).values()} >= {"sure", "to confirm"}
 
     def test_before_the_checks(self, house: Any) -> None:
         """There is nothing to mend yet, and a sentence says so."""
@@ -111,10 +109,31 @@ class TestLooking:
         services.prepare_now(found)
         assert "access.table-role" not in offers(found) and "links.malformed" in offers(found)
 
+    def test_looked_for_again(self, house: Any, revision: Revision) -> None:
+        """Renders that failed are made anew by a press, at any time but while mends are being looked for."""
+        client, base = house.client(house.reviewer), f"/mailings/{revision.mailing_id}/r1/mends/"
+        assert "Look for mends again" in page_of(client.get(base))
+        client.post(f"{base}look-for/")
+        assert "Look for mends again" not in page_of(client.get(base))
+
+    def test_nothing_but_withheld(self, house: Any, revision: Revision) -> None:
+        """Where nothing can be offered, the reasons are still there."""
+        withheld = [{"check": "x.y", "finding": "f", "sentence": "A thing is wrong.", "why": "It would change a field."}]
+        PreparedMends.objects.update(offers=[], withheld=withheld)
+        shown = page_of(house.client(house.reviewer).get(f"/mailings/{revision.mailing_id}/r1/mends/"))
+        assert "No finding of this revision can be mended" in shown and "<b>It would change a field.</b>" in shown
+
+    def test_an_excuse_since(self, house: Any, revision: Revision) -> None:
+        """An excuse changes what is offered, and the page says so."""
+        record = revision.check_runs.get().findings.get(check_id="access.table-role")
+        excuse(house.reviewer, revision, record.fingerprint, "read aloud, it is a table", only_this_revision=False)
+        shown = page_of(house.client(house.reviewer).get(f"/mailings/{revision.mailing_id}/r1/mends/"))
+        assert "something else" in shown
+
     def test_answers_have_changed(self, house: Any, revision: Revision) -> None:
         """Mends rest on findings; the page says when these are others. Findings that no mend is for change nothing."""
         client, address = house.client(house.reviewer), f"/mailings/{revision.mailing_id}/r1/mends/"
-        said = "The checks have found something else since these mends were found."
+        said = "are something else than when these mends were found."
         run = revision.check_runs.get()
         run.findings.exclude(check_id__in=list(mends())).delete()
         assert said not in page_of(client.get(address))
@@ -166,7 +185,10 @@ class TestTaking:
         client = house.client(house.reviewer)
         base = f"/mailings/{revision.mailing_id}/r1/mends/"
         role = offers(revision)["access.table-role"]["finding"]
-        for given, sentence in (({}, "Choose a mend first."), ({"mend": [role, "f" * 16]}, "A mend that you chose is not there any more.")):
+        for given, sentence in (
+            ({}, "Choose a mend first."),
+            ({"mend": [role, "f" * 16]}, "A mend that you chose is not offered any more."),
+        ):
             answer = client.post(base, given)
             assert (answer.status_code, sentence in page_of(answer)) == (409, True)
         assert f'value="{role}" checked' in page_of(answer), "what was chosen comes back"
@@ -229,7 +251,7 @@ class TestFiles:
         now = PreparedMends.objects.get().sums["now"]
         assert f'<th scope="row">stops</th><td>{now["stops"]}</td><td>{now["stops"] - 1}</td>' in answer and "1 mend chosen" in answer
         assert "No mend is chosen" in page_of(client.post(f"{base}sums/", {}))
-        assert "is not there any more" in page_of(client.post(f"{base}sums/", {"mend": "f" * 16}))
+        assert "is not offered any more" in page_of(client.post(f"{base}sums/", {"mend": "f" * 16}))
         assert revision.mailing.revisions.count() == 1
 
 
@@ -292,7 +314,7 @@ class TestLooks:
         assert not MendedRender.objects.filter(side="sure").exclude(areas=[]).exists()
         assert b'role="presentation"' not in store.fetch(prepared.sure_sha256)
         shown = page_of(house.client(house.reviewer).get(f"/mailings/{found.mailing_id}/r1/mends/?with=sure"))
-        assert "No pixel differs." in shown and "did not pass its proof" in shown
+        assert "No pixel differs." in shown and "has a mend that is withheld" in shown
 
     def test_what_other_mends_change(self, house: Any, monkeypatch: pytest.MonkeyPatch) -> None:
         """The areas are outlined on the picture of all mends; pictures are handed out to the workspace alone."""
@@ -356,6 +378,21 @@ def test_two_take_mends_at_once(house: Any) -> None:
         assert html is not None and (' role="presentation"' in html.text) != ("a%20b" in html.text)
 
 
+def test_a_word(house: Any) -> None:
+    """The sums show what a word would change; one that cannot stand there is refused by name."""
+    found = taken_in(house, mail(FAULTY.replace("lang='en'", "")))
+    services.prepare_now(found)
+    client, base = house.client(house.reviewer), f"/mailings/{found.mailing_id}/r1/mends/"
+    name = f"word-{offers(found)['access.lang-missing']['finding']}"
+    assert f'name="{name}"' in page_of(client.get(base))
+    shown = page_of(client.post(f"{base}sums/", {name: "en-GB"}))
+    assert "<ins> lang=&quot;en-GB&quot;</ins>" in shown and "1 mend chosen" in shown
+    assert "“english” cannot stand there." in page_of(client.post(f"{base}sums/", {name: "english"}))
+    client.post(base, {name: "en-GB"})
+    html = message_of(Revision.objects.select_related("mailing__syntax", "mailing__workspace").get(mailing=found.mailing_id, number=2)).html
+    assert html is not None and 'lang="en-GB"' in html.text
+
+
 class TestSets:
     """One mend for all messages of a set."""
 
@@ -370,7 +407,7 @@ class TestSets:
         page = page_of(client.get(f"/sets/{shown.pk}/"))
         assert "Mend it in all these messages" in page and "Each layout table gets role=&quot;presentation&quot;." in page
         assert client.post(f"/sets/{shown.pk}/mend/", {"check": "access.table-role"}).status_code == 302
-        for _ in range(2):
+        for press in (1, 2):
             work = Work.objects.filter(kind="set-mends").latest("pk")
             mend_set.func(set_id=shown.pk, check_id="access.table-role", user_id=house.reviewer.pk, work_id=work.pk)
             assert [one.mailing.revisions.count() for one in found] == [2, 2, 1]
@@ -378,8 +415,10 @@ class TestSets:
             assert (work.state, work.problem) == ("done", "")
             for one in found:
                 checked(one.mailing)
-            ask_in_set(house.reviewer, shown, "access.table-role")
-        assert "Mend it in all these messages" not in page_of(client.get(f"/sets/{shown.pk}/"))
+            if press == 1:
+                ask_in_set(house.reviewer, shown, "access.table-role")
+        assert "Mend it in all these messages" in page_of(client.get(f"/sets/{shown.pk}/")), "other findings can be mended still"
+        assert "Each layout table gets role" not in page_of(client.get(f"/sets/{shown.pk}/"))
 
     def test_one_that_cannot_be_mended(self, house: Any, monkeypatch: pytest.MonkeyPatch) -> None:
         """It is counted and told; the other is mended all the same."""
@@ -407,3 +446,6 @@ class TestSets:
                 ask_in_set(house.reviewer, shown, check)
         with pytest.raises(NotAllowed):
             ask_in_set(house.operator, shown, "access.table-role")
+        ask_in_set(house.reviewer, shown, "access.table-role")
+        with pytest.raises(Refused, match="being mended already"):
+            ask_in_set(house.author, shown, "links.malformed")

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import email
+import io
 import subprocess
+import zipfile
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from email import policy
@@ -20,7 +22,7 @@ from jetwind.core.checking import CheckResult, Context, registry, run, run_check
 from jetwind.core.checking.declaration import DeclarationError
 from jetwind.core.checking.mends import Change, Mend, MendedPart, MendKind, MendSample, leaves_alone, mend, mends, turns
 from jetwind.core.mending import Before, CannotMend, Offer, as_patch, mended, offers_of, with_changes
-from jetwind.core.message import Message, read_bytes
+from jetwind.core.message import Message, UnusableInput, read_bytes
 from jetwind.core.message.charsets import encode_octets
 from jetwind.core.source import Edit, Span, splice
 from tests.references import newsletters
@@ -247,6 +249,55 @@ def test_plain_text_beside_the_html(newline: str) -> None:
     assert '<table role="presentation">' in marked.get_content() and picture["Content-ID"] == "<pot>"
     assert mail.defects == [] and (b"\r\n" in done.octets) == (newline == "\r\n")
     assert done.octets.count(b"\n") == done.octets.count(newline.encode())
+
+
+def test_plain_text_waits_for_words() -> None:
+    """A plain text made from the HTML would copy a word that another mend takes out: it is made in the next run, from the mended words."""
+    raw = b"From: a@kiln.org\nSubject: x\nContent-Type: text/html\n\n<p>Come to the the kiln</p>\n"
+    checks = ["text.missing", "wording.repeated-word"]
+
+    def judge(one: Message) -> Sequence[CheckResult]:
+        return run(one, Context(), checks)
+
+    seen = []
+    for _ in range(3):
+        message = read_bytes(raw, "a.eml")
+        before = Before(message, raw, tuple(judge(message)), lambda octets: read_bytes(octets, "a.eml"), judge)
+        done = mended(before, offers_of(message, Context(), before.results)[0])
+        seen.append(([one.check for one in done.taken], [(one.check, one.why[:13]) for one in done.withheld]))
+        raw = done.octets
+    assert seen == [(["wording.repeated-word"], [("text.missing", "It would copy")]), (["text.missing"], []), ([], [])]
+    assert raw.count(b"Come to the kiln") == 2
+
+
+def test_a_result_that_nobody_can_take_in() -> None:
+    """A copy that would pass a limit is a reason against its mend, and raises nothing."""
+    raw = b"<table><tr><td><p>Twelve glazes, mixed by hand from ash and sea sand, are a fifth off.</p></td></tr></table>"
+    message = read_bytes(raw, "a.html")
+
+    def judge(one: Message) -> Sequence[CheckResult]:
+        return run(one, Context(), ["access.table-role"])
+
+    def read(octets: bytes) -> Message:
+        raise UnusableInput("The file is too large.")
+
+    before = Before(message, raw, tuple(judge(message)), read, judge)
+    done = mended(before, offers_of(message, Context(), before.results)[0])
+    assert (done.octets, [one.why for one in done.withheld]) == (raw, ["The file is too large."])
+
+
+def test_what_systems_left_in_a_zip() -> None:
+    """Nobody unpacks it, however large it would be; the mended zip is without it."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as made:
+        made.writestr("__MACOSX/._a.html", bytes(200_000_000))
+        made.writestr(
+            "a.html", "<table><tr><td><p>Twelve glazes, mixed by hand from ash and sea sand, are a fifth off.</p></td></tr></table>"
+        )
+    message = read_bytes(out.getvalue(), "a.zip")
+    octets = with_changes(message, out.getvalue(), changed("", (6, 6, ' role="presentation"')))
+    with zipfile.ZipFile(io.BytesIO(octets)) as mended_zip:
+        assert mended_zip.namelist() == ["a.html"] and mended_zip.read("a.html").startswith(b'<table role="presentation">')
 
 
 class TestOffers:

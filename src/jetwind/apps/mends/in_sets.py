@@ -19,17 +19,22 @@ def ask(user: User, shown: MessageSet, check_id: str) -> Work:
     """Have what a check finds mended in every message of a set, in the background.
 
     Raises:
-        NotAllowed, Refused: not permitted; the check has no mend, or one that needs a word.
+        NotAllowed, Refused: not permitted; the check has no mend, or one that needs a word; the set is being mended already.
     """
     permit(user, "mailing:change", shown.workspace)
     if not has_wordless_mend(check_id):
         raise Refused("What this check finds is not mended without a person's words.")
-    return jobs.start(
-        KIND,
-        f"set-mends:{shown.pk}",
-        doing="waiting for a worker",
-        enqueue=lambda work_id: jobs.defer(TASK, needs="checks", set_id=shown.pk, check_id=check_id, user_id=user.pk, work_id=work_id),
-    )
+    enqueued: list[int] = []
+
+    def enqueue(work_id: int) -> int:
+        enqueued.append(jobs.defer(TASK, needs="checks", set_id=shown.pk, check_id=check_id, user_id=user.pk, work_id=work_id))
+        return enqueued[0]
+
+    work = jobs.start(KIND, f"{KIND}:{shown.pk}", doing="waiting for a worker", enqueue=enqueue)
+    if not enqueued:
+        # The work that is open may be about another check: it would answer for this one without having looked.
+        raise Refused("The messages of this set are being mended already; press again when that is done.")
+    return work
 
 
 def carry_out(shown: MessageSet, check_id: str, user_id: int, work_id: int) -> None:

@@ -23,7 +23,7 @@ from jetwind.apps.mends.models import PreparedMends
 from jetwind.apps.notices.models import Notice
 from jetwind.apps.notices.services import tell
 from jetwind.apps.review.answers import as_record, storable
-from jetwind.apps.review.models import CheckRun
+from jetwind.apps.review.models import CheckRun, Excuse
 from jetwind.apps.review.questions import context_of, is_slow, message_to_check, newest_run, with_additions
 from jetwind.apps.review.selectors import ShownFinding, StationState, Walk, shown_with, walk_of
 from jetwind.apps.ui.refusal import Refused
@@ -146,9 +146,10 @@ def _is_excused(finding: Any, walk: Walk) -> bool:
 
 
 def rests_on(run: CheckRun) -> str:
-    """A digest of the findings that have a mend: answers that change nothing of these leave the mends as they are."""
+    """A digest of the findings that have a mend and of the excuses: answers that change nothing of these leave the mends as they are."""
     found = run.findings.filter(check_id__in=list(mends())).values_list("check_id", "fingerprint")
-    return hashlib.sha256(repr(sorted(found)).encode()).hexdigest()
+    excuses = Excuse.objects.filter(mailing=run.revision.mailing_id, lifted_at=None).values_list("pk", flat=True)
+    return hashlib.sha256(repr((sorted(found), sorted(excuses))).encode()).hexdigest()
 
 
 def work_of(revision: Revision) -> Work | None:
@@ -183,11 +184,14 @@ def prepare_now(revision: Revision, without: Mapping[str, str] | None = None) ->
         return None
     found = _situation(revision, {})
     refused = without or {}
-    found.withheld += [Withheld(one.check, one.sentence, refused[one.finding]) for one in found.offers if one.finding in refused]
+    found.withheld += [
+        Withheld(one.check, one.finding, one.sentence, refused[one.finding]) for one in found.offers if one.finding in refused
+    ]
     found.offers = [one for one in found.offers if one.finding not in refused]
     ready = [one for one in found.offers if not one.asks]
     every, review_of_all = found.with_mends(ready)
-    sure, review_of_sure = found.with_mends([one for one in every.taken if one.kind is MendKind.SURE])
+    only_sure = [one for one in every.taken if one.kind is MendKind.SURE]
+    sure, review_of_sure = found.with_mends(only_sure) if len(only_sure) < len(every.taken) else (every, review_of_all)
     offers = [one for one in found.offers if one.asks or one in every.taken]
     told = {
         "rests_on": rests_on(run),
@@ -233,12 +237,13 @@ class Chosen:
 
 @dataclass(frozen=True, slots=True)
 class Outcome:
-    """What comes of chosen mends: the mended message, and what it comes to now and then."""
+    """What comes of chosen mends: the mended message, what it comes to now and then, and as tables the mends that have a word."""
 
     done: Mended
     before: Before
     now: Sums
     then: Sums
+    filled: list[dict[str, Any]]
 
 
 def outcome_of(revision: Revision, chosen: Chosen) -> Outcome:
@@ -255,13 +260,13 @@ def outcome_of(revision: Revision, chosen: Chosen) -> Outcome:
         raise Refused(f"A word may have {LONGEST_WORD} characters.")
     found = _situation(revision, words)
     picked = [one for one in found.offers if one.finding in wanted and one.changes]
-    refused = {one.sentence: one.why for one in found.withheld}
     if len(picked) < len(wanted):
         gone = len(wanted) - len(picked)
-        why = next(iter(refused.values()), "Look for mends again.") if words else "Look for mends again."
-        raise Refused(f"{'A mend that you chose is' if gone == 1 else f'{gone} mends that you chose are'} not there any more. {why}")
+        why = next((one.why for one in found.withheld if one.finding in wanted), "Look for mends again.")
+        raise Refused(f"{'A mend that you chose is' if gone == 1 else f'{gone} mends that you chose are'} not offered any more. {why}")
     done, review = found.with_mends(picked)
-    return Outcome(done, found.before, now=found.sums(found.review), then=found.sums(review))
+    filled = [as_table(one, found) for one in done.taken if one.asks]
+    return Outcome(done, found.before, now=found.sums(found.review), then=found.sums(review), filled=filled)
 
 
 def take(user: User, revision: Revision, chosen: Chosen) -> tuple[Revision, Outcome]:

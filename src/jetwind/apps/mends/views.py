@@ -62,13 +62,14 @@ def mends(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
 def _page(request: PersonRequest, revision: Revision, chosen: Chosen | None, status: int = 200) -> HttpResponse:
     prepared = PreparedMends.objects.filter(revision=revision).first()
     run = newest_run(revision)
+    stations = _stations(prepared, chosen) if prepared is not None else []
     allowed = permissions_of(request.user, revision.mailing.workspace)
     page = {
         "revision": revision,
         "mailing": revision.mailing,
         "prepared": prepared,
-        "stations": _stations(prepared, chosen) if prepared is not None else [],
-        "picked": sum(one["is_chosen"] for group in (_stations(prepared, chosen) if prepared is not None else []) for one in group.offers),
+        "stations": stations,
+        "picked": sum(one["is_chosen"] for group in stations for one in group.offers),
         "is_stale": prepared is not None and run is not None and prepared.rests_on != services.rests_on(run),
         "is_checked": run is not None,
         "work": services.work_of(revision),
@@ -195,7 +196,13 @@ def sums(request: PersonRequest, mailing_id: int, number: int) -> HttpResponse:
         page["refused"] = refused.sentence
         outcome = None
     if outcome is not None:
-        page |= {"sums": _rows(outcome.now, outcome.then), "now": outcome.now, "then": outcome.then, "withheld": outcome.done.withheld}
+        page |= {
+            "sums": _rows(outcome.now, outcome.then),
+            "now": outcome.now,
+            "then": outcome.then,
+            "withheld": outcome.done.withheld,
+            "filled": outcome.filled,
+        }
     return render(request, "mends/_sums.html", page)
 
 

@@ -108,6 +108,13 @@ class Answer:
         return self.hops[-1].address if self.hops else self.address
 
     @property
+    def leads_to_https(self) -> bool:
+        """Whether an http address is led on to the very same address over https, and something is there."""
+        if self.problem or not 200 <= self.status < 300 or self.address[:5].lower() != "http:":
+            return False
+        return any(hop.to.rstrip("/") == f"https{self.address[4:]}".rstrip("/") for hop in self.redirects)
+
+    @property
     def redirects(self) -> list[Hop]:
         """The hops that led on."""
         return [hop for hop in self.hops if hop.to]

@@ -21,7 +21,7 @@ from jetwind.core.errors import JetwindError
 from jetwind.core.message import Message
 from jetwind.core.message.charsets import decode_octets, encode_octets
 from jetwind.core.message.model import TextPart
-from jetwind.core.message.package import HTML_NAME, unzipped
+from jetwind.core.message.package import HTML_NAME, is_clutter, unzipped
 from jetwind.core.message.parts import MimePart
 from jetwind.core.source import Span
 
@@ -47,7 +47,7 @@ class Piece(NamedTuple):
 def with_changes(message: Message, raw: bytes, changes: Iterable[Change]) -> bytes:
     """The octets that a message was read from, with changes that do not overlap.
 
-    A zip keeps its files and their octets, but for the HTML and the plain text.
+    A zip keeps its files and their octets, but for the HTML and the plain text; what systems left behind in it is left out.
 
     Raises:
         CannotMend: the part's charset or transfer encoding cannot be written back octet for octet.
@@ -78,6 +78,9 @@ def _zipped(message: Message, raw: bytes, changes: Sequence[Change]) -> bytes:
     with zipfile.ZipFile(io.BytesIO(raw)) as old, zipfile.ZipFile(out, "w") as new:
         for entry in old.infolist():
             plain = entry.filename.replace("\\", "/")
+            # What systems left behind was never unpacked, so that nobody knows how large it is.
+            if is_clutter(plain) or (plain not in files and not entry.is_dir()):
+                continue
             new.writestr(entry, made[plain] if plain in made else old.read(entry))
     return out.getvalue()
 

@@ -37,9 +37,10 @@ class Offer:
 
 @dataclass(frozen=True, slots=True)
 class Withheld:
-    """A mend that is not offered, with the finding's sentence, and the one that says why."""
+    """A mend that is not offered, with the finding's fingerprint and sentence, and the sentence that says why."""
 
     check: str
+    finding: str
     sentence: str
     why: str
 
@@ -61,10 +62,10 @@ def offers_of(
             changes = tuple(dict.fromkeys(islice(own.changes(message, context, finding, tried), MOST_CHANGES)))
             if not changes:
                 if word and own.asks and any(True for _ in own.changes(message, context, finding, own.example)):
-                    withheld.append(Withheld(finding.check, finding.message, f"“{word[:80]}” cannot stand there."))
+                    withheld.append(Withheld(finding.check, finding.fingerprint, finding.message, f"“{word[:80]}” cannot stand there."))
                 continue
             if why := taken.refusal(changes, in_fields=finding.check.startswith("fields.")):
-                withheld.append(Withheld(finding.check, finding.message, why))
+                withheld.append(Withheld(finding.check, finding.fingerprint, finding.message, why))
                 break
             offer = Offer(
                 finding.check,

@@ -10,7 +10,7 @@ from jetwind.core.checking import CheckResult, Level
 from jetwind.core.checking.mends import MendedPart, MendKind
 from jetwind.core.mending.octets import CannotMend, with_changes
 from jetwind.core.mending.offers import Offer, Withheld
-from jetwind.core.message import Message
+from jetwind.core.message import Message, UnusableInput
 from jetwind.core.prose.reading import reading_of
 from jetwind.core.source import Edit, splice
 
@@ -52,20 +52,19 @@ def mended(before: Before, offers: Sequence[Offer]) -> Mended:
     left, withheld = list(offers), list[Withheld]()
     while left:
         tried = _tried(before, left)
+        if not isinstance(tried, str) and not tried[3]:
+            octets, after, answers, _ = tried
+            return Mended(octets, after, tuple(answers), tuple(left), tuple(withheld))
+        rebuilding = [one for one in left if any(change.part == "message" for change in one.changes)]
+        others = [one for one in left if one not in rebuilding]
+        if rebuilding and others and _is_better(_tried(before, others), tried):
+            # A plain text that is made from the HTML as it is has words in it that other mends change.
+            left = others
+            withheld += [_withheld(one, "It would copy what another mend changes; mend once more after that one.") for one in rebuilding]
+            continue
         if not isinstance(tried, str):
-            octets, after, answers, stayed = tried
-            if not stayed:
-                return Mended(octets, after, tuple(answers), tuple(left), tuple(withheld))
-            rebuilding = [one for one in left if any(change.part == "message" for change in one.changes)]
-            if rebuilding and len(rebuilding) < len(left):
-                # A plain text that is made from the HTML as it is has words in it that other mends change.
-                left = [one for one in left if one not in rebuilding]
-                withheld += [
-                    _withheld(one, "It would copy what another mend changes; mend once more after that one.") for one in rebuilding
-                ]
-                continue
-            left = [one for one in left if one not in stayed]
-            withheld += [_withheld(one, "The finding stays.") for one in stayed]
+            left = [one for one in left if one not in tried[3]]
+            withheld += [_withheld(one, "The finding stays.") for one in tried[3]]
             continue
         if len(left) == 1:
             return Mended(before.octets, before.message, before.results, (), (*withheld, _withheld(left[0], tried)))
@@ -83,7 +82,7 @@ def mended(before: Before, offers: Sequence[Offer]) -> Mended:
 
 
 def _withheld(offer: Offer, why: str) -> Withheld:
-    return Withheld(offer.check, offer.sentence, why)
+    return Withheld(offer.check, offer.finding, offer.sentence, why)
 
 
 def _alone(before: Before, offer: Offer) -> str:
@@ -91,6 +90,11 @@ def _alone(before: Before, offer: Offer) -> str:
     if isinstance(tried, str):
         return tried
     return "The finding stays." if tried[3] else ""
+
+
+def _is_better(one: _Tried | str, other: _Tried | str) -> bool:
+    """Whether one trial went better than another: it harms nothing, and fewer findings stayed."""
+    return not isinstance(one, str) and (isinstance(other, str) or len(one[3]) < len(other[3]))
 
 
 _Tried = tuple[bytes, Message, Sequence[CheckResult], list[Offer]]
@@ -102,7 +106,10 @@ def _tried(before: Before, offers: Sequence[Offer]) -> _Tried | str:
         octets = with_changes(before.message, before.octets, [change for one in offers for change in one.changes])
     except CannotMend as refused:
         return str(refused)
-    after = before.read(octets)
+    try:
+        after = before.read(octets)
+    except UnusableInput as refused:
+        return str(refused)
     if why := _other_parts(before.message, after, offers):
         return why
     answers = before.judge(after)

@@ -66,55 +66,30 @@ def fill_missing(message: Message, context: Context, finding: Finding, word: str
     yield from _with_alt(message, finding, word)
 
 
-@fill(
-    "access.alt-filename",
-    asks=_ASKS,
-    example="A bowl",
-    does="These words replace the file's name.",
-    leaves=_LEAVES,
-    suggests=_suggested,
-    samples=[
-        turns(f"<img src='{_POT}' alt='pot.png'>", f"<img src='{_POT}' alt='A pot'>", "A pot"),
-        leaves_alone(f"<img src='{_POT}' alt='pot.png'><img src='{_POT}' alt='bowl.png'>", "A pot"),
-    ],
-)
-def fill_file_name(message: Message, context: Context, finding: Finding, word: str) -> Iterator[Change]:
+def fill_alt(message: Message, context: Context, finding: Finding, word: str) -> Iterator[Change]:
     """The value of alt."""
     yield from _with_alt(message, finding, word)
 
 
-@fill(
-    "access.alt-filler",
-    asks=_ASKS,
-    example="A bowl",
-    does="These words replace the word that says nothing.",
-    leaves=_LEAVES,
-    suggests=_suggested,
-    samples=[
-        turns(f"<img src='{_POT}' alt='image'>", f"<img src='{_POT}' alt='A pot'>", "A pot"),
-        leaves_alone(f"<img src='{_POT}' alt='image'><img src='{_POT}' alt='Bild'>", "A pot"),
-    ],
+#: Checks of alternative texts that say nothing: one such text, another, and what the words replace.
+_EMPTY_WORDS = (
+    ("access.alt-filename", "pot.png", "bowl.png", "the file's name"),
+    ("access.alt-filler", "image", "Bild", "the word that says nothing"),
+    ("access.alt-generic", "Company logo", "photo icon", "those that name only the kind of picture"),
 )
-def fill_filler(message: Message, context: Context, finding: Finding, word: str) -> Iterator[Change]:
-    """The value of alt."""
-    yield from _with_alt(message, finding, word)
-
-
-@fill(
-    "access.alt-generic",
-    asks=_ASKS,
-    example="A bowl",
-    does="These words replace those that name only the kind of picture.",
-    leaves=_LEAVES,
-    suggests=_suggested,
-    samples=[
-        turns(f"<img src='{_POT}' alt='Company logo'>", f"<img src='{_POT}' alt='Kiln Works'>", "Kiln Works"),
-        leaves_alone(f"<img src='{_POT}' alt='Company logo'><img src='{_POT}' alt='photo icon'>", "A pot"),
-    ],
-)
-def fill_generic(message: Message, context: Context, finding: Finding, word: str) -> Iterator[Change]:
-    """The value of alt."""
-    yield from _with_alt(message, finding, word)
+for _check, _one, _other, _replaced in _EMPTY_WORDS:
+    fill(
+        _check,
+        asks=_ASKS,
+        example="A bowl",
+        does=f"These words replace {_replaced}.",
+        leaves=_LEAVES,
+        suggests=_suggested,
+        samples=[
+            turns(f"<img src='{_POT}' alt='{_one}'>", f"<img src='{_POT}' alt='Sea-green pot'>", "Sea-green pot"),
+            leaves_alone(f"<img src='{_POT}' alt='{_one}'><img src='{_POT}' alt='{_other}'>", "Sea-green pot"),
+        ],
+    )(fill_alt)
 
 
 @mend(

@@ -11,7 +11,7 @@ from itertools import islice
 
 from jetwind.core.checking import Context, Finding
 from jetwind.core.checking.mends import Change, MendKind, as_header, fill, leaves_alone, mend, of_header, turns
-from jetwind.core.checks.envelope.headers import LineOptions, hidden_characters
+from jetwind.core.checks.envelope.headers import hidden_characters
 from jetwind.core.checks.envelope.subject import REPLY
 from jetwind.core.message import Message
 from jetwind.core.prose.reading import reading_of
@@ -90,7 +90,7 @@ def mend_long_line(message: Message, context: Context, finding: Finding) -> Iter
     if at is None:
         return
     span, newline = at
-    written, limit = message.header_source.slice(span), LineOptions().most_octets
+    written = message.header_source.slice(span)
     begins = 0
     for match in re.finditer(r"\r?\n|(?<=[^\s])[ \t](?=[^\s])", written):
         if "\n" in match[0]:
@@ -101,7 +101,6 @@ def mend_long_line(message: Message, context: Context, finding: Finding) -> Iter
         if end - begins > _FOLDED:
             yield Change("header", Span(span.start + match.start(), span.start + match.start()), newline)
             begins = match.start()
-    assert limit > _FOLDED, "a folded line is within every limit"
 
 
 @mend(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from html import unescape
 
 from jetwind.core.checking import Context, Finding, Place
 from jetwind.core.checking.mends import Change, MendKind, leaves_alone, mend, sources, turns
@@ -10,7 +11,7 @@ from jetwind.core.checking.samples import answered, opened, pictured
 from jetwind.core.checks.needs import pictures_in
 from jetwind.core.images import shown_size
 from jetwind.core.images.collecting import Picture
-from jetwind.core.links.answers import Answer
+from jetwind.core.images.elsewhere import remote_address
 from jetwind.core.markup import Element
 from jetwind.core.message import Message
 from jetwind.core.source import Span
@@ -96,13 +97,6 @@ def mend_distorted(message: Message, context: Context, finding: Finding) -> Iter
             yield Change("html", height.value_span, str(right))
 
 
-def is_secure_as(address: str, answer: Answer | None) -> bool:
-    """Whether an address over http answered by leading on to itself over https, where something is."""
-    if answer is None or answer.problem or not 200 <= answer.status < 300:
-        return False
-    return any(hop.to.rstrip("/") == f"https{address.strip()[4:]}".rstrip("/") for hop in answer.redirects)
-
-
 @mend(
     "images.insecure",
     kind=MendKind.SURE,
@@ -122,7 +116,7 @@ def mend_insecure(message: Message, context: Context, finding: Finding) -> Itera
     """The scheme, where the fetcher found the same picture behind it."""
     known = context.answers.pictures if context.answers is not None else {}
     for part, span, written in sources(message, finding):
-        address = written.strip()
-        if address[:5].lower() == "http:" and is_secure_as(address, known.get(address)):
-            start = span.start + written.index(address)
+        answer = known.get(remote_address(message, unescape(written), context.readers))
+        if answer is not None and answer.leads_to_https and written.strip()[:5].lower() == "http:":
+            start = span.start + written.index(written.strip())
             yield Change(part, Span(start, start + 4), "https")

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from html import escape
+from html import escape, unescape
 
 from jetwind.core.checking import Context, Finding
 from jetwind.core.checking.mends import Change, MendKind, fill, leaves_alone, mend, one_place, source_at, sources, turns
 from jetwind.core.checking.samples import answered, opened
 from jetwind.core.links.addresses import parsed
 from jetwind.core.links.answers import Answer
+from jetwind.core.links.collection import web
 from jetwind.core.message import Message
 from jetwind.core.source import Span
 
@@ -27,9 +28,9 @@ _ASKS = "The address that the link leads to, with https://"
 
 def _answer(message: Message, context: Context, written: str) -> Answer | None:
     """The answer of an address as it is written; None where it was not opened, has a field, or ended in a fault."""
-    address = written.strip().replace("&amp;", "&")
-    known = context.answers.links if context.answers is not None else {}
-    answer = known.get(address)
+    address = web(unescape(written))
+    known = context.answers.links if context.answers is not None and address is not None else {}
+    answer = known.get(address.href) if address is not None else None
     if answer is None or message.holds_field(written, in_address=True) or answer.problem or not 200 <= answer.status < 300:
         return None
     return answer
@@ -54,10 +55,9 @@ def _answer(message: Message, context: Context, written: str) -> Answer | None:
 def mend_insecure(message: Message, context: Context, finding: Finding) -> Iterator[Change]:
     """The scheme, where the same address answers over https."""
     for part, span, written in sources(message, finding):
-        answer, address = _answer(message, context, written), written.strip()
-        secure = f"https{address.replace('&amp;', '&')[4:]}"
-        if answer is not None and any(hop.to.rstrip("/") == secure.rstrip("/") for hop in answer.redirects):
-            start = span.start + written.index(address)
+        answer = _answer(message, context, written)
+        if answer is not None and answer.leads_to_https and written.strip()[:5].lower() == "http:":
+            start = span.start + written.index(written.strip())
             yield Change(part, Span(start, start + 4), "https")
 
 

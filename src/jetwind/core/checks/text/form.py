@@ -106,10 +106,14 @@ def find_residue(message: Message, context: Context, options: Options) -> Iterat
 
 def _left_over(written: str, shown: str, pattern: re.Pattern[str]) -> Iterator[re.Match[str]]:
     """Markup in a text that the text does not speak of, and that the HTML does not show either."""
+    known: dict[str, bool] = {}
     for match in pattern.finditer(written):
         if pattern is _ENTITY and not match[0].startswith("&#") and match[0][1:] not in html5:
             continue
-        if match[0] not in shown and not _is_spoken_of(written, match):
+        # The same piece of markup stands in a text by the thousand: it is sought in the HTML once.
+        if match[0] not in known:
+            known[match[0]] = match[0] in shown
+        if not known[match[0]] and not _is_spoken_of(written, match):
             yield match
 
 
