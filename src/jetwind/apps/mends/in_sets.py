@@ -42,7 +42,7 @@ def carry_out(shown: MessageSet, check_id: str, user_id: int, work_id: int) -> N
 
     Raises:
         Cancelled, GivenBack: somebody asked for it to stop; the worker is being stopped.
-        Failed: some could not be mended; the others are.
+        Failed: some could not be mended, and the others are; or there was nothing that a machine can mend.
     """
     mailings = Mailing.objects.filter(member__of=shown).exclude(stage=Mailing.Stage.RELEASED).order_by("pk")
     mended, left, mails = 0, 0, list(mailings)
@@ -50,6 +50,8 @@ def carry_out(shown: MessageSet, check_id: str, user_id: int, work_id: int) -> N
         for mailing in jobs.each(work_id, mails, lambda one: one.title):
             made = bench.ask(mend_one, mailing.pk, check_id, user_id)
             mended, left = mended + (made is True), left + (made is False)
+    if not mended and not left:
+        raise jobs.Failed(f"Nothing was mended: what {check_id} finds in these messages needs a person.")
     if left:
         raise jobs.Failed(f"What {check_id} finds was mended in {mended} and could not be mended in {left}; their pages of mends say why.")
 
