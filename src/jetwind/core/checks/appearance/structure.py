@@ -122,7 +122,7 @@ def find_parse_errors(message: Message, context: Context, options: Options) -> I
     _html, document = need_html(message)
     alternatives = Spans(branches(document.field_tokens))
     told: set[tuple[str, Span | None]] = set()
-    for kind, tag, words, span, element in _errors(message, document):
+    for kind, tag, words, span, element in markup_faults(message, document):
         if span is not None and kind != "twice" and span.start in alternatives:
             continue  # each reader gets one of the branches
         told.add((kind, span))
@@ -149,7 +149,7 @@ def _in_conditionals(message: Message, document: Document, told: set[tuple[str, 
         yield Hit("<{tag} in a conditional block lacks its “>”.", place, {"tag": tag}, identity=f"cut:{tag}", cause="tags")
     if cut:
         return
-    for kind, tag, words, where, _ in _errors(message, other):
+    for kind, tag, words, where, _ in markup_faults(message, other):
         if where is None or kind in ("id", "twice") or (kind, where) in told or where.start not in blocks:
             continue
         yield Hit(words, Place.in_html(message, where), {"tag": tag}, identity=f"conditional {kind}:{tag}", cause="tags")
@@ -158,7 +158,7 @@ def _in_conditionals(message: Message, document: Document, told: set[tuple[str, 
 _Fault = tuple[str, str, str, Span | None, int | None]
 
 
-def _errors(message: Message, document: Document) -> Iterator[_Fault]:
+def markup_faults(message: Message, document: Document) -> Iterator[_Fault]:
     """Each with its kind, its tag or name, its sentence, its place and its element."""
     stray = _stray_end_tags(document)
     # An end tag in the wrong order answers for one that is missing: what is left over after those closes nothing.
