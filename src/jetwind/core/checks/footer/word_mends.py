@@ -7,7 +7,9 @@ from html import escape
 
 from jetwind.core.checking import Context, Finding, house_rulebook
 from jetwind.core.checking.mends import Change, MendKind, fill, leaves_alone, mend, turns
+from jetwind.core.checking.sample_values import Given
 from jetwind.core.facts import phrase_pattern
+from jetwind.core.fields import tokens
 from jetwind.core.links.said import footer_of
 from jetwind.core.markup import Element, TextRun
 from jetwind.core.message import Message
@@ -21,7 +23,7 @@ _UNREAD = frozenset(["style", "script", "title", "head", "template", "textarea",
 _ADDRESS = "Saltmarsh Kiln Works, 12 Kiln Quay, Saltmarsh SM4 7KW"
 _REASON = "You get this because you signed up at our open studio."
 _OUT = "<a href='https://kiln.org/u'>Unsubscribe</a>"
-_HOUSE = {"house": (house_rulebook("Saltmarsh", [], (_ADDRESS,)),)}
+_HOUSE: Given = {"house": (house_rulebook("Saltmarsh", [], (_ADDRESS,)),)}
 _BOTH = (
     "From: a@kiln.org\nSubject: x\nMIME-Version: 1.0\nContent-Type: multipart/alternative; boundary=b\n\n--b\nContent-Type: text/plain; charset=utf-8\n\n"
     "{}\n--b\nContent-Type: text/html; charset=utf-8\n\n{}\n--b--\n"
@@ -64,8 +66,6 @@ def _is_conditional(message: Message, part: str, at: int) -> bool:
     if part == "html":
         found = message.document.field_tokens if message.document is not None else ()
     else:
-        from jetwind.core.fields import tokens
-
         found = tokens(message.text.text if message.text is not None else "", message.syntax)
     blocks = [token.span.start for token in found if token.is_block]
     return any(start < at for start in blocks) and any(start >= at for start in blocks)
