@@ -8,7 +8,7 @@ import io
 import posixpath
 import re
 import zipfile
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from urllib.parse import quote
 
 from jetwind.core.images.collecting import Picture, pictures_of
@@ -40,19 +40,24 @@ def with_lighter(message: Message, chosen: Mapping[str, Candidate]) -> tuple[byt
 
 def _in_mail(message: Message, root: MimePart, chosen: Mapping[str, Candidate]) -> tuple[bytes, list[str]]:
     source = root.to_bytes()
-    newline = b"\r\n" if b"\r\n" in source else b"\n"
     placed: list[str] = []
     pieces: list[bytes] = []
     at = 0
-    for part in root.leaves:
-        candidate = chosen.get(hashlib.sha256(part.data).hexdigest()) if part.content_type.startswith("image/") else None
-        # A mail that is nothing but a picture has no references; its header is the message's own.
-        if candidate is None or part is root:
-            continue
-        pieces += [source[at : part.offset], _part(part, candidate, newline)]
+    for part, octets in lighter_parts(root, chosen):
+        pieces += [source[at : part.offset], octets]
         at = part.body_span.end
         placed.append(part.file_name or part.field_body("Content-ID").strip("<> "))
     return b"".join((*pieces, source[at:])), placed
+
+
+def lighter_parts(root: MimePart, chosen: Mapping[str, Candidate]) -> Iterator[tuple[MimePart, bytes]]:
+    """The parts of a mail that get a lighter file, each with its new octets, head and body, in the order of the mail."""
+    newline = b"\r\n" if b"\r\n" in root.to_bytes() else b"\n"
+    for part in root.leaves:
+        candidate = chosen.get(hashlib.sha256(part.data).hexdigest()) if part.content_type.startswith("image/") else None
+        # A mail that is nothing but a picture has no references; its header is the message's own.
+        if candidate is not None and part is not root:
+            yield part, _part(part, candidate, newline)
 
 
 def _part(part: MimePart, candidate: Candidate, newline: bytes) -> bytes:

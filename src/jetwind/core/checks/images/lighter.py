@@ -18,7 +18,7 @@ from jetwind.core.message import Message
 from jetwind.core.profiles import Profile
 
 #: A BMP of 120 × 40 px in one colour: 14 KB, of which a PNG needs a hundredth (made for this sample).
-_PLAIN = (
+PLAIN = (
     b"BM\x76\x38\x00\x00\x00\x00\x00\x00\x36\x00\x00\x00\x28\x00\x00\x00\x78\x00\x00\x00\x28\x00\x00\x00\x01\x00\x18\x00\x00\x00\x00\x00\x40\x38\x00\x00"
     b"\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00" + b"\x8b\x5f\x1f" * 4800
 )
@@ -44,7 +44,7 @@ class SavingOptions(Options):
     samples=[
         clear("<img src='bowl.gif' width='60' alt='Bowl'>", files={"bowl.gif": PIXEL}),
         clear("<img src='https://pictures.kiln.org/bowl.jpg' width='60' alt='Bowl'>"),
-        finds("<img src='plain.bmp' width='60' height='20' alt='x'>", at="plain.bmp", files={"plain.bmp": _PLAIN}),
+        finds("<img src='plain.bmp' width='60' height='20' alt='x'>", at="plain.bmp", files={"plain.bmp": PLAIN}),
     ],
 )
 def find_saving(message: Message, context: Context, options: SavingOptions) -> Iterator[Hit]:
