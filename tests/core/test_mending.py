@@ -49,7 +49,9 @@ class TestSamples:
         assert octets.decode() == (sample.before.source if sample.after is None else sample.after)
         if sample.after is not None:
             again = read_bytes(octets, "a.html" if sample.after.lstrip().startswith("<") else "a.eml", envelope=sample.before.envelope)
-            left, _ = offers_of(again, context, [run_check(registry()[own.check], again, context)])
+            # What was measured of the message as it was says nothing of the mended one: tests/engines/test_mended_looks.py measures that.
+            then = replace(context, renders=None) if own.measured else context
+            left, _ = offers_of(again, then, [run_check(registry()[own.check], again, then)])
             assert [one for one in left if one.kind is own.kind] == []
 
     def test_declared_wrongly(self) -> None:

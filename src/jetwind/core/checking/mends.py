@@ -37,6 +37,8 @@ class Change:
     text: str
 
 
+#: How far the changes of a mend show on a render.
+Reach = Literal["element", "message"]
 #: The function of a mend: it takes the message, its circumstances and one finding, and gives changes. It gives none where a person has to decide.
 Changes = Callable[[Message, Context, Finding], Iterator[Change]]
 #: The function of a mend that needs a word: it takes the word besides.
@@ -61,7 +63,9 @@ class MendSample:
 class Mend:
     """Everything there is to know about one mend of a check. ``does``, ``leaves`` and ``asks`` are sentences for people.
 
-    ``asks`` says which word the mend needs, ``example`` is such a word; they are empty for a mend that needs none.
+    ``asks`` says which word the mend needs, ``example`` is such a word; they are empty for a mend that needs none. ``reach`` says how far its
+    changes show: at the elements that they stand in, or all over the message. ``measured`` says that the finding is read from renders, so that
+    only another render proves the mend.
     """
 
     check: str
@@ -73,13 +77,24 @@ class Mend:
     asks: str = ""
     example: str = ""
     suggests: Suggesting = lambda message, context, finding: ()
+    reach: Reach = "element"
+    measured: bool = False
 
 
 #: The mends of each check: at most one that needs no word, and one that needs a word where the other gives nothing.
 _declared: dict[str, list[Mend]] = {}
 
 
-def mend(check_id: str, *, kind: MendKind, does: str, leaves: str, samples: Sequence[MendSample]) -> Callable[[Changes], Changes]:
+def mend(
+    check_id: str,
+    *,
+    kind: MendKind,
+    does: str,
+    leaves: str,
+    samples: Sequence[MendSample],
+    reach: Reach = "element",
+    measured: bool = False,
+) -> Callable[[Changes], Changes]:
     """Declare the decorated function as the mend of a check: what it does, and what it will not touch.
 
     Raises:
@@ -87,7 +102,10 @@ def mend(check_id: str, *, kind: MendKind, does: str, leaves: str, samples: Sequ
     """
 
     def declare(changes: Changes) -> Changes:
-        _declare(Mend(check_id, kind, does=does, leaves=leaves, changes=_wordless(changes), samples=tuple(samples)), changes.__module__)
+        own = Mend(
+            check_id, kind, does=does, leaves=leaves, changes=_wordless(changes), samples=tuple(samples), reach=reach, measured=measured
+        )
+        _declare(own, changes.__module__)
         return changes
 
     return declare
@@ -131,6 +149,11 @@ def mends() -> dict[str, tuple[Mend, ...]]:
 
     registry()
     return {check: tuple(own) for check, own in sorted(_declared.items())}
+
+
+def measured_checks() -> list[str]:
+    """The checks whose mend is proven by a render, sorted."""
+    return [check for check, own in mends().items() if any(one.measured for one in own)]
 
 
 def turns(before: str, after: str, word: str = "", **more: Unpack[SampleValues]) -> MendSample:

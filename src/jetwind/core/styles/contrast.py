@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import colorsys
+
 #: Red, green, blue from 0 to 255, and how opaque, from 0 to 1.
 Rgba = tuple[float, float, float, float]
 
@@ -44,3 +46,21 @@ def ratio(value: float) -> str:
 def as_hex(colour: Rgba) -> str:
     """A colour as six hexadecimal digits."""
     return "#" + "".join(f"{round(part):02x}" for part in colour[:3])
+
+
+#: Steps of lightness that are tried, from black to white.
+_STEPS = 512
+
+
+def with_contrast(colour: Rgba, ground: Rgba, least: float) -> Rgba | None:
+    """The colour moved the least distance in lightness until it has a contrast of ``least`` on an opaque ground; None where none has.
+
+    Hue and saturation stay (HSL, CSS Color 4 §7); the colour found has whole numbers from 0 to 255, as it is written, and is opaque.
+    """
+    hue, lightness, saturation = colorsys.rgb_to_hls(*(part / 255 for part in colour[:3]))
+    tried = sorted((step / _STEPS for step in range(_STEPS + 1)), key=lambda one: abs(one - lightness))
+    for one in tried:
+        red, green, blue = (round(255 * part) for part in colorsys.hls_to_rgb(hue, one, saturation))
+        if contrast((red, green, blue, 1.0), ground) >= least:
+            return red, green, blue, 1.0
+    return None

@@ -44,6 +44,7 @@ def find_doctype(message: Message, context: Context, options: Options) -> Iterat
 @mend(
     "appearance.doctype",
     kind=MendKind.CONFIRM,
+    reach="message",
     does="The HTML begins with <!doctype html>.",
     leaves="A doctype that stands too late is left to a person: what stands before it may be meant for some clients.",
     samples=[
@@ -97,6 +98,7 @@ def find_viewport(message: Message, context: Context, options: Options) -> Itera
 @mend(
     "appearance.viewport",
     kind=MendKind.CONFIRM,
+    reach="message",
     does="The head gets a viewport as wide as the screen.",
     leaves="A message without a head, or with a viewport that says nothing, is left to a person.",
     samples=[
