@@ -25,6 +25,8 @@ from jetwind.apps.mends.models import MendedRender, PreparedMends
 from jetwind.apps.mends.services import Chosen
 from jetwind.apps.mends.tasks import look_for_mends, mend_set
 from jetwind.apps.notices.models import Notice
+from jetwind.apps.previews.services import ask_for_renders
+from jetwind.apps.previews.tasks import render_revision
 from jetwind.apps.review.services import excuse
 from jetwind.apps.sets.services import make_set, put_in
 from jetwind.apps.ui.refusal import NotAllowed, Refused
@@ -39,6 +41,14 @@ from tests.factories import mail, package, picture
 COPY = "<p>Come and see the kiln on the quay, where the cups of this spring are cooling now.</p>"
 #: Layout tables without a role, a blank inside an address, no doctype, a title that the subject can give.
 FAULTY = f"<html lang='en'><head></head><body><table><tr><td>{COPY}<a href='https://kiln.org/a b'>To the cups</a></td></tr></table></body></html>"
+
+FAINT, KEPT = (COPY.replace("<p>", f"<p class='{name}'>") for name in ("faint", "kept"))
+#: Faint letters, letters that a sheet keeps faint, and a table of its own below them.
+LOOKS = (
+    "<html lang='en'><head><title>Cups</title><style>.faint { color: #b0b0b0 } .kept { color: #b1b1b1 !important }</style></head><body bgcolor='#ffffff'>"
+    f"<table role='presentation'><tr><td>{FAINT}{KEPT}</td></tr></table>"
+    f"<table role='presentation' style='width:580px'><tr><td>Bowls and plates of the winter stand on the shelf by the door until Sunday.</td></tr></table></body></html>"
+)
 
 
 @pytest.fixture
@@ -359,6 +369,52 @@ class TestLooks:
         assert [name for name in names if rows["sure", name].blob_sha256 != rows["now", name].blob_sha256] == []
         assert PreparedMends.objects.get().sure == 2
 
+    def test_what_renders_show(self, house: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+        """In a real browser: faint letters are mended and proven; a mend that a style sheet undoes, and one that shows beyond its place, are withheld."""
+        house.workspace.audience = {"desktop-pane": 60, "phone-upright": 40}
+        house.workspace.save()
+        found = taken_in(house, mail(LOOKS))
+        browser = InTurn()
+        try:
+            monkeypatch.setattr("jetwind.apps.previews.services._browser", browser)
+            render_revision.func(found.pk, ask_for_renders(found).pk)
+            checked(found.mailing)
+            self.proven(house, found, browser, monkeypatch)
+        finally:
+            browser.close()
+        prepared = PreparedMends.objects.get()
+        offered = {one["sentence"].split(" ")[0]: one for one in prepared.offers if one["check"] == "access.contrast"}
+        assert list(offered) == ["#b0b0b0"] and offered["#b0b0b0"]["changes"][0]["new"] == ' style="color:#767676"'
+        withheld = {one["sentence"].split(" ")[0]: one["why"] for one in prepared.withheld}
+        assert withheld["#b1b1b1"] == "On a render the finding stays."
+        assert prepared.sums["all"]["fixes"] < prepared.sums["now"]["fixes"]
+        assert not [row.problem for row in MendedRender.objects.all() if row.problem]
+
+    def test_what_shows_beyond_its_place(self, house: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+        """A width that widens another table: the mend is withheld, and the profile is named."""
+
+        class Wide(InTurn):
+            """A browser in which the other table is half as wide once the picture has a width of its own."""
+
+            def capture_all(self, requests: Any, done: Any, seconds: float = 60.0) -> None:
+                changed = [
+                    replace(one, html=one.html.replace("width:580px", "width:290px")) if "the the kiln" not in one.html else one
+                    for one in requests
+                ]
+                super().capture_all(changed, done, seconds)
+
+        found = taken_in(house, mail(LOOKS.replace("#b0b0b0", "#000000").replace("the kiln", "the the kiln")))
+        browser = Wide()
+        try:
+            self.proven(house, found, browser, monkeypatch)
+        finally:
+            browser.close()
+        prepared = PreparedMends.objects.get()
+        first = profiles()[chosen_profiles(house.workspace)[0]].name
+        withheld = {one["check"]: one["why"] for one in prepared.withheld}
+        assert withheld["wording.repeated-word"] == f"It shows beyond its place in “{first}”."
+        assert "wording.repeated-word" not in offers(found) and prepared.offers
+
 
 @pytest.mark.django_db(transaction=True)
 def test_two_take_mends_at_once(house: Any) -> None:
@@ -396,7 +452,7 @@ def test_a_word(house: Any) -> None:
 class TestSets:
     """One mend for all messages of a set."""
 
-    def test_all_members(self, house: Any) -> None:
+    def test_all_members(self, house: Any, fake_browser: Any) -> None:
         """Each message that has the fault gets one revision; released ones and those without it stay; a second press finds nothing to do."""
         shown = make_set(house.author, house.workspace, "Papers", ["One", "Two", "Fine"])
         bodies = (FAULTY, FAULTY.replace("cups", "bowls"), FAULTY.replace("<table>", "<table role='presentation'>"))
@@ -420,7 +476,7 @@ class TestSets:
         assert "Mend it in all these messages" in page_of(client.get(f"/sets/{shown.pk}/")), "other findings can be mended still"
         assert "Each layout table gets role" not in page_of(client.get(f"/sets/{shown.pk}/"))
 
-    def test_one_that_cannot_be_mended(self, house: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+    def test_one_that_cannot_be_mended(self, house: Any, fake_browser: Any, monkeypatch: pytest.MonkeyPatch) -> None:
         """It is counted and told; the other is mended all the same."""
         shown = make_set(house.author, house.workspace, "Papers", ["One", "Two"])
         found = [taken_in(house, mail(FAULTY, Subject=f"Paper {number}")) for number in range(2)]

@@ -41,6 +41,18 @@ class TestMend:
         assert "2 more findings can be mended after a look; --all or --only takes them." in said.stdout
         assert faulty.read_text() == FAULTY
 
+    def test_rendered(self, tmp_path: Path) -> None:
+        """With --render faint letters are mended, which no source shows; without it, --profiles is refused."""
+        path = tmp_path / "faint.html"
+        path.write_text(
+            f"<!doctype html><html lang='en'><head><title>x</title></head><body bgcolor='#ffffff'><p style='color:#aaaaaa'>{COPY}</p></body></html>"
+        )
+        jetwind("mend", str(path), "--in-place", "--render", "--profiles", "desktop-pane", "--only", "access.contrast")
+        assert "<p style='color:#767676'>" in path.read_text()
+        said = jetwind("mend", str(path), "--render", "--profiles", "desktop-pane", "--only", "access.contrast")
+        assert "0 findings are mended." in said.stdout
+        assert "--profiles is used with --render." in jetwind("mend", str(path), "--profiles", "all").stderr
+
     @pytest.mark.parametrize(
         ("options", "after"),
         [

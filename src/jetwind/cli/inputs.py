@@ -246,6 +246,20 @@ def checks_named(only: list[str]) -> list[str] | None:
     return names
 
 
+def profiles_named(value: str) -> list[str]:
+    """Client profiles, parted by commas, or all."""
+    from jetwind.core.profiles import profiles
+
+    known = profiles()
+    if value.strip() == "all":
+        return list(known)
+    names = [name.strip() for name in value.split(",") if name.strip()]
+    for name in names:
+        if name not in known:
+            refuse(f"there is no profile {name!r}; there are {', '.join(known)}.")
+    return names
+
+
 def rulebooks_named(names: list[str]) -> tuple[frozenset[str], tuple[Rulebook, ...]]:
     """Rulebooks that ship, by id, and those of a house in TOML files, given one or several to an option."""
     chosen: set[str] = set()

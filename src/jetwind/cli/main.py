@@ -85,7 +85,7 @@ def check(
     if explain is not None:
         click.echo(_explained(explain.strip()), nl=False)
         return
-    from jetwind.cli.inputs import address_of_host, brief_in, checks_named, circumstances, message_at, syntax_in, zone_in
+    from jetwind.cli.inputs import address_of_host, brief_in, checks_named, circumstances, message_at, profiles_named, syntax_in, zone_in
     from jetwind.engines.bounded import review_bounded
 
     if path is None:
@@ -97,7 +97,7 @@ def check(
     as_whom = _reader_of(message, readers, reader) if reader is not None or render else None
     context = circumstances(details, kind, planned=planned, readers=readers, previous=previous, rulebook=rulebook)
     chosen = checks_named(list(only))
-    ids = _profile_ids(profiles) if profiles is not None else []
+    ids = profiles_named(profiles) if profiles is not None else []
     host = address_of_host(sending_host) if sending_host is not None else ""
     records = zone_in(zone)
     opened = _opened(message, context, lands=render) if live else None
@@ -227,12 +227,12 @@ def render(
     live: bool,
 ) -> None:
     """Render the message at PATH in simulated clients: a PNG a profile, and render.json with what was measured and dropped."""
-    from jetwind.cli.inputs import message_at, syntax_in
+    from jetwind.cli.inputs import message_at, profiles_named, syntax_in
     from jetwind.cli.rendering import render_to
 
     with stage(f"reading “{path}”"):
         message = message_at(path, syntax_in(syntax))
-    chosen = _profile_ids(profiles)
+    chosen = profiles_named(profiles)
     as_whom = _reader_of(message, readers, reader)
     if live:
         from jetwind.cli.live import live as fetch
@@ -329,19 +329,6 @@ def facts() -> None:
     for feature in not_yet_applied():
         lacking = sum(value[:1] in ("n", "a") for value in feature.clients.values())
         click.echo(f"  not yet applied: {feature.slug} ({feature.title}), lacking or in part: {lacking} of {len(feature.clients)} clients")
-
-
-def _profile_ids(value: str) -> list[str]:
-    from jetwind.core.profiles import profiles
-
-    known = profiles()
-    if value.strip() == "all":
-        return list(known)
-    names = [name.strip() for name in value.split(",") if name.strip()]
-    for name in names:
-        if name not in known:
-            refuse(f"there is no profile {name!r}; there are {', '.join(known)}.")
-    return names
 
 
 def _explained(check_id: str) -> str:

@@ -13,6 +13,7 @@ import click
 from jetwind.cli.telling import KINDS, one_line, refuse, stage, write_out
 
 if TYPE_CHECKING:
+    from jetwind.core.checking import Context
     from jetwind.core.mending import Before, Mended, Offer, Withheld
     from jetwind.core.message import Message
     from jetwind.core.reports import Review
@@ -37,6 +38,8 @@ _MOST_LISTED = 200
     type=click.Path(path_type=Path),
     help='Words for mends that need one: TOML with a line for each check, such as "access.lang-missing" = "en".',
 )
+@click.option("--render", is_flag=True, help="Mend what only renders show, too; each mend is proven on renders of the mended message.")
+@click.option("--profiles", help="Client profiles for --render, parted by commas, or all; default those of most readers.")
 @click.option("--kind", type=click.Choice(KINDS), default="promotional", help="What the message is for.")
 @click.option("--planned", help="Planned time, such as 2027-03-09T09:00+01:00; default now.")
 @click.option("--readers", type=click.Path(path_type=Path), help="Sample readers: CSV with a column for each field, vCard or JSON.")
@@ -52,6 +55,8 @@ def mend(
     is_sure: bool,
     is_all: bool,
     fill: Path | None,
+    render: bool,
+    profiles: str | None,
     kind: str,
     planned: str | None,
     readers: Path | None,
@@ -67,13 +72,16 @@ def mend(
         refuse("--out, --diff, --sarif and --in-place are four ways to write; choose one of them.")
     if is_sure and is_all:
         refuse("--sure and --all exclude each other.")
-    from jetwind.cli.inputs import brief_in, checks_named, circumstances, message_at, octets_at, syntax_in, words_in
+    from jetwind.cli.inputs import brief_in, checks_named, circumstances, message_at, octets_at, profiles_named, syntax_in, words_in
     from jetwind.core.mending import Before, as_patches, files_of, mended, offers_of
     from jetwind.core.message import read_bytes
     from jetwind.engines.bounded import review_bounded
 
     details, written = brief_in(brief), syntax_in(syntax)
     chosen, words = checks_named(list(only)), words_in(fill)
+    if profiles is not None and not render:
+        refuse("--profiles is used with --render.")
+    ids = profiles_named(profiles) if profiles is not None else []
     with stage(f"reading “{path}”"):
         raw = octets_at(path)
         message = details.on(message_at(path, written))
@@ -86,12 +94,19 @@ def mend(
         return replace(after, images=message.images) if message.form == "html" else after
 
     context = circumstances(details, kind, planned=planned, readers=readers, previous=None, rulebook=())
+
+    def judge(one: Message) -> Review:
+        return review_bounded(one, _seen(one, context, ids) if render else context, start="fork")
+
+    if render:
+        with stage("rendering"):
+            context = _seen(message, context, ids)
     with stage("running the checks"):
         found = review_bounded(message, context, start="fork")
     with stage("mending"):
         offers, withheld = offers_of(message, context, found.results, words)
         wanted = [one for one in offers if one.changes and _is_wanted(one, chosen, is_all=is_all)]
-        before = Before(message, raw, found.results, read, lambda after: review_bounded(after, context, start="fork").results)
+        before = Before(message, raw, found.results, read, lambda after: judge(after).results)
         done = mended(before, wanted)
     with stage("writing"):
         said = _told(message, done, [one for one in offers if one not in wanted], withheld)
@@ -106,6 +121,14 @@ def mend(
     unlooked = any(answer.outcome.is_unlooked for answer in done.results)
     has_stop = any(finding.level == "stop" for answer in done.results for finding in answer.findings)
     raise click.exceptions.Exit(1 if has_stop or unlooked else 0)
+
+
+def _seen(message: Message, context: Context, ids: list[str]) -> Context:
+    """The circumstances with the message rendered in these profiles, or in the usual ones."""
+    from jetwind.cli.rendering import renders_of
+    from jetwind.core.profiles import usual
+
+    return replace(context, renders=renders_of(message, ids or usual(), None))
 
 
 def _as_sarif(found: Review, before: Before, done: Mended, path: Path) -> str:

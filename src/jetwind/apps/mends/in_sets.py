@@ -6,11 +6,14 @@ from jetwind.apps.accounts.models import User
 from jetwind.apps.intake.models import Mailing, Revision
 from jetwind.apps.jobs import services as jobs
 from jetwind.apps.jobs.models import Work
-from jetwind.apps.mends.services import Chosen, has_wordless_mend, mends_of_check, take
+from jetwind.apps.mends.models import PreparedMends
+from jetwind.apps.mends.renders import prove_looks
+from jetwind.apps.mends.services import Chosen, has_wordless_mend, mends_of_check, prepare_now, take
 from jetwind.apps.sets.models import MessageSet
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
-from jetwind.apps.workspace.desk import Workbench
+from jetwind.apps.workspace.desk import at_the_workbench
+from jetwind.engines.browser import Captures
 
 KIND, TASK = "set-mends", "mends.mend_set"
 
@@ -37,8 +40,10 @@ def ask(user: User, shown: MessageSet, check_id: str) -> Work:
     return work
 
 
-def carry_out(shown: MessageSet, check_id: str, user_id: int, work_id: int) -> None:
-    """Mend the newest revision of each member that is not released. Safe to run twice: what is mended has nothing to mend any more.
+def carry_out(shown: MessageSet, check_id: str, user_id: int, *, work_id: int, browser: Captures) -> None:
+    """Mend the newest revision of each member that is not released; each mend is proven by the checks and by renders first.
+
+    Safe to run twice: what is mended has nothing to mend any more.
 
     Raises:
         Cancelled, GivenBack: somebody asked for it to stop; the worker is being stopped.
@@ -46,31 +51,55 @@ def carry_out(shown: MessageSet, check_id: str, user_id: int, work_id: int) -> N
     """
     mailings = Mailing.objects.filter(member__of=shown).exclude(stage=Mailing.Stage.RELEASED).order_by("pk")
     mended, left, mails = 0, 0, list(mailings)
-    with Workbench() as bench:
-        for mailing in jobs.each(work_id, mails, lambda one: one.title):
-            made = bench.ask(mend_one, mailing.pk, check_id, user_id)
-            mended, left = mended + (made is True), left + (made is False)
+    for number, mailing in enumerate(jobs.each(work_id, mails, lambda one: one.title)):
+        revision_id = at_the_workbench(prepare_for, mailing.pk, check_id)
+        if revision_id is None:
+            continue
+        title = mailing.title
+
+        def report(done: int, total: int, doing: str, number: int = number, title: str = title) -> None:
+            jobs.report(work_id, done=number, total=len(mails), doing=f"{title}: {doing}"[:80])
+
+        prove_looks(revision_id, report, browser)
+        made = at_the_workbench(mend_one, mailing.pk, check_id, user_id)
+        mended, left = mended + (made is True), left + (made is not True)
     if not mended and not left:
         raise jobs.Failed(f"Nothing was mended: what {check_id} finds in these messages needs a person.")
     if left:
         raise jobs.Failed(f"What {check_id} finds was mended in {mended} and could not be mended in {left}; their pages of mends say why.")
 
 
-def mend_one(mailing_id: int, check_id: str, user_id: int) -> bool | None:
-    """Take the mends of one check into the newest revision of a message; whether there is a new revision, None where there was nothing to mend.
+def prepare_for(mailing_id: int, check_id: str) -> int | None:
+    """Prepare the mends of the newest revision of a message; its number in the database, None where the check has no mend in it.
 
-    To be asked of a workbench.
+    To be asked of the workbench.
     """
-    revision = (
-        Revision.objects.select_related("mailing__workspace", "mailing__syntax", "uploaded_by")
-        .filter(mailing=mailing_id)
-        .order_by("number")
-        .last()
-    )
-    if revision is None or not (findings := mends_of_check(revision, check_id)):
+    revision = _newest(mailing_id)
+    prepared = prepare_now(revision) if revision is not None and mends_of_check(revision, check_id) else None
+    return prepared.revision_id if prepared is not None else None
+
+
+def mend_one(mailing_id: int, check_id: str, user_id: int) -> bool | None:
+    """Take the mends of one check that were proven into the newest revision of a message; whether there is a new revision, None where none was proven.
+
+    To be asked of the workbench.
+    """
+    revision = _newest(mailing_id)
+    prepared = PreparedMends.objects.filter(revision=revision).first()
+    findings = [one["finding"] for one in prepared.offers if one["check"] == check_id and not one["asks"]] if prepared is not None else []
+    if revision is None or not findings:
         return None
     try:
         take(User.objects.get(pk=user_id), revision, Chosen(frozenset(findings), {}))
     except Refused:
         return False
     return True
+
+
+def _newest(mailing_id: int) -> Revision | None:
+    return (
+        Revision.objects.select_related("mailing__workspace", "mailing__syntax", "uploaded_by")
+        .filter(mailing=mailing_id)
+        .order_by("number")
+        .last()
+    )

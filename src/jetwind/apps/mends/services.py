@@ -29,9 +29,24 @@ from jetwind.apps.review.selectors import ShownFinding, StationState, Walk, show
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import permit
 from jetwind.core.checking import CheckResult, Context
-from jetwind.core.checking.mends import MendKind, mends
-from jetwind.core.mending import Before, Mended, Offer, Withheld, as_patches, files_of, mended, offers_of, shown_of, with_changes
+from jetwind.core.checking.mends import MendKind, measured_checks, mends
+from jetwind.core.mending import (
+    Before,
+    Mended,
+    Offer,
+    Withheld,
+    as_patches,
+    files_of,
+    mended,
+    offers_of,
+    shown_of,
+    strays,
+    with_changes,
+    worse,
+)
 from jetwind.core.message import Message, read_bytes
+from jetwind.core.renders import Renders
+from jetwind.core.renders.measured import Measured
 from jetwind.core.reports import Review, station_of
 from jetwind.engines.bounded import review_bounded
 
@@ -84,10 +99,26 @@ class _Situation:
         assert self.judge.last is not None, "the message itself was judged"
         return done, self.judge.last if done.taken else self.review
 
-    def sums(self, review: Review) -> Sums:
-        """The sums of a message, with the excuses in force and the stations that were looked at."""
+    @property
+    def rendered(self) -> list[str]:
+        """The checks that look at renders."""
+        return [one.check for one in self.before.results if "renders" in one.used]
+
+    def sums(self, review: Review, taken: Sequence[Offer] = ()) -> Sums:
+        """The sums of a message with these mends, with the excuses in force and the stations that were looked at.
+
+        What the checks read from renders stays as it is, but for what the mends put right.
+        """
         run = self.walk.run or CheckRun(revision=self.revision)
         found = [shown_with(as_record(run, finding), self.walk.in_force) for finding in review.findings]
+        mended_ones = {(one.check, one.finding) for one in taken}
+        unread = {one.check for one in self.before.results if one.outcome == "cannot-tell" and "renders" in one.used}
+        found += [
+            one
+            for state in self.walk.stations
+            for one in state.findings
+            if one.record.check_id in unread and (one.record.check_id, one.record.fingerprint) not in mended_ones
+        ]
         stations = [self._with(state, found) for state in self.walk.stations]
         walk = replace(self.walk, stations=stations)
         octets = review.message.html.octets if review.message.html is not None else 0
@@ -100,12 +131,14 @@ class _Situation:
 def _situation(revision: Revision, words: Mapping[str, str]) -> _Situation:
     """The mends of a revision, without those of findings that are excused.
 
-    What renders measured is left out, before and after alike: it is known of the message as it is, and of no mended copy yet.
+    What renders measured is left out of the proof, before and after alike: it is known of the message as it is, and of no mended copy yet. It is
+    read for the mends that only a render proves.
     """
     walk = walk_of(revision)
     message = message_to_check(revision)
     octets = store.fetch(revision.source_sha256)
-    judge = _Judge(replace(context_of(revision), renders=None))
+    context = context_of(revision)
+    judge = _Judge(replace(context, renders=None))
     results = tuple(judge(message))
     assert judge.last is not None
     review = judge.last
@@ -113,10 +146,17 @@ def _situation(revision: Revision, words: Mapping[str, str]) -> _Situation:
     def read(data: bytes) -> Message:
         return with_additions(revision, read_like(revision, data))
 
-    open_results = [replace(one, findings=tuple(found for found in one.findings if not _is_excused(found, walk))) for one in results]
-    offers, withheld = offers_of(message, judge.context, open_results, words)
+    read_from_renders = measured_of(message, context, measured_checks()) if context.key_of("renders") is not None else ()
+    known = {one.check: one for one in (*results, *read_from_renders)}.values()
+    open_results = [replace(one, findings=tuple(found for found in one.findings if not _is_excused(found, walk))) for one in known]
+    offers, withheld = offers_of(message, context, open_results, words)
     before = Before(message, octets, results, read, judge)
     return _Situation(revision, walk, before, review=review, judge=judge, offers=offers, withheld=withheld)
+
+
+def measured_of(message: Message, context: Context, checks: Sequence[str]) -> tuple[CheckResult, ...]:
+    """What these checks say of a message with its renders."""
+    return review_bounded(message, context, only=checks, start=settings.HELPERS_START).results if checks else ()
 
 
 def read_like(revision: Revision, data: bytes) -> Message:
@@ -134,11 +174,51 @@ def mends_of_check(revision: Revision, check_id: str) -> list[str]:
     return [one.finding for one in _situation(revision, {}).offers if one.check == check_id and not one.asks]
 
 
-def copies_with_one(revision: Revision, most: int) -> dict[str, str]:
-    """For the first ``most`` sure mends of a revision, by the finding's fingerprint, the digest of the copy that has this mend alone."""
+def copies_with_one(revision: Revision, kind: MendKind, most: int) -> dict[str, str]:
+    """For the first ``most`` mends of a kind that are offered, by the finding's fingerprint, the digest of the copy that has this mend alone."""
     found = _situation(revision, {})
-    sure = [one for one in found.offers if one.kind is MendKind.SURE][:most]
-    return {one.finding: store.keep(with_changes(found.before.message, found.before.octets, one.changes)) for one in sure}
+    own = [one for one in _offered(revision, found) if one.kind is kind][:most]
+    return {one.finding: store.keep(with_changes(found.before.message, found.before.octets, one.changes)) for one in own}
+
+
+def _offered(revision: Revision, found: _Situation) -> list[Offer]:
+    """The mends that were prepared and need no word."""
+    kept = PreparedMends.objects.filter(revision=revision).first()
+    prepared = {one["finding"] for one in kept.offers if not one["asks"]} if kept is not None else set()
+    return [one for one in found.offers if one.finding in prepared and not one.asks]
+
+
+def faults_on_renders(revision: Revision, digest: str, renders: Renders) -> tuple[list[str], str]:
+    """The mends that a render of the copy with all of them disproves, by the finding's fingerprint; and the check that finds more on it than before."""
+    found = _situation(revision, {})
+    checks, context = found.rendered, context_of(revision)
+    if context.key_of("renders") is None:
+        # Nothing is known of the message as it is that the copy could be held against.
+        return [], ""
+    before = measured_of(found.before.message, context, checks)
+    after = measured_of(found.before.read(store.fetch(digest)), replace(context, renders=renders), checks)
+    there = {(one.check, fault.fingerprint) for one in after for finding in one.findings for fault in finding.told}
+    offered = [one for one in _offered(revision, found) if one.is_measured]
+    return [one.finding for one in offered if all((one.check, fault) in there for fault in one.faults)], worse(before, after)
+
+
+def copy_of_near(revision: Revision) -> tuple[str, list[str]]:
+    """The digest of the copy with all mends that show at their place alone, and their findings by fingerprint."""
+    found = _situation(revision, {})
+    near = [one for one in _offered(revision, found) if one.reach == "element"]
+    octets = with_changes(found.before.message, found.before.octets, [change for one in near for change in one.changes])
+    return store.keep(octets), [one.finding for one in near]
+
+
+def straying(revision: Revision, digest: str, findings: Sequence[str], measured: Mapping[str, tuple[Measured, Measured]]) -> list[str]:
+    """The profiles in which a copy with the mends of these findings shows something that none of them says.
+
+    ``measured`` has for each profile how the message and its copy were laid out.
+    """
+    found = _situation(revision, {})
+    own = [one for one in _offered(revision, found) if one.finding in findings]
+    after = found.before.read(store.fetch(digest))
+    return [name for name, (now, then) in measured.items() if strays(found.before.message, after, own, now, then)]
 
 
 def _is_excused(finding: Any, walk: Walk) -> bool:
@@ -199,8 +279,8 @@ def prepare_now(revision: Revision, without: Mapping[str, str] | None = None) ->
         "withheld": storable([asdict(one) for one in (*every.withheld, *found.withheld)]),
         "sums": {
             "now": asdict(found.sums(found.review)),
-            "sure": asdict(found.sums(review_of_sure)),
-            "all": asdict(found.sums(review_of_all)),
+            "sure": asdict(found.sums(review_of_sure, sure.taken)),
+            "all": asdict(found.sums(review_of_all, every.taken)),
         },
         "sure": len(sure.taken),
         "sure_sha256": store.keep(sure.octets),
@@ -212,6 +292,7 @@ def prepare_now(revision: Revision, without: Mapping[str, str] | None = None) ->
 def as_table(offer: Offer, found: _Situation) -> dict[str, Any]:
     """An offer as plain values, with the changed characters in their lines."""
     levels = {finding.fingerprint: finding.level.value for result in found.before.results for finding in result.findings}
+    levels |= {one.record.fingerprint: one.record.level for state in found.walk.stations for one in state.findings}
     return {
         "check": offer.check,
         "station": station_of(offer.check).slug,
@@ -266,7 +347,7 @@ def outcome_of(revision: Revision, chosen: Chosen) -> Outcome:
         raise Refused(f"{'A mend that you chose is' if gone == 1 else f'{gone} mends that you chose are'} not offered any more. {why}")
     done, review = found.with_mends(picked)
     filled = [as_table(one, found) for one in done.taken if one.asks]
-    return Outcome(done, found.before, now=found.sums(found.review), then=found.sums(review), filled=filled)
+    return Outcome(done, found.before, now=found.sums(found.review), then=found.sums(review, done.taken), filled=filled)
 
 
 def take(user: User, revision: Revision, chosen: Chosen) -> tuple[Revision, Outcome]:

@@ -37,7 +37,8 @@ logger = logging.getLogger(__name__)
 _MAKING_S = 20.0
 #: How often a copy may be made, at its longest: at first, and again after the browser had the memory.
 _MAKINGS = 4
-_BUDGET = Budget(
+#: The budget of a helper that holds a copy.
+COPYING = Budget(
     answer_seconds=_MAKING_S,
     all_seconds=_MAKINGS * _MAKING_S + REWRITING.all_seconds,
     memory=REWRITING.memory,
@@ -53,7 +54,7 @@ kept_pictures: list[Callable[[Revision, Message], Message]] = []
 
 
 @dataclass(frozen=True, slots=True)
-class _Made:
+class Made:
     """The values that the helper holds: the message, its copy for a reader, and the way back from the copy; None where the copy is the message."""
 
     source: Message
@@ -164,7 +165,7 @@ def copy_for(revision: Revision, whom: AsWhom, report: Callable[[str], None]) ->
     for fetch in before_renders if addresses else ():
         fetch(revision, addresses, report)
     try:
-        held = Held(made, revision.pk, whom, budget=_BUDGET)
+        held = Held(made, revision.pk, whom, budget=COPYING)
         with held:
             yield Copy(whom, held)
     except PastBudget as past:
@@ -176,16 +177,16 @@ def addresses_of_pictures(revision_id: int, whom: AsWhom) -> list[str]:
     return [one.address for one in remote_pictures(_merged(message_of(numbered(revision_id)), whom).message) if not one.is_tracking]
 
 
-def made(revision_id: int, whom: AsWhom) -> _Made:
+def made(revision_id: int, whom: AsWhom) -> Made:
     """A revision as a reader gets it, with the pictures that were fetched."""
     revision = numbered(revision_id)
-    merged = _merged(message_of(revision), whom)
-    return _Made(merged.source, _with_pictures(revision, merged.message), merged.led_back)
+    return made_of(revision, message_of(revision), whom)
 
 
-def reader_copy(revision: Revision, message: Message, whom: AsWhom) -> Message:
+def made_of(revision: Revision, message: Message, whom: AsWhom) -> Made:
     """A changed copy of a revision's message as a reader gets it, with the pictures that were fetched for the revision."""
-    return _with_pictures(revision, _merged(message, whom).message)
+    merged = _merged(message, whom)
+    return Made(merged.source, _with_pictures(revision, merged.message), merged.led_back)
 
 
 def _with_pictures(revision: Revision, message: Message) -> Message:
@@ -194,14 +195,14 @@ def _with_pictures(revision: Revision, message: Message) -> Message:
     return message
 
 
-def _merged(source: Message, whom: AsWhom) -> _Made:
+def _merged(source: Message, whom: AsWhom) -> Made:
     if whom.sample is None:
-        return _Made(source, source, None)
+        return Made(source, source, None)
     merged = as_reader(source, whom.sample)
-    return _Made(source, merged.message, LedBack(source, merged))
+    return Made(source, merged.message, LedBack(source, merged))
 
 
-def _facts(copy: _Made) -> Facts:
+def _facts(copy: Made) -> Facts:
     message, document = copy.message, copy.message.document
     pictures = (*message.images, *message.fetched.values())
     asked = [message.html.text if message.html else "", sorted(picture.sha256 for picture in pictures)]
@@ -211,16 +212,16 @@ def _facts(copy: _Made) -> Facts:
     return Facts(len(document.all_elements) if document is not None else 0, key, back)
 
 
-def _of_message(copy: _Made, question: Callable[..., Any], args: tuple[Any, ...], kwargs: Mapping[str, Any]) -> Any:
+def _of_message(copy: Made, question: Callable[..., Any], args: tuple[Any, ...], kwargs: Mapping[str, Any]) -> Any:
     return question(copy.message, *args, **kwargs)
 
 
-def _way_back(copy: _Made) -> LedBack:
+def _way_back(copy: Made) -> LedBack:
     assert copy.led_back is not None
     return copy.led_back
 
 
-def _changes(copy: _Made | None, found: Sequence[Change]) -> list[list[Any]]:
+def _changes(copy: Made | None, found: Sequence[Change]) -> list[list[Any]]:
     rows: list[list[Any]] = []
     for change in found:
         span = change.span if copy is None or change.span is None else _way_back(copy).span(change.span)
@@ -229,5 +230,5 @@ def _changes(copy: _Made | None, found: Sequence[Change]) -> list[list[Any]]:
     return rows
 
 
-def _shown(copy: _Made, found: list[Shown]) -> list[Shown]:
+def _shown(copy: Made, found: list[Shown]) -> list[Shown]:
     return [_way_back(copy).shown(one) for one in found]

@@ -1,9 +1,10 @@
 """Mended copies: which changes of its source a message is offered, the octets with them, and the proof that they harm nothing."""
 
 from jetwind.core.mending.difference import as_patch, as_patches
+from jetwind.core.mending.looks import strays
 from jetwind.core.mending.octets import CannotMend, Piece, files_of, pieces_of, with_changes
 from jetwind.core.mending.offers import Offer, Withheld, offers_of
-from jetwind.core.mending.proof import Before, Mended, mended
+from jetwind.core.mending.proof import Before, Mended, mended, worse
 from jetwind.core.mending.shown import ShownChange, shown_of
 
 __all__ = [
@@ -21,5 +22,7 @@ __all__ = [
     "offers_of",
     "pieces_of",
     "shown_of",
+    "strays",
     "with_changes",
+    "worse",
 ]

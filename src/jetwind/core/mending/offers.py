@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from itertools import accumulate, islice, pairwise
 
 from jetwind.core.checking import CheckResult, Context, Finding
-from jetwind.core.checking.mends import Change, MendedPart, MendKind, mends
+from jetwind.core.checking.mends import Change, MendedPart, MendKind, Reach, mends
 from jetwind.core.fields import source_tokens, tokens
 from jetwind.core.message import Message
 from jetwind.core.source import Span
@@ -33,6 +33,10 @@ class Offer:
     #: Which word a person has to give, and words that the message suggests; until one is given there are no changes.
     asks: str = ""
     suggested: tuple[str, ...] = ()
+    #: The elements that the finding names, how far the mend shows, and whether only a render proves it.
+    elements: tuple[int, ...] = ()
+    reach: Reach = "element"
+    is_measured: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,11 +81,22 @@ def offers_of(
                 changes=changes if word or not own.asks else (),
                 asks=own.asks,
                 suggested=tuple(dict.fromkeys(islice(own.suggests(message, context, finding), _MOST_SUGGESTED))) if own.asks else (),
+                elements=_named(finding),
+                reach=own.reach,
+                is_measured=own.measured,
             )
             taken.add(offer.changes)
             found.append(offer)
             break
     return found, withheld
+
+
+def _named(finding: Finding) -> tuple[int, ...]:
+    """The elements of a finding's places, and those that it names besides."""
+    named = finding.data.get("elements")
+    others = named if isinstance(named, list | tuple) else ()
+    found = [place.element for place in finding.places] + [one for one in others if isinstance(one, int)]
+    return tuple(dict.fromkeys(one for one in found if one is not None))
 
 
 def _findings(results: Iterable[CheckResult], known: Mapping[str, object]) -> Iterator[Finding]:

@@ -113,7 +113,7 @@ def _tried(before: Before, offers: Sequence[Offer]) -> _Tried | str:
     if why := _other_parts(before.message, after, offers):
         return why
     answers = before.judge(after)
-    if why := _worse(before.results, answers):
+    if why := worse(before.results, answers):
         return why
     there = {(finding.check, fault.fingerprint) for answer in answers for finding in answer.findings for fault in finding.told}
     # A finding tells several faults: a mend that puts some of them right holds.
@@ -139,7 +139,7 @@ def _words(message: Message) -> str:
     return reading_of(message).visible_text if message.document is not None else ""
 
 
-def _worse(before: Iterable[CheckResult], after: Iterable[CheckResult]) -> str:
+def worse(before: Iterable[CheckResult], after: Iterable[CheckResult]) -> str:
     """The sentence that names a check which finds more than before; empty where none does. Notes count as all others do."""
     counted, found = _counted(before), _counted(after)
     for (check, level), number in found.items():

@@ -137,15 +137,14 @@ def _by_attributes(message: Message, feature: str, elements: Mapping[int, Elemen
 
 def _by_declarations(message: Message, feature: str, spans: set[int]) -> Iterator[Change]:
     _, document = need_html(message)
-    how = features()[feature].how
     for placed in placed_declarations(document):
         name, value = placed.declaration.name, placed.declaration.value.strip()
         if placed.span.start not in spans or message.holds_field(value):
             continue
         before = _BESIDE.get(feature, "")
-        if feature == "css-unit-rem":
+        if not before and _REM.search(value):
             before = f"{name}:{_REM.sub(lambda found: f'{float(found[1]) * _REM_PX:g}px', value)}"
-        elif how == "function" and (colour := _hex(value)):
+        elif not before and "(" in value and (colour := _hex(value)):
             before = f"{name}:{colour}"
         if before and before != f"{name}:{value}":
             yield Change("html", Span(placed.span.start, placed.span.start), f"{before};")
