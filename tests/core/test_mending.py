@@ -520,3 +520,14 @@ def test_any_subset_in_any_order(data: st.DataObject) -> None:
 def test_encoded_as_read() -> None:
     """The charsets of the tests above are written by the same table that reads them (Encoding Standard)."""
     assert encode_octets("é", "windows-1252") == b"\xe9"
+
+
+def test_packed_lines_are_not_shown() -> None:
+    """A picture's body is told by its length; words and addresses between are shown as they are."""
+    body = ("QUJD" * 18 + "\n") * 40 + "QUI="
+    raw = f"Subject: x\nContent-Type: image/png\nContent-Transfer-Encoding: base64\n\n{body}\n".encode()
+    message = read_bytes(raw, "a.eml")
+    at = raw.index(b"Content-Type")
+    shown = shown_of(message, Change("message", Span(at, len(raw) - 1), f"Content-Type: image/gif\n\n{body}"))
+    assert shown.new == f"Content-Type: image/gif\n\n… {len(body):,} characters in base64 …"
+    assert shown.old.startswith("Content-Type: image/png\n") and "QUJD" not in shown.old

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 
 from jetwind.core.checking.mends import Change, MendedPart
@@ -10,6 +11,8 @@ from jetwind.core.source import Span
 
 #: Characters of the line on either side of a change, and of the change itself.
 _AROUND, _MOST = 60, 400
+#: Lines of base64, as the body of a picture has them: nobody reads these.
+_PACKED = re.compile(r"(?:^[A-Za-z0-9+/]{60,80}\r?\n){2,}^[A-Za-z0-9+/=]{0,80}$", re.MULTILINE)
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,5 +43,5 @@ def shown_of(message: Message, change: Change) -> ShownChange:
 
 
 def _cut(text: str) -> str:
-    text = text.replace("\0", "\ufffd")
+    text = _PACKED.sub(lambda found: f"… {len(found[0]):,} characters in base64 …", text.replace("\0", "\ufffd"))
     return text if len(text) <= _MOST else f"{text[: _MOST // 2]} … {text[-_MOST // 2 :]}"

@@ -158,6 +158,49 @@ def fill_subject(message: Message, context: Context, finding: Finding, word: str
         yield Change("header", Span(span.end, span.end), f"{newline}Subject:{as_header('Subject', word, newline)}")
 
 
+def _in_small_letters(message: Message, context: Context, finding: Finding) -> Sequence[str]:
+    """The subject with one capital, and one mark in the place of several."""
+    words = re.sub(r"([!?])[!?]+", r"\1", message.subject.strip())
+    return [words.capitalize()] if words and not message.holds_field(words) else []
+
+
+@fill(
+    "envelope.subject-shouting",
+    asks="The subject in a calmer voice",
+    example="Spring glaze sale",
+    does="The message gets this subject.",
+    leaves="A message whose headers a person gives is left to Envelope.",
+    suggests=_in_small_letters,
+    samples=[
+        turns(f"{_HEAD}Subject: SPRING GLAZE SALE{_BODY}", f"{_HEAD}Subject: Spring glaze sale{_BODY}", "Spring glaze sale"),
+        leaves_alone(f"{_HEAD}Subject: SPRING GLAZE SALE\nSubject: SPRING GLAZE SALE{_BODY}", "Spring glaze sale"),
+    ],
+)
+def fill_calmer_subject(message: Message, context: Context, finding: Finding, word: str) -> Iterator[Change]:
+    """The body of the header."""
+    yield from fill_subject(message, context, finding, word)
+
+
+@fill(
+    "envelope.subject-long",
+    asks="A shorter subject",
+    example="Spring glaze sale",
+    does="The message gets this subject.",
+    leaves="A message whose headers a person gives is left to Envelope.",
+    samples=[
+        turns(f"{_HEAD}Subject: {'Glaze sale ' * 7}{_BODY}", f"{_HEAD}Subject: Spring glaze sale{_BODY}", "Spring glaze sale"),
+        leaves_alone(
+            f"{_HEAD}Subject: {'Glaze sale ' * 7}{_BODY}", "Another subject that is far too long to be shown whole in any list of a phone"
+        ),
+    ],
+)
+def fill_shorter_subject(message: Message, context: Context, finding: Finding, word: str) -> Iterator[Change]:
+    """The body of the header, with words that are within the limit."""
+    limit = finding.data.get("limit")
+    if isinstance(limit, int) and len(word) <= limit:
+        yield from fill_subject(message, context, finding, word)
+
+
 @fill(
     "envelope.sender-name-missing",
     asks="The name that readers know the sender by",
