@@ -33,6 +33,7 @@ from jetwind.apps.ui.refusal import NotAllowed, Refused
 from jetwind.apps.workspace.selectors import chosen_profiles
 from jetwind.core.checking.mends import mends
 from jetwind.core.profiles import profiles
+from jetwind.core.renders import Renders
 from jetwind.engines.browser import Browser, Capture, CaptureFailed, CaptureRequest, FakeBrowser
 from tests.apps.helpers import checked, page_of, taken_in, walked
 from tests.apps.test_two_at_once import at_once
@@ -48,6 +49,11 @@ LOOKS = (
     "<html lang='en'><head><title>Cups</title><style>.faint { color: #b0b0b0 } .kept { color: #b1b1b1 !important }</style></head><body bgcolor='#ffffff'>"
     f"<table role='presentation'><tr><td>{FAINT}{KEPT}</td></tr></table>"
     f"<table role='presentation' style='width:580px'><tr><td>Bowls and plates of the winter stand on the shelf by the door until Sunday.</td></tr></table></body></html>"
+)
+CROWD = (
+    "<table role='presentation'><tr><td style='font-size:0'>"
+    + " ".join(f"<a href='https://kiln.org/{number}' style='font-size:10px'>{number}</a>" for number in (1, 2))
+    + "</td></tr></table>"
 )
 
 
@@ -371,9 +377,9 @@ class TestLooks:
 
     def test_what_renders_show(self, house: Any, monkeypatch: pytest.MonkeyPatch) -> None:
         """In a real browser: faint letters are mended and proven; a mend that a style sheet undoes, and one that shows beyond its place, are withheld."""
-        house.workspace.audience = {"desktop-pane": 60, "phone-upright": 40}
+        house.workspace.audience = {"desktop-pane": 50, "phone-upright": 40, "word-processor": 10}
         house.workspace.save()
-        found = taken_in(house, mail(LOOKS))
+        found = taken_in(house, mail(LOOKS.replace("</body>", f"{CROWD}</body>")))
         browser = InTurn()
         try:
             monkeypatch.setattr("jetwind.apps.previews.services._browser", browser)
@@ -387,7 +393,12 @@ class TestLooks:
         assert list(offered) == ["#b0b0b0"] and offered["#b0b0b0"]["changes"][0]["new"] == ' style="color:#767676"'
         withheld = {one["sentence"].split(" ")[0]: one["why"] for one in prepared.withheld}
         assert withheld["#b1b1b1"] == "On a render the finding stays."
+        # Padding on a link is dropped by the word processor, so that the phone's gain would be its loss.
+        assert withheld["2"] == "appearance.css-unsupported would find more than before."
         assert prepared.sums["all"]["fixes"] < prepared.sums["now"]["fixes"]
+        # Without a render of the copy nothing is proven.
+        unproven, more = services.faults_on_renders(found, prepared.all_sha256, Renders({}, {"desktop-pane": "It is too tall."}))
+        assert (unproven[offered["#b0b0b0"]["finding"]], more) == ("No render proves it: It is too tall.", "")
         assert not [row.problem for row in MendedRender.objects.all() if row.problem]
 
     def test_what_shows_beyond_its_place(self, house: Any, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -21,7 +21,7 @@ from hypothesis import strategies as st
 from jetwind.core.checking import CheckResult, Context, registry, run, run_check
 from jetwind.core.checking.declaration import DeclarationError
 from jetwind.core.checking.mends import Change, Mend, MendedPart, MendKind, MendSample, leaves_alone, mend, mends, turns
-from jetwind.core.mending import Before, CannotMend, Offer, as_patch, mended, offers_of, with_changes
+from jetwind.core.mending import Before, CannotMend, Offer, as_patch, mended, offers_of, shown_of, with_changes
 from jetwind.core.message import Message, UnusableInput, read_bytes
 from jetwind.core.message.charsets import encode_octets
 from jetwind.core.source import Edit, Span, splice

@@ -131,9 +131,9 @@ class _Looks:
 
     def _disproved(self, digest: str, found: Renders, own: Sequence[str], *, is_last: bool) -> dict[str, str]:
         """The mends that the renders of a copy with all of them disprove, each with the sentence that says why."""
-        stay, more = at_the_workbench(faults_of_copy, self.revision_id, digest, found)
-        if stay:
-            return dict.fromkeys(stay, "On a render the finding stays.")
+        unproven, more = at_the_workbench(faults_of_copy, self.revision_id, digest, found)
+        if unproven:
+            return unproven
         astray = self._astray(*at_the_workbench(copy_with_near, self.revision_id), digest, found)
         if not more and not astray:
             return {}
@@ -143,8 +143,8 @@ class _Looks:
         refused: dict[str, str] = {}
         names = list(self.names) if more else astray[:1]
         for finding, alone in at_the_workbench(copies_alone, self.revision_id, MendKind.CONFIRM).items():
-            one = self._capture(alone, names, lambda name, capture: None)
-            _, more_alone = at_the_workbench(faults_of_copy, self.revision_id, alone, one) if more else ([], "")
+            one = self._capture(alone, names, lambda name, capture: None, with_losses=more.startswith("appearance."))
+            _, more_alone = at_the_workbench(faults_of_copy, self.revision_id, alone, one) if more else ({}, "")
             if more_alone or self._astray(alone, [finding], alone, one):
                 refused[finding] = more_alone or said
         return refused or dict.fromkeys(own, f"Together with other mends: {said}")
@@ -235,8 +235,8 @@ def copies_alone(revision_id: int, kind: MendKind) -> dict[str, str]:
     return copies_with_one(numbered(revision_id), kind, _MOST_ALONE)
 
 
-def faults_of_copy(revision_id: int, digest: str, renders: Renders) -> tuple[list[str], str]:
-    """The mends that renders of a copy disprove. To be asked of the workbench."""
+def faults_of_copy(revision_id: int, digest: str, renders: Renders) -> tuple[dict[str, str], str]:
+    """The mends that renders of a copy do not prove. To be asked of the workbench."""
     return faults_on_renders(numbered(revision_id), digest, renders)
 
 

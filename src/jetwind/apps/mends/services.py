@@ -188,18 +188,29 @@ def _offered(revision: Revision, found: _Situation) -> list[Offer]:
     return [one for one in found.offers if one.finding in prepared and not one.asks]
 
 
-def faults_on_renders(revision: Revision, digest: str, renders: Renders) -> tuple[list[str], str]:
-    """The mends that a render of the copy with all of them disproves, by the finding's fingerprint; and the check that finds more on it than before."""
+def faults_on_renders(revision: Revision, digest: str, renders: Renders) -> tuple[dict[str, str], str]:
+    """The mends that a render of the copy with all of them does not prove, by the finding's fingerprint, each with the reason.
+
+    And the check that finds more on the copy than before, in a sentence; empty where none does.
+    """
     found = _situation(revision, {})
     checks, context = found.rendered, context_of(revision)
     if context.key_of("renders") is None:
         # Nothing is known of the message as it is that the copy could be held against.
-        return [], ""
+        return {}, ""
+    measured = [one for one in _offered(revision, found) if one.is_measured]
+    if measured and renders.failed:
+        return dict.fromkeys([one.finding for one in measured], f"No render proves it: {next(iter(renders.failed.values()))}"), ""
     before = measured_of(found.before.message, context, checks)
     after = measured_of(found.before.read(store.fetch(digest)), replace(context, renders=renders), checks)
     there = {(one.check, fault.fingerprint) for one in after for finding in one.findings for fault in finding.told}
-    offered = [one for one in _offered(revision, found) if one.is_measured]
-    return [one.finding for one in offered if all((one.check, fault) in there for fault in one.faults)], worse(before, after)
+    unproven = {
+        one.finding: "On a render the finding stays." for one in measured if all((one.check, fault) in there for fault in one.faults)
+    }
+    if renders.shown is None:
+        of_losses = [one.finding for one in measured if one.check == "appearance.css-unsupported"]
+        unproven |= dict.fromkeys(of_losses, "No render proves it: which losses show could not be tried.")
+    return unproven, worse(before, after)
 
 
 def copy_of_near(revision: Revision) -> tuple[str, list[str]]:

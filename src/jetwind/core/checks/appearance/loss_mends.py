@@ -68,7 +68,8 @@ _BESIDE = {"css-display-none": "mso-hide:all", "css-line-height": "mso-line-heig
 
 
 def _lost(feature: str, start: int, end: int, *elements: int) -> Layout:
-    return laid_out("word-processor", shown=(Shown(feature, feature, "layout", ("word-processor",), (Span(start, end),), elements),))
+    lost = Shown(feature, feature, effect="layout", profiles=("word-processor",), spans=(Span(start, end),), elements=elements)
+    return laid_out("word-processor", shown=(lost,))
 
 
 @mend(
