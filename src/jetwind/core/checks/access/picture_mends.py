@@ -108,3 +108,42 @@ def mend_repeats(message: Message, context: Context, finding: Finding) -> Iterat
         alt = image.attributes.get("alt")
         if alt is not None and message.html is not None and message.html.text[alt.value_span.start - 1] in "\"'":
             yield Change("html", alt.value_span, "")
+
+
+fill(
+    "access.alt-link-empty",
+    asks="Where the picture leads, in a few words",
+    example="To the bowls",
+    does="The picture in the link gets these words as its alternative text.",
+    leaves=_LEAVES,
+    suggests=_suggested,
+    samples=[
+        turns(
+            f"<a href='https://kiln.org/pots'><img src='{_POT}' alt=''></a>",
+            f"<a href='https://kiln.org/pots'><img src='{_POT}' alt='To the pots'></a>",
+            "To the pots",
+        ),
+        leaves_alone(
+            f"<a href='https://kiln.org/pots'><img src='{_POT}' alt=''></a><a href='https://kiln.org/cups'><img src='{_POT}' alt=''></a>",
+            "To the pots",
+        ),
+    ],
+)(fill_alt)
+
+
+@fill(
+    "access.alt-long",
+    asks="What the picture shows, in one short sentence",
+    example="A bowl",
+    does="These words replace the long ones.",
+    leaves=_LEAVES,
+    samples=[
+        turns(f"<img src='{_POT}' alt='{'Sea-green bowl, ' * 10}'>", f"<img src='{_POT}' alt='Sea-green bowls'>", "Sea-green bowls"),
+        leaves_alone(f"<img src='{_POT}' alt='{'Sea-green bowl, ' * 10}'>", "Sea-green bowl " * 12),
+    ],
+)
+def fill_shorter(message: Message, context: Context, finding: Finding, word: str) -> Iterator[Change]:
+    """Words that are within the limit."""
+    most = finding.data.get("most")
+    if isinstance(most, int) and len(word) <= most:
+        yield from _with_alt(message, finding, word)

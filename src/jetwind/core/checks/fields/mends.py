@@ -88,6 +88,29 @@ def mend_unescaped(message: Message, context: Context, finding: Finding) -> Iter
 
 
 @mend(
+    "fields.markup-unescaped",
+    kind=MendKind.CONFIRM,
+    does="The value is escaped on its way into the HTML; a value that is meant as HTML then shows its tags.",
+    leaves="A field of another syntax, or with braces in it, is left to a person.",
+    samples=[
+        turns("<p>Dear {{ first_name }}</p>", "<p>Dear {{ first_name | escape }}</p>", readers=(_MARKED,)),
+        turns(
+            "<p>Dear {{first_name | strip}}</p>",
+            "<p>Dear {{first_name | strip | escape}}</p>",
+            readers=(_MARKED,),
+        ),
+        leaves_alone("<p>{% if first_name %}{{ first_name | replace: '{', '(' }}{% endif %}</p>", readers=(_MARKED,)),
+    ],
+)
+def mend_markup(message: Message, context: Context, finding: Finding) -> Iterator[Change]:
+    """The filter escape stands last."""
+    for part, span, written in sources(message, finding):
+        found = _FIELD.fullmatch(written)
+        if _is_liquid(message) and part == "html" and found is not None:
+            yield Change(part, span, f"{written[: found.start('end')]} | escape{found['end']}")
+
+
+@mend(
     "fields.foreign",
     kind=MendKind.CONFIRM,
     does="Each field that another syntax writes between marks is written in this message's syntax.",

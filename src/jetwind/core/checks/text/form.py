@@ -20,7 +20,7 @@ from jetwind.core.links.way_out import ADDRESS_WORDS, unsubscribe_link
 from jetwind.core.message import Message
 from jetwind.core.message.charsets import encode_octets
 from jetwind.core.prose.reading import reading_of
-from jetwind.core.source import Span
+from jetwind.core.source import Span, Spans
 
 _HEAD = "From: a@kiln.org\nSubject: x\n"
 _BOTH = (
@@ -199,6 +199,44 @@ def find_line_long(message: Message, context: Context, options: LineOptions) -> 
             {"characters": len(longest[0].rstrip()), "limit": options.most_characters},
             identity="unwrapped",
         )
+
+
+#: Characters of a line that is broken anew (RFC 5322 §2.1.1).
+_WRAPPED = 78
+
+
+@mend(
+    "text.line-long",
+    kind=MendKind.CONFIRM,
+    does="Each long line is broken at the last blank before its 79th character, and where it goes on, again.",
+    leaves="A line without a blank, such as a long address, stays as it is.",
+    samples=[
+        turns(f"{_HEAD}\n{'word ' * 19}word\nEnd\n", f"{_HEAD}\n{'word ' * 14}word\n{'word ' * 4}word\nEnd\n"),
+        turns(
+            f"{_HEAD}\nDear {{{{ first_name | default: 'you all' }}}}, {'glaze ' * 14}ends\n",
+            f"{_HEAD}\nDear {{{{ first_name | default: 'you all' }}}}, {'glaze ' * 4}glaze\n{'glaze ' * 9}ends\n",
+        ),
+        leaves_alone(f"{_HEAD}\n{'a' * 1000}\n"),
+    ],
+)
+def mend_line_long(message: Message, context: Context, finding: Finding) -> Iterator[Change]:
+    """A line end takes the place of the blank; blanks inside of fields stay."""
+    text = message.text
+    if text is None:
+        return
+    newline = "\r\n" if "\r\n" in text.text else "\n"
+    closed = Spans(token.span for token in tokens(text.text, message.syntax))
+    for line in re.finditer(r"[^\r\n]{79,}", text.text):
+        start, last = line.start(), -1
+        for blank in re.finditer(r"(?<=\S) +(?=\S)", line[0]):
+            at = line.start() + blank.start()
+            if at - start > _WRAPPED and last >= 0:
+                yield Change("text", Span(last, last + 1), newline)
+                start, last = last + 1, -1
+            if at not in closed and blank.end() - blank.start() == 1:
+                last = at
+        if last >= 0 and line.end() - start > _WRAPPED:
+            yield Change("text", Span(last, last + 1), newline)
 
 
 @check(
