@@ -500,10 +500,15 @@ class TestSets:
             return services.take(user, revision, chosen)
 
         monkeypatch.setattr("jetwind.apps.mends.in_sets.take", refuse_first)
+        services.prepare_now(found[0])
         work = ask_in_set(house.reviewer, shown, "links.malformed")
         mend_set.func(set_id=shown.pk, check_id="links.malformed", user_id=house.reviewer.pk, work_id=work.pk)
         assert [one.mailing.revisions.count() for one in found] == [1, 2]
-        assert "was mended in 1 and could not be mended in 1" in page_of(house.client(house.reviewer).get(f"/sets/{shown.pk}/"))
+        client = house.client(house.reviewer)
+        assert "was mended in 1 and could not be mended in 1" in page_of(client.get(f"/sets/{shown.pk}/"))
+        # Each was proven with the mends of this check alone: for the others, somebody looks again.
+        assert set(offers(found[0])) == {"links.malformed"}
+        assert "Look for mends" in page_of(client.get(f"/mailings/{found[0].mailing_id}/r1/mends/"))
 
     def test_refused(self, house: Any) -> None:
         """A check without a mend, one that needs a word, and somebody who may not change messages."""

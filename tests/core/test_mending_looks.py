@@ -152,7 +152,8 @@ class TestColours:
         ("<p style='margin:0'>", "<p style='margin:0;color:red'>"),
         ("<p STYLE='Color : blue ! important;margin:0'>", "<p STYLE='Color : red ! important;margin:0'>"),
         ("<p style='color:blue;color:green'>", "<p style='color:blue;color:red'>"),
-        ("<p style=margin:0>", "<p style=margin:0;color:red>"),
+        ("<p style=margin:0>", '<p style="margin:0;color:red">'),
+        ("<p STYLE=margin:0;>", '<p STYLE="margin:0;color:red">'),
     ],
 )
 def test_written_into_a_style(tag: str, after: str) -> None:

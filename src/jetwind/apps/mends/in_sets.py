@@ -60,7 +60,7 @@ def carry_out(shown: MessageSet, check_id: str, user_id: int, *, work_id: int, b
         def report(done: int, total: int, doing: str, number: int = number, title: str = title) -> None:
             jobs.report(work_id, done=number, total=len(mails), doing=f"{title}: {doing}"[:80])
 
-        prove_looks(revision_id, report, browser)
+        prove_looks(revision_id, report, browser, only=check_id)
         made = at_the_workbench(mend_one, mailing.pk, check_id, user_id)
         mended, left = mended + (made is True), left + (made is not True)
     if not mended and not left:
@@ -70,12 +70,12 @@ def carry_out(shown: MessageSet, check_id: str, user_id: int, *, work_id: int, b
 
 
 def prepare_for(mailing_id: int, check_id: str) -> int | None:
-    """Prepare the mends of the newest revision of a message; its number in the database, None where the check has no mend in it.
+    """Prepare the mends of a check for the newest revision of a message; the revision's number in the database, None where the check has no mend in it.
 
     To be asked of the workbench.
     """
     revision = _newest(mailing_id)
-    prepared = prepare_now(revision) if revision is not None and mends_of_check(revision, check_id) else None
+    prepared = prepare_now(revision, only=check_id) if revision is not None and mends_of_check(revision, check_id) else None
     return prepared.revision_id if prepared is not None else None
 
 

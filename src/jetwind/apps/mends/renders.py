@@ -31,8 +31,8 @@ _Taken = Callable[[str, Capture | Exception], None]
 _Side = MendedRender.Side
 
 
-def prove_looks(revision_id: int, report: Report, browser: Captures) -> None:
-    """Render a revision as it is and with its mends, in the chosen profiles. Safe to run twice.
+def prove_looks(revision_id: int, report: Report, browser: Captures, only: str = "") -> None:
+    """Render a revision as it is and with its mends, in the chosen profiles; with ``only``, those of one check. Safe to run twice.
 
     A sure mend that changes how the message looks is withheld; so is a mend whose finding is read from renders and stays there, and one that
     shows where it does not say. ``report`` is called after each render.
@@ -44,7 +44,7 @@ def prove_looks(revision_id: int, report: Report, browser: Captures) -> None:
     if prepared is None:
         return
     names = [name for name in chosen_profiles(prepared.revision.mailing.workspace) if name in profiles()]
-    looks = _Looks(revision_id, at_the_workbench(whom_of, revision_id), names=names, report=report, browser=browser)
+    looks = _Looks(revision_id, at_the_workbench(whom_of, revision_id), names=names, report=report, browser=browser, only=only)
     MendedRender.objects.filter(revision=revision_id).delete()
     looks.take(_Side.NOW, prepared.revision.source_sha256)
     looks.take(_Side.SURE, prepared.sure_sha256)
@@ -57,9 +57,9 @@ def prove_looks(revision_id: int, report: Report, browser: Captures) -> None:
 class _Looks:
     """The renders of one revision, and the mends that they disprove."""
 
-    def __init__(self, revision_id: int, whom: AsWhom, *, names: Sequence[str], report: Report, browser: Captures) -> None:
+    def __init__(self, revision_id: int, whom: AsWhom, *, names: Sequence[str], report: Report, browser: Captures, only: str) -> None:
         self.revision_id, self.whom, self.names = revision_id, whom, names
-        self.report, self.browser = report, browser
+        self.report, self.browser, self.only = report, browser, only
         self.done = 0
         #: Why mends are withheld, by the finding's fingerprint.
         self.refused: dict[str, str] = {}
@@ -160,7 +160,7 @@ class _Looks:
         return at_the_workbench(straying_profiles, self.revision_id, near, findings, measured)
 
     def _prepare(self) -> None:
-        at_the_workbench(prepare_without, self.revision_id, self.refused)
+        at_the_workbench(prepare_without, self.revision_id, self.refused, self.only)
 
     def _capture(self, digest: str, names: Sequence[str], taken: _Taken, *, with_losses: bool = False) -> Renders:
         pages: dict[str, tuple[Profile, Rewritten]] = {}
@@ -252,9 +252,9 @@ def straying_profiles(
     return straying(numbered(revision_id), digest, findings, measured)
 
 
-def prepare_without(revision_id: int, refused: Mapping[str, str]) -> None:
+def prepare_without(revision_id: int, refused: Mapping[str, str], only: str) -> None:
     """Prepare the mends anew without these. To be asked of the workbench."""
-    prepare_now(numbered(revision_id), refused)
+    prepare_now(numbered(revision_id), refused, only)
 
 
 def differing_profiles(revision_id: int, side: str) -> list[str]:

@@ -265,10 +265,11 @@ def ask_for_mends(user: User, revision: Revision) -> Work:
     )
 
 
-def prepare_now(revision: Revision, without: Mapping[str, str] | None = None) -> PreparedMends | None:
+def prepare_now(revision: Revision, without: Mapping[str, str] | None = None, only: str = "") -> PreparedMends | None:
     """Look for the mends of a revision, and prove them. Safe to run twice; None where the checks have not answered.
 
-    ``without`` are mends to be withheld, by the fingerprint of the finding, each with the sentence that says why.
+    ``without`` are mends to be withheld, by the fingerprint of the finding, each with the sentence that says why. With ``only``, the id of a check,
+    there are no others, and the page of mends asks for a new search.
     """
     run = newest_run(revision)
     if run is None:
@@ -278,14 +279,14 @@ def prepare_now(revision: Revision, without: Mapping[str, str] | None = None) ->
     found.withheld += [
         Withheld(one.check, one.finding, one.sentence, refused[one.finding]) for one in found.offers if one.finding in refused
     ]
-    found.offers = [one for one in found.offers if one.finding not in refused]
+    found.offers = [one for one in found.offers if one.finding not in refused and only in ("", one.check)]
     ready = [one for one in found.offers if not one.asks]
     every, review_of_all = found.with_mends(ready)
     only_sure = [one for one in every.taken if one.kind is MendKind.SURE]
     sure, review_of_sure = found.with_mends(only_sure) if len(only_sure) < len(every.taken) else (every, review_of_all)
     offers = [one for one in found.offers if one.asks or one in every.taken]
     told = {
-        "rests_on": rests_on(run),
+        "rests_on": rests_on(run) if not only else "",
         "offers": storable([as_table(one, found) for one in offers]),
         "withheld": storable([asdict(one) for one in (*every.withheld, *found.withheld)]),
         "sums": {

@@ -55,7 +55,9 @@ class InlineStyles:
             return Change("html", Span(at, at), f' style="{css}"')
         raw = self._document.source.slice(attribute.value_span)
         end = attribute.value_span.start + len(raw.rstrip())
-        is_open = raw.strip() and not raw.rstrip().endswith(";")
-        if attribute.span.end > attribute.value_span.start or raw:
-            return Change("html", Span(end, end), f"{';' if is_open else ''}{css}")
-        return Change("html", attribute.span, f'style="{css}"')
+        more = f"{';' if raw.strip() and not raw.rstrip().endswith(';') else ''}{css}"
+        if self._document.source.text[attribute.value_span.start - 1] in "\"'" and attribute.value_span.end < attribute.span.end:
+            return Change("html", Span(end, end), more)
+        # Without quotation marks a blank would end the value.
+        name = self._document.source.slice(attribute.name_span)
+        return Change("html", attribute.span, f'{name}="{raw}{more}"')

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from jetwind.core.checking import Context, Finding, SampleBlock, box, laid_out
 from jetwind.core.checking.mends import Change, MendKind, leaves_alone, mend, turns
-from jetwind.core.checks.access.size import small_targets
+from jetwind.core.checks.access.size import TextOptions, small_targets
 from jetwind.core.checks.inline_styles import InlineStyles
 from jetwind.core.markup import Element
 from jetwind.core.message import Message
@@ -190,13 +190,16 @@ def mend_small(message: Message, context: Context, finding: Finding) -> Iterator
 
 
 def _least_size(context: Context, finding: Finding) -> float:
-    from jetwind.core.checks.access.size import TextOptions
-
     least = float(str(finding.data.get("least", 0)))
     ids = finding.data.get("profile_ids")
     known = context.renders.renders if context.renders is not None else {}
     is_of_phone = any(known[one].profile.is_phone for one in ids if one in known) if isinstance(ids, list | tuple) else False
-    return max(least, TextOptions().phone_px) if is_of_phone and finding.data.get("section") == "Body copy" else least
+    of_phone = float(str(context.settings.get("access.text-small", {}).get("phone_px", TextOptions().phone_px)))
+    return max(least, of_phone) if is_of_phone and finding.data.get("section") == "Body copy" else least
+
+
+#: Declarations of its own that keep a link from getting padding.
+_SET_ALREADY = ("padding", "padding-top", "padding-right", "padding-bottom", "padding-left", "display")
 
 
 @mend(
@@ -227,9 +230,9 @@ def mend_targets(message: Message, context: Context, finding: Finding) -> Iterat
                 smallest[block.element] = block
     elements = [one for one in _elements(message, finding) if one.index in smallest]
     styles = _styles(message, elements)
+    if any(styles.value(element, name) is not None for element in elements for name in _SET_ALREADY):
+        return
     for element in elements:
-        if any(styles.value(element, name) is not None for name in ("padding", "padding-top", "padding-left", "display")):
-            return
         block = smallest[element.index]
         down, across = (max(0, -(-(24 - side) // 2)) for side in (block.height, block.width))
         padding = f"{down:g}px" if down == across else f"{down:g}px {across:g}px"

@@ -11,6 +11,7 @@ from jetwind.core.checks.appearance.structure import markup_faults
 from jetwind.core.checks.needs import need_html
 from jetwind.core.markup import Document, Element, TextRun, parse
 from jetwind.core.message import Message
+from jetwind.core.profiles.word_processor import revealed
 from jetwind.core.source import Edit, Span, splice
 
 #: Elements that the parser opens again in what follows (HTML §13.2.4.3): where they end is a question of what the author meant.
@@ -43,6 +44,7 @@ _MOST = 1_000_000
         leaves_alone("<table><div>x</div><tr><td>y</td></tr></table>"),
         leaves_alone("<p id='a'>x</p><p id='a'>y</p>"),
         leaves_alone("<!--[if mso]><table><tr><td><![endif]--><div>x</div><!--[if mso]></td></tr><![endif]-->"),
+        leaves_alone("<table><tr><td>x</td></tr><!--[if mso]></table><![endif]--><p>y</p>"),
     ],
 )
 def mend_parse_errors(message: Message, context: Context, finding: Finding) -> Iterator[Change]:
@@ -142,9 +144,21 @@ def _attributes(text: str, at: int, end: int) -> Iterator[Span]:
 
 
 def _is_same_tree(message: Message, document: Document, changes: Iterable[Change]) -> bool:
-    """Whether the source with the changes has the tree that it has without them."""
-    made = parse(splice(document.source.text, [Edit(one.span, one.text) for one in changes]), message.syntax)
-    return _shape(made) == _shape(document)
+    """Whether the source with the changes has the tree that it has without them: as browsers read it, and as the word processor does."""
+    edits = [Edit(one.span, one.text) for one in changes]
+    text = document.source.text
+    made = parse(splice(text, edits), message.syntax)
+    if _shape(made) != _shape(document):
+        return False
+    if "[if" not in text.lower():
+        return True
+    before, after = (parse(revealed(one.masked(Span(0, len(one.source.text))))[0], message.syntax) for one in (document, made))
+    # An end tag that browsers lack may stand where the word processor alone reads it: a second one would close nothing there.
+    return _shape(before) == _shape(after) and _faults(message, after) <= _faults(message, before)
+
+
+def _faults(message: Message, document: Document) -> int:
+    return sum(1 for _ in markup_faults(message, document))
 
 
 def _shape(document: Document) -> list[object]:
