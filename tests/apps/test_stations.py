@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import json
 import random
 import re
 import sys
@@ -536,6 +537,14 @@ class TestReport:
         answer = house.client(house.approver).get(f"/mailings/{revision.mailing_id}/r1/report.html")
         assert answer["Content-Disposition"] == f'attachment; filename="review-{revision.mailing_id}-r1.html"'
         assert "links.empty" in answer.content.decode()
+
+    def test_json(self, house: Any) -> None:
+        """Each finding says by which kind of mend a machine can put it right; every form can be had."""
+        revision = taken_in(house, mail(GOOD_HTML + "<a href='#'>x</a><table><tr><td>Cups</td></tr></table>"))
+        client, base = house.client(house.approver), f"/mailings/{revision.mailing_id}/r1"
+        told = {one["check"]: one["mend"] for one in json.loads(client.get(f"{base}/report.json").content)["findings"]}
+        assert (told["links.empty"], told["access.table-role"]) == ("fill", "sure")
+        assert {client.get(f"{base}/report.{form}").status_code for form in ("csv", "html", "sarif")} == {200}
 
     def test_a_made_package_is_whole(self, house: Any) -> None:
         """The zip of a package made afresh opens and holds what it held."""

@@ -210,3 +210,24 @@ def test_a_zip(tmp_path: Path) -> None:
     assert (folder / "glazes.html").read_text() == SURE and (folder / "pictures" / "pot.png").read_bytes() == pot
     refused = jetwind("mend", str(path), "--sarif")
     assert (refused.returncode, "A zip has no places for fixes" in refused.stderr) == (2, True)
+
+
+def test_check_tells_of_mends(faulty: Path, tmp_path: Path) -> None:
+    """``check`` says in JSON which findings have a mend; its SARIF has the proven ones as fixes, and an independent hand that makes them gets what mend writes."""
+    found = json.loads(jetwind("check", str(faulty), "--format", "json").stdout)["findings"]
+    told = {finding["check"]: finding["mend"] for finding in found}
+    assert (told["access.table-role"], told["wording.repeated-word"], told["footer.unsubscribe-missing"]) == ("sure", "confirm", None)
+    sarif = json.loads(jetwind("check", str(faulty), "--format", "sarif").stdout)
+    jsonschema.validate(sarif, json.loads(SARIF_SCHEMA.read_text()))
+    results = sarif["runs"][0]["results"]
+    fixed = [one for result in results for fix in result.get("fixes", []) for one in fix["artifactChanges"][0]["replacements"]]
+    text = FAULTY
+    for one in sorted(fixed, key=lambda one: -int(one["deletedRegion"]["charOffset"])):
+        start = one["deletedRegion"]["charOffset"]
+        text = text[:start] + one["insertedContent"]["text"] + text[start + one["deletedRegion"]["charLength"] :]
+    assert text == ALL
+    # A zip and a folder have no places for fixes.
+    package = tmp_path / "glazes"
+    package.mkdir()
+    (package / "glazes.html").write_text(FAULTY)
+    assert '"fixes"' not in jetwind("check", str(package), "--format", "sarif").stdout

@@ -124,7 +124,7 @@ class TestReports:
 
     def test_json(self) -> None:
         """Each place with its sentence, mend and fingerprint."""
-        report = json.loads(as_json(review(read_bytes(self.RAW, "a.eml"), Context())))
+        report = json.loads(as_json(review(read_bytes(self.RAW, "a.eml"), Context()), {}))
         (one,) = [finding for finding in report["findings"] if finding["check"] == "links.insecure"]
         html = [place for place in one["places"] if place["part"] == "html"]
         assert one["count"] == len(one["places"])

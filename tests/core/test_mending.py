@@ -21,6 +21,7 @@ from hypothesis import strategies as st
 from jetwind.core.checking import CheckResult, Context, registry, run, run_check
 from jetwind.core.checking.declaration import DeclarationError
 from jetwind.core.checking.mends import Change, Mend, MendedPart, MendKind, MendSample, leaves_alone, mend, mends, turns
+from jetwind.core.checking.mends import _declared as declared_mends
 from jetwind.core.mending import Before, CannotMend, Offer, as_patch, mended, offers_of, shown_of, with_changes
 from jetwind.core.message import Message, UnusableInput, read_bytes
 from jetwind.core.message.charsets import encode_octets
@@ -531,3 +532,21 @@ def test_packed_lines_are_not_shown() -> None:
     shown = shown_of(message, Change("message", Span(at, len(raw) - 1), f"Content-Type: image/gif\n\n{body}"))
     assert shown.new == f"Content-Type: image/gif\n\n… {len(body):,} characters in base64 …"
     assert shown.old.startswith("Content-Type: image/png\n") and "QUJD" not in shown.old
+
+
+def test_a_mend_that_lacks_something_or_fails(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A picture without width that is no picture at all: nothing is offered for it. A mend that raises is withheld, and all others are offered."""
+    message = read_bytes(b'<table><tr><td><img src="=cmd.png"><a href="https://kiln.org/a b">x</a></td></tr></table>', "a.html")
+    results = run(message, Context())
+    assert any(answer.check == "images.no-width" and answer.findings for answer in results)
+    offered, withheld = offers_of(message, Context(), results)
+    assert "images.no-width" not in {one.check for one in offered} | {one.check for one in withheld}
+
+    def fails(*_: object) -> Any:
+        raise RecursionError("deep")
+
+    broken = replace(mends()["links.malformed"][0], changes=fails)
+    monkeypatch.setitem(declared_mends, "links.malformed", [broken])
+    again, withheld = offers_of(message, Context(), results)
+    assert {one.check for one in offered} - {one.check for one in again} == {"links.malformed"}
+    assert [one.why for one in withheld if one.check == "links.malformed"] == ["Its mend failed, which is a fault of Jetwind."]

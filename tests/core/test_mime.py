@@ -35,7 +35,7 @@ class TestForeignMessages:
             return
         result = review(read_bytes(path.read_bytes(), f"{path.stem}.eml"), Context(dictionaries=Installed()))
         assert [answer for answer in result.results if answer.outcome is Outcome.CRASHED] == []
-        for report in (as_json(result), as_text(result), as_csv(result.findings), as_sarif(result, path.name)):
+        for report in (as_json(result, {}), as_text(result), as_csv(result.findings), as_sarif(result, path.name)):
             assert report
 
     def test_the_first_text_of_many_is_read(self) -> None:

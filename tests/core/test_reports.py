@@ -10,6 +10,7 @@ import jsonschema
 import pytest
 
 from jetwind.core.checking import Context
+from jetwind.core.mending import kinds_of
 from jetwind.core.message import read_bytes
 from jetwind.core.reports import Review, as_csv, as_json, as_sarif, as_text, review
 from tests.factories import mail
@@ -29,7 +30,7 @@ class TestJson:
 
     def test_keys_and_values(self, faulty: Review) -> None:
         """Message, findings with place and fingerprint, outcomes, spam."""
-        report = json.loads(as_json(faulty))
+        report = json.loads(as_json(faulty, {}))
         assert set(report) == {"jetwind", "message", "findings", "unlooked", "outcomes", "spam"}
         assert set(report["message"]) == {"sha256", "subject", "preheader", "html_bytes", "text_bytes", "image_bytes", "images", "links"}
         for finding in report["findings"]:
@@ -45,6 +46,7 @@ class TestJson:
                 "places",
                 "count",
                 "data",
+                "mend",
             }
             assert finding["places"][0] == finding["where"]
             assert set(finding["where"]) == {"part", "name", "start", "end"}
@@ -52,10 +54,17 @@ class TestJson:
         assert report["outcomes"]["fields.unknown"] == "clear"
         assert set(report["spam"]) == {"score", "band", "reasons"}
 
+    def test_mends(self, faulty: Review) -> None:
+        """Each finding says by which kind of mend a machine can put it right; null where it cannot."""
+        kinds = kinds_of(faulty.message, Context(), faulty.results)
+        told = {finding["check"]: finding["mend"] for finding in json.loads(as_json(faulty, kinds))["findings"]}
+        assert told["text.missing"] in ("confirm", None) and told["links.insecure"] is None
+        assert {"sure", "confirm", "fill"} >= {kind for kind in told.values() if kind is not None} != set()
+
     def test_places_read_back(self, faulty: Review) -> None:
         """Lines and columns from 1, offsets from 0, in the source as given."""
         assert faulty.message.html is not None
-        places = {finding["check"]: finding["where"] for finding in json.loads(as_json(faulty))["findings"]}
+        places = {finding["check"]: finding["where"] for finding in json.loads(as_json(faulty, {}))["findings"]}
         insecure = places["links.insecure"]
         text = faulty.message.html.text
         assert text[insecure["start"]["offset"] : insecure["end"]["offset"]] == "http://kiln.org/é"
@@ -64,7 +73,7 @@ class TestJson:
 
     def test_cannot_tell_says_why(self) -> None:
         """The reason stands behind a colon."""
-        outcomes = json.loads(as_json(review(read_bytes(b"<p>x</p>", "a.html"), Context())))["outcomes"]
+        outcomes = json.loads(as_json(review(read_bytes(b"<p>x</p>", "a.html"), Context()), {}))["outcomes"]
         assert outcomes["envelope.subject-missing"] == "cannot-tell: the input has no headers"
 
 

@@ -310,7 +310,7 @@ class TestReview:
         monkeypatch.setattr(reviewing, "_spam", endless)
         answer = review_bounded(read_bytes(b"<p>x</p>", "a.html"), Context(), ["links.empty"], start="fork", budget=SMALL)
         assert (answer.spam.is_known, answer.spam.in_words) == (False, "not known")
-        assert '"score": null' in as_json(answer)
+        assert '"score": null' in as_json(answer, {})
         assert "spam risk not known" in as_text(answer)
 
 

@@ -6,7 +6,7 @@ import errno
 import json
 import os
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NoReturn
@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, Any, NoReturn
 import click
 
 from jetwind import __version__
-from jetwind.cli.mending import mend
+from jetwind.cli.mending import mend, proven_fixes, read_like
 from jetwind.cli.telling import KINDS, at_stage, one_line, refuse, stage, write_out
 from jetwind.cli.verifying import verify, verify_log
 
@@ -22,6 +22,7 @@ if TYPE_CHECKING:
     from jetwind.cli.live import Live
     from jetwind.core.checking import Context
     from jetwind.core.message import Message, Sample
+    from jetwind.core.reports import Fix
     from jetwind.core.reports.review import Review
     from jetwind.engines.names import Zone
 
@@ -112,10 +113,16 @@ def check(
         click.echo("jetwind: --profiles is used with --render; without it no check needs a profile.", err=True)
     with stage("running the checks"):
         result = review_bounded(message, context, chosen, start="fork")
+    fixes: Mapping[str, Fix] = {}
+    if format == "sarif":
+        with stage("mending"):
+            fixes = proven_fixes(
+                result, context, path, lambda octets: details.on(read_like(result.message, octets, path.name, result.message.syntax))
+            )
     with stage("writing the report"):
         around = (_as_read_by(message, as_whom) if reader is not None else "", opened.as_text() if opened is not None else "")
         before, after = around if format == "text" else ("", "")
-        write_out(before + _report(result, format, path, context) + after)
+        write_out(before + _report(result, format, path, context=context, fixes=fixes) + after)
     _end(result)
 
 
@@ -193,13 +200,15 @@ def _end(result: Review) -> NoReturn:
     raise click.exceptions.Exit(1 if result.has_stop or result.unlooked else 0)
 
 
-def _report(result: Review, format: str, path: Path, context: Context) -> str:
+def _report(result: Review, format: str, path: Path, *, context: Context, fixes: Mapping[str, Fix]) -> str:
     from jetwind.core.reports import as_csv, as_html, as_json, as_sarif, as_text
 
     if format == "json":
-        return as_json(result) + "\n"
+        from jetwind.core.mending import kinds_of
+
+        return as_json(result, kinds_of(result.message, context, result.results)) + "\n"
     if format == "sarif":
-        return as_sarif(result, path.as_posix()) + "\n"
+        return as_sarif(result, path.as_posix(), fixes) + "\n"
     if format == "html":
         return as_html(result)
     return as_csv(result.findings) if format == "csv" else as_text(result, context.rulebooks, context.house)
@@ -306,7 +315,7 @@ def arrived(reviewed: Path, arrived: Path, format: str, zone: Path | None) -> No
     context = Context(arrivals=Arrivals((compared,)))
     with stage("writing the report"):
         result = review_bounded(message, context, checks, start="fork")
-        write_out(_report(result, format, reviewed, context))
+        write_out(_report(result, format, reviewed, context=context, fixes={}))
     _end(result)
 
 

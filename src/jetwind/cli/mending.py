@@ -13,10 +13,13 @@ import click
 from jetwind.cli.telling import KINDS, one_line, refuse, stage, write_out
 
 if TYPE_CHECKING:
-    from jetwind.core.checking import Context
+    from collections.abc import Callable, Sequence
+
+    from jetwind.core.checking import CheckResult, Context
+    from jetwind.core.fields import Syntax
     from jetwind.core.mending import Before, Mended, Offer, Withheld
     from jetwind.core.message import Message
-    from jetwind.core.reports import Review
+    from jetwind.core.reports import Fix, Review
 
 #: Mends that are listed one by one.
 _MOST_LISTED = 200
@@ -74,7 +77,7 @@ def mend(
         refuse("--sure and --all exclude each other.")
     from jetwind.cli.inputs import brief_in, checks_named, circumstances, message_at, octets_at, profiles_named, syntax_in, words_in
     from jetwind.core.mending import Before, as_patches, files_of, mended, offers_of
-    from jetwind.core.message import read_bytes
+    from jetwind.core.reports import as_sarif
     from jetwind.engines.bounded import review_bounded
 
     details, written = brief_in(brief), syntax_in(syntax)
@@ -89,9 +92,7 @@ def mend(
         refuse("A zip has no places for fixes, since its files are packed; unpack it, or use --out or --diff.")
 
     def read(octets: bytes) -> Message:
-        after = details.on(read_bytes(octets, path.name, syntax=written))
-        # Pictures beside an HTML file are no part of its octets.
-        return replace(after, images=message.images) if message.form == "html" else after
+        return details.on(read_like(message, octets, path.name, written))
 
     context = circumstances(details, kind, planned=planned, readers=readers, previous=None, rulebook=())
 
@@ -113,7 +114,7 @@ def mend(
         if diff or sarif:
             click.echo(said, err=True, nl=False)
             before_it, after_it = files_of(message, raw, path.name), files_of(done.message, done.octets, path.name)
-            write_out(as_patches(before_it, after_it) if diff else _as_sarif(found, before, done, path))
+            write_out(as_patches(before_it, after_it) if diff else as_sarif(found, path.as_posix(), _fixes(before, done)) + "\n")
         else:
             if out is not None or in_place:
                 _replace(out or path, done.octets)
@@ -131,13 +132,48 @@ def _seen(message: Message, context: Context, ids: list[str]) -> Context:
     return replace(context, renders=renders_of(message, ids or usual(), None))
 
 
-def _as_sarif(found: Review, before: Before, done: Mended, path: Path) -> str:
-    """The findings, each with its mend: by characters in an HTML file, by octets in a mail, whose parts are written in other ways.
+def proven_fixes(found: Review, context: Context, path: Path, read: Callable[[bytes], Message]) -> dict[str, Fix]:
+    """The mends that need no word and that the checks prove, as fixes by the finding's fingerprint; none for a folder and for a zip.
+
+    What only renders show has no fix here: only another render would prove it.
+    """
+    from jetwind.core.mending import Before, mended, offers_of
+    from jetwind.engines.bounded import review_bounded
+
+    if found.message.form == "package" or not path.is_file():
+        return {}
+    from jetwind.cli.inputs import octets_at
+
+    unseen = replace(context, renders=None)
+    asked = [answer.check for answer in found.results]
+
+    def judge(one: Message) -> Sequence[CheckResult]:
+        return review_bounded(one, unseen, asked, start="fork").results
+
+    offers = [one for one in offers_of(found.message, context, found.results)[0] if one.changes and not one.is_measured]
+    if not offers:
+        return {}
+    results = tuple(judge(found.message)) if context.renders is not None else found.results
+    before = Before(found.message, octets_at(path), results, read, judge)
+    return _fixes(before, mended(before, offers))
+
+
+def read_like(message: Message, octets: bytes, name: str, syntax: Syntax) -> Message:
+    """Changed octets, read as a message was, with the pictures that stand beside it or were fetched for it."""
+    from jetwind.core.message import read_bytes
+
+    after = replace(read_bytes(octets, name, syntax=syntax), fetched=message.fetched)
+    # Pictures beside an HTML file are no part of its octets.
+    return replace(after, images=message.images) if message.form == "html" else after
+
+
+def _fixes(before: Before, done: Mended) -> dict[str, Fix]:
+    """Mends as fixes by the finding's fingerprint: by characters in an HTML file, by octets in a mail, whose parts are written in other ways.
 
     Where several mends are one stretch of octets, as in base64, the first finding has them all: no two fixes overlap.
     """
     from jetwind.core.mending import pieces_of
-    from jetwind.core.reports import Fix, Replacement, as_sarif
+    from jetwind.core.reports import Fix, Replacement
 
     pieces = (
         []
@@ -153,7 +189,7 @@ def _as_sarif(found: Review, before: Before, done: Mended, path: Path) -> str:
             replaced = [Replacement(piece.span.start, piece.span.end - piece.span.start, piece.octets) for piece in mine]
         if replaced:
             fixes[one.finding] = Fix(one.does, tuple(replaced))
-    return as_sarif(found, path.as_posix(), fixes) + "\n"
+    return fixes
 
 
 def _is_wanted(offer: Offer, chosen: list[str] | None, *, is_all: bool) -> bool:

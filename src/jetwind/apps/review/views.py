@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from django.contrib import messages
@@ -16,13 +16,14 @@ from jetwind.apps.review import services
 from jetwind.apps.review.answers import CHECKS, stored_review
 from jetwind.apps.review.comparison import compare
 from jetwind.apps.review.frame import KEPT_REASON
-from jetwind.apps.review.questions import newest_run
+from jetwind.apps.review.questions import context_of, message_to_check, newest_run
 from jetwind.apps.review.selectors import station_address
 from jetwind.apps.review.stations.spam_risk import reasons_by_group
 from jetwind.apps.ui.given import came_from, whole_number
 from jetwind.apps.ui.once import once
 from jetwind.apps.ui.refusal import Refused
 from jetwind.apps.workspace.access import PersonRequest, asks, permissions_of
+from jetwind.core.mending import kinds_of
 from jetwind.core.reports import STATIONS, Review, as_csv, as_html, as_json, as_sarif
 from jetwind.core.spam import BANDS, measured_on, says
 
@@ -123,20 +124,24 @@ def recheck(request: PersonRequest, mailing_id: int, number: int) -> HttpRespons
     return redirect(came_from(request) or station_address(revision, "envelope"))
 
 
+#: Gives the findings that a machine can mend, by fingerprint, each with the kind of its mend.
+Kinds = Callable[[], Mapping[str, str]]
+
+
 @dataclass(frozen=True, slots=True)
 class _Format:
     """A report as a file: how it is written, its content type, and the name of the file."""
 
-    write: Callable[[Review, str], str]
+    write: Callable[[Review, str, Kinds], str]
     content_type: str
     file_name: str
 
 
 FORMATS = {
-    "html": _Format(as_html, "text/html", "review-{mailing}-r{number}.html"),
-    "csv": _Format(lambda review, title: as_csv(review.findings), "text/csv", "findings-{mailing}-r{number}.csv"),
-    "json": _Format(lambda review, title: as_json(review), "application/json", "review-{mailing}-r{number}.json"),
-    "sarif": _Format(as_sarif, "application/sarif+json", "review-{mailing}-r{number}.sarif"),
+    "html": _Format(lambda review, title, kinds: as_html(review, title), "text/html", "review-{mailing}-r{number}.html"),
+    "csv": _Format(lambda review, title, kinds: as_csv(review.findings), "text/csv", "findings-{mailing}-r{number}.csv"),
+    "json": _Format(lambda review, title, kinds: as_json(review, kinds()), "application/json", "review-{mailing}-r{number}.json"),
+    "sarif": _Format(lambda review, title, kinds: as_sarif(review, title), "application/sarif+json", "review-{mailing}-r{number}.sarif"),
 }
 
 
@@ -153,7 +158,9 @@ def report(request: PersonRequest, mailing_id: int, number: int, form: str) -> H
     run.revision = revision
     chosen = FORMATS[form]
     title = revision.file_name if form == "sarif" else f"{revision.mailing.title}, revision {number}"
-    response = HttpResponse(chosen.write(stored_review(run), title), content_type=f"{chosen.content_type}; charset=utf-8")
+    stored = stored_review(run)
+    written = chosen.write(stored, title, lambda: kinds_of(message_to_check(revision), context_of(revision), stored.results))
+    response = HttpResponse(written, content_type=f"{chosen.content_type}; charset=utf-8")
     name = chosen.file_name.format(mailing=mailing_id, number=number)
     response["Content-Disposition"] = f'attachment; filename="{name}"'
     return response

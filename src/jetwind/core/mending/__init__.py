@@ -3,7 +3,7 @@
 from jetwind.core.mending.difference import as_patch, as_patches
 from jetwind.core.mending.looks import strays
 from jetwind.core.mending.octets import CannotMend, Piece, files_of, pieces_of, with_changes
-from jetwind.core.mending.offers import Offer, Withheld, offers_of
+from jetwind.core.mending.offers import Offer, Withheld, kinds_of, offers_of
 from jetwind.core.mending.proof import Before, Mended, mended, worse
 from jetwind.core.mending.shown import ShownChange, shown_of
 
@@ -18,6 +18,7 @@ __all__ = [
     "as_patch",
     "as_patches",
     "files_of",
+    "kinds_of",
     "mended",
     "offers_of",
     "pieces_of",

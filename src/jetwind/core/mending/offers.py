@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+import logging
 from bisect import bisect_left, insort
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import accumulate, islice, pairwise
 
-from jetwind.core.checking import CheckResult, Context, Finding
-from jetwind.core.checking.mends import Change, MendedPart, MendKind, Reach, mends
+from jetwind.core.checking import CannotTell, CheckResult, Context, DoesNotApply, Finding
+from jetwind.core.checking.mends import Change, Mend, MendedPart, MendKind, Reach, mends
 from jetwind.core.fields import source_tokens, tokens
 from jetwind.core.message import Message
 from jetwind.core.source import Span
+
+logger = logging.getLogger(__name__)
 
 #: Offers of one message, and changes of one offer.
 MOST_OFFERS, MOST_CHANGES = 500, 2_000
@@ -62,10 +65,18 @@ def offers_of(
     for finding in islice(_findings(results, known), MOST_OFFERS):
         word = " ".join((words or {}).get(finding.fingerprint, (words or {}).get(finding.check, "")).split())
         for own in known[finding.check]:
-            tried = word or own.example
-            changes = tuple(dict.fromkeys(islice(own.changes(message, context, finding, tried), MOST_CHANGES)))
+            try:
+                changes = _changes(own, message, context, finding, word or own.example)
+                is_refused_word = bool(not changes and word and own.asks and _changes(own, message, context, finding, own.example))
+                suggested = tuple(dict.fromkeys(islice(own.suggests(message, context, finding), _MOST_SUGGESTED))) if own.asks else ()
+            except Exception:
+                logger.exception("mend crashed", extra={"action": "mend.crashed", "check": finding.check})
+                withheld.append(
+                    Withheld(finding.check, finding.fingerprint, finding.message, "Its mend failed, which is a fault of Jetwind.")
+                )
+                break
             if not changes:
-                if word and own.asks and any(True for _ in own.changes(message, context, finding, own.example)):
+                if is_refused_word:
                     withheld.append(Withheld(finding.check, finding.fingerprint, finding.message, f"“{word[:80]}” cannot stand there."))
                 continue
             if why := taken.refusal(changes, in_fields=finding.check.startswith("fields.")):
@@ -80,7 +91,7 @@ def offers_of(
                 does=own.does,
                 changes=changes if word or not own.asks else (),
                 asks=own.asks,
-                suggested=tuple(dict.fromkeys(islice(own.suggests(message, context, finding), _MOST_SUGGESTED))) if own.asks else (),
+                suggested=suggested,
                 elements=_named(finding),
                 reach=own.reach,
                 is_measured=own.measured,
@@ -89,6 +100,21 @@ def offers_of(
             found.append(offer)
             break
     return found, withheld
+
+
+def _changes(own: Mend, message: Message, context: Context, finding: Finding, word: str) -> tuple[Change, ...]:
+    """The changes of a mend, each once; none where it lacks what it needs, as a check may that has found the fault without."""
+    found: dict[Change, None] = {}
+    try:
+        found.update(dict.fromkeys(islice(own.changes(message, context, finding, word), MOST_CHANGES)))
+    except (DoesNotApply, CannotTell):
+        return ()
+    return tuple(found)
+
+
+def kinds_of(message: Message, context: Context, results: Iterable[CheckResult]) -> dict[str, str]:
+    """The findings that a machine can mend, by fingerprint, each with the kind of its mend in one word: sure, confirm or fill."""
+    return {one.finding: one.kind.name.lower() for one in offers_of(message, context, results)[0]}
 
 
 def _named(finding: Finding) -> tuple[int, ...]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Mapping
 
 from jetwind import __version__
 from jetwind.core.checking import CheckResult, Finding, Outcome, Place
@@ -11,8 +12,8 @@ from jetwind.core.reports.stations import station_of
 from jetwind.core.source import Position
 
 
-def as_json(review: Review) -> str:
-    """The report as indented JSON."""
+def as_json(review: Review, kinds: Mapping[str, str]) -> str:
+    """The report as indented JSON. ``kinds`` are the findings that a machine can mend, by fingerprint, each with the kind of its mend."""
     message = review.message
     report = {
         "jetwind": __version__,
@@ -26,7 +27,7 @@ def as_json(review: Review) -> str:
             "images": len(message.images),
             "links": review.summary.links,
         },
-        "findings": [finding_as_dict(finding) for finding in review.findings],
+        "findings": [finding_as_dict(finding) | {"mend": kinds.get(finding.fingerprint)} for finding in review.findings],
         "unlooked": review.unlooked,
         "outcomes": {result.check: _outcome(result) for result in review.results},
         "spam": {
