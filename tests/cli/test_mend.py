@@ -12,7 +12,11 @@ from pathlib import Path
 import jsonschema
 import pytest
 
+from jetwind.core.checking import Context
 from jetwind.core.message import read_path
+from jetwind.core.reports import review
+from jetwind.engines.bounded import Budget
+from jetwind.engines.bounded.mending import kinds_bounded
 from tests.cli.test_commands import jetwind
 from tests.core.test_reports import SARIF_SCHEMA
 
@@ -231,3 +235,11 @@ def test_check_tells_of_mends(faulty: Path, tmp_path: Path) -> None:
     package.mkdir()
     (package / "glazes.html").write_text(FAULTY)
     assert '"fixes"' not in jetwind("check", str(package), "--format", "sarif").stdout
+
+
+def test_mends_past_the_budget(faulty: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A message whose mends take more than a helper may has its findings all the same, and none of them names a mend."""
+    answer = review(read_path(faulty), Context())
+    assert "sure" in kinds_bounded(answer, Context(), start="fork").values()
+    monkeypatch.setattr("jetwind.engines.bounded.mending.CHECKING", Budget(answer_seconds=0.0, all_seconds=0.0, memory=600_000_000))
+    assert kinds_bounded(answer, Context(), start="fork") == {}

@@ -153,6 +153,7 @@ class TestColours:
         ("<p STYLE='Color : blue ! important;margin:0'>", "<p STYLE='Color : red ! important;margin:0'>"),
         ("<p style='color:blue;color:green'>", "<p style='color:blue;color:red'>"),
         ("<p style=margin:0>", '<p style="margin:0;color:red">'),
+        ('<p style=font-family:"Arial">', '<p style=font-family:"Arial">'),
         ("<p STYLE=margin:0;>", '<p STYLE="margin:0;color:red">'),
     ],
 )

@@ -204,9 +204,9 @@ def _report(result: Review, format: str, path: Path, *, context: Context, fixes:
     from jetwind.core.reports import as_csv, as_html, as_json, as_sarif, as_text
 
     if format == "json":
-        from jetwind.core.mending import kinds_of
+        from jetwind.engines.bounded.mending import kinds_bounded
 
-        return as_json(result, kinds_of(result.message, context, result.results)) + "\n"
+        return as_json(result, kinds_bounded(result, context, start="fork")) + "\n"
     if format == "sarif":
         return as_sarif(result, path.as_posix(), fixes) + "\n"
     if format == "html":

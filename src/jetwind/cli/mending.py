@@ -139,8 +139,10 @@ def proven_fixes(found: Review, context: Context, path: Path, read: Callable[[by
     """
     from jetwind.core.mending import Before, mended, offers_of
     from jetwind.engines.bounded import review_bounded
+    from jetwind.engines.bounded.mending import kinds_bounded
 
-    if found.message.form == "package" or not path.is_file():
+    # A message whose mends cannot be found within the budget of a helper is not read here.
+    if found.message.form == "package" or not path.is_file() or not kinds_bounded(found, context, start="fork"):
         return {}
     from jetwind.cli.inputs import octets_at
 

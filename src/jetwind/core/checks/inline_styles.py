@@ -45,10 +45,10 @@ class InlineStyles:
             assert written is not None, "a declaration has a colon"
             start, end = written.span("value")
             yield Change("html", Span(placed.span.start + start, placed.span.start + end), value)
-        if added:
-            yield self._with_more(element, element.start_tag, ";".join(added))
+        if added and (more := self._with_more(element, element.start_tag, ";".join(added))) is not None:
+            yield more
 
-    def _with_more(self, element: Element, tag: Span, css: str) -> Change:
+    def _with_more(self, element: Element, tag: Span, css: str) -> Change | None:
         attribute = element.attributes.get("style")
         if attribute is None:
             at = tag.start + 1 + len(element.tag)
@@ -58,6 +58,8 @@ class InlineStyles:
         more = f"{';' if raw.strip() and not raw.rstrip().endswith(';') else ''}{css}"
         if self._document.source.text[attribute.value_span.start - 1] in "\"'" and attribute.value_span.end < attribute.span.end:
             return Change("html", Span(end, end), more)
+        if '"' in raw:
+            return None
         # Without quotation marks a blank would end the value.
         name = self._document.source.slice(attribute.name_span)
         return Change("html", attribute.span, f'{name}="{raw}{more}"')

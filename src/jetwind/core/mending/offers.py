@@ -103,7 +103,7 @@ def offers_of(
 
 
 def _changes(own: Mend, message: Message, context: Context, finding: Finding, word: str) -> tuple[Change, ...]:
-    """The changes of a mend, each once; none where it lacks what it needs, as a check may that has found the fault without."""
+    """The changes of a mend, each once. A mend that needs something which the message does not have, such as a picture, gives none."""
     found: dict[Change, None] = {}
     try:
         found.update(dict.fromkeys(islice(own.changes(message, context, finding, word), MOST_CHANGES)))
